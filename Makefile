@@ -1,0 +1,31 @@
+.PHONY: demo test bench reset db stop build lint vendor screenshots
+
+demo: ## install what is missing, start everything, serve the demo production
+	@scripts/demo.sh
+
+test: ## install what is missing and pass all tests, the browser's too
+	@scripts/test.sh
+
+bench: ## print the tables of speed, memory and fit
+	@go run ./bench
+
+reset: ## bring the demo data back (drops the project's own database)
+	@scripts/reset.sh
+
+db: ## start the project's own PostgreSQL
+	@scripts/install.sh run && scripts/db.sh start && scripts/db.sh status
+
+stop: ## stop it
+	@scripts/db.sh stop
+
+build:
+	go build -o bin/wisemarrow ./cmd/wisemarrow
+
+lint:
+	gofmt -l $$(git ls-files '*.go') && go vet ./... && go tool staticcheck ./... && npm run --silent lint
+
+vendor: ## copy the browser's modules and fonts from npm into web/static
+	npm ci && npm run vendor
+
+screenshots: ## draw docs/screenshots anew from the demo data
+	@scripts/install.sh test && scripts/db.sh start && SCREENSHOTS=1 npx playwright test screenshots

@@ -1,0 +1,434 @@
+package bind
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"time"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/linalg"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Options of a heat bind.
+type Options struct {
+	weights.Limits
+	// Heat is c of Baran & Popović, how strongly a vertex is held to its nearest
+	// bone against its neighbours; they use 1. Larger is harder.
+	Heat float64
+	// Deform says which joints take part; nil is all but end joints.
+	Deform []bool
+}
+
+// DefaultOptions are four influences, traces below a thousandth dropped, c = 1.
+var DefaultOptions = Options{Limits: weights.Limits{Cap: 4, Trace: 0.001}, Heat: 1}
+
+// Progress is told what is being done and how much of the whole is done (0..1).
+type Progress func(what string, share float64)
+
+// tie is how much farther than the nearest another bone may be to count as
+// equally near.
+const tie = 1e-4
+
+// ErrNoBones means that no joint of the skeleton is to deform anything.
+var ErrNoBones = errors.New("no joint is left to deform the mesh: choose at least one that is not an end joint")
+
+// Heat binds by heat equilibrium (Baran & Popović 2007, section 4): for every
+// joint j solve (−Δ + H)·w = H·p, where H is c/d² at vertices that see their
+// nearest bone at distance d and 0 elsewhere, and p is 1 where that bone is
+// j's (shared evenly where several are equally near). The Laplacian is
+// weighted by area, so the system is L + M·H with cotangent stiffness L and
+// lumped mass M, and the weights do not depend on the scale.
+//
+// Points and joints are taken in world frame at rest. The mesh is not changed.
+// The context cancels between the steps.
+func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress Progress) (*weights.Weights, *Report, error) {
+	if err := s.Validate(); err != nil {
+		return nil, nil, err
+	}
+	if m.Faces() == 0 {
+		return nil, nil, errors.New("the mesh has no faces to bind")
+	}
+	if o.Cap < 1 || o.Heat <= 0 || o.Trace < 0 || o.Trace >= 1 {
+		return nil, nil, fmt.Errorf("influence cap %d must be at least 1, heat %g positive, and the trace limit %g between 0 and 1", o.Cap, o.Heat, o.Trace)
+	}
+	if progress == nil {
+		progress = func(string, float64) {}
+	}
+	if o.Deform == nil {
+		o.Deform = s.Deforming()
+	}
+	b := &heatBind{o: o, m: m, s: s, points: m.World(), report: &Report{Method: "heat", Vertices: len(m.Points), Millis: map[string]float64{}}}
+	begin := time.Now()
+	steps := []struct {
+		name, what string
+		share      float64
+		run        func() error
+	}{
+		{"visibility", "Finding the bone that each vertex sees", 0, b.visibility},
+		{"assembly", "Building the heat equation", 0.3, b.assemble},
+		{"factorisation", "Factorising it", 0.4, b.factorise},
+		{"solve", "Solving for every joint", 0.7, b.solve},
+		{"report", "Reading the result", 0.9, b.finish},
+	}
+	for _, step := range steps {
+		if err := ctx.Err(); err != nil {
+			return nil, nil, err
+		}
+		progress(step.what, step.share)
+		t := time.Now()
+		if err := step.run(); err != nil {
+			return nil, nil, err
+		}
+		b.report.Millis[step.name] = float64(time.Since(t).Microseconds()) / 1000
+	}
+	b.report.Millis["total"] = float64(time.Since(begin).Microseconds()) / 1000
+	progress("Done", 1)
+	return b.weights, b.report, nil
+}
+
+type heatBind struct {
+	o      Options
+	m      *mesh.Mesh
+	s      *skeleton.Skeleton
+	points []r3.Vec
+	tris   [][3]int32
+	tree   *geom.Tree
+	bones  []skeleton.Bone
+
+	hold    []float64 // c/d² where the vertex sees its bone, else 0
+	nearest [][]int32 // joints whose bone is nearest
+	system  *linalg.Symmetric
+	mass    []float64
+	active  []bool // the vertex's component has a solution
+	factor  *linalg.Cholesky
+	columns [][]float64
+
+	weights *weights.Weights
+	report  *Report
+}
+
+func (b *heatBind) visibility() error {
+	b.tris, _ = b.m.Triangles()
+	b.tree = geom.NewTree(b.points, b.tris)
+	b.bones = deformingBones(b.s, b.o.Deform)
+	if len(b.bones) == 0 {
+		return ErrNoBones
+	}
+	normals := b.m.VertexNormals(b.points)
+	closest := 1e-4 * b.tree.Box().Diagonal()
+	n := len(b.points)
+	b.hold, b.nearest = make([]float64, n), make([][]int32, n)
+	geom.Chunks(n, 512, func(lo, hi int) {
+		at := make([]r3.Vec, len(b.bones))
+		dist := make([]float64, len(b.bones))
+		for v := lo; v < hi; v++ {
+			p := b.points[v]
+			best := math.Inf(1)
+			for i, bone := range b.bones {
+				at[i], _ = geom.ClosestOnSegment(p, bone.A, bone.B)
+				dist[i] = r3.Norm(r3.Sub(p, at[i]))
+				best = math.Min(best, dist[i])
+			}
+			seen := false
+			var joints []int32
+			for i, bone := range b.bones {
+				if dist[i] > best*(1+tie) {
+					continue
+				}
+				if j := int32(bone.Joint); len(joints) == 0 || joints[len(joints)-1] != j {
+					joints = append(joints, j)
+				}
+				seen = seen || b.sees(int32(v), normals[v], at[i])
+			}
+			b.nearest[v] = joints
+			if seen {
+				d := math.Max(best, closest)
+				b.hold[v] = b.o.Heat / (d * d)
+			}
+		}
+	})
+	return nil
+}
+
+// deformingBones returns the bones of the chosen joints; a chosen joint without
+// children is a point.
+func deformingBones(s *skeleton.Skeleton, deform []bool) []skeleton.Bone {
+	var out []skeleton.Bone
+	has := make([]bool, len(s.Joints))
+	for _, bone := range s.Bones() {
+		if deform[bone.Joint] {
+			out = append(out, bone)
+			has[bone.Joint] = true
+		}
+	}
+	for i, j := range s.Joints {
+		if deform[i] && !has[i] {
+			out = append(out, skeleton.Bone{Joint: i, Child: -1, A: j.Pos, B: j.Pos})
+		}
+	}
+	return out
+}
+
+// sees reports whether the way from vertex v to a point on a bone stays inside
+// the mesh: it starts inward and meets no other triangle.
+func (b *heatBind) sees(v int32, normal, to r3.Vec) bool {
+	p := b.points[v]
+	way := r3.Sub(to, p)
+	if l := r3.Norm(way); l > 0 && r3.Dot(way, normal) > 0.1*l {
+		return false
+	}
+	start := r3.Add(p, r3.Scale(1e-3, way))
+	return !b.tree.Blocked(start, to, func(tri int32) bool {
+		t := b.tris[tri]
+		return t[0] == v || t[1] == v || t[2] == v
+	})
+}
+
+func (b *heatBind) assemble() error {
+	b.system, b.mass, b.report.Negative = mesh.Laplacian(b.points, b.tris)
+	a := b.system
+	component := components(a)
+	heated := make([]int, len(a.Start)) // per component: vertices with hold and mass
+	for v, h := range b.hold {
+		if h > 0 && b.mass[v] > 0 {
+			heated[component[v]]++
+		}
+	}
+	b.active = make([]bool, a.N)
+	for v := range a.N {
+		b.active[v] = heated[component[v]] > 0
+		for k := a.Start[v]; k < a.Start[v+1]; k++ {
+			switch {
+			case !b.active[v]: // decoupled: its whole component is
+				a.Val[k] = 0
+				if int(a.Col[k]) == v {
+					a.Val[k] = 1
+				}
+			case int(a.Col[k]) == v:
+				a.Val[k] += b.mass[v] * b.hold[v]
+			}
+		}
+	}
+	return nil
+}
+
+// components labels the connected unknowns by their lowest member.
+func components(a *linalg.Symmetric) []int32 {
+	label := make([]int32, a.N)
+	for i := range label {
+		label[i] = -1
+	}
+	var stack []int32
+	for i := range a.N {
+		if label[i] >= 0 {
+			continue
+		}
+		label[i] = int32(i)
+		stack = append(stack[:0], int32(i))
+		for len(stack) > 0 {
+			v := stack[len(stack)-1]
+			stack = stack[:len(stack)-1]
+			for k := a.Start[v]; k < a.Start[v+1]; k++ {
+				// An entry of zero weight carries no heat.
+				if w := a.Col[k]; label[w] < 0 && a.Val[k] != 0 {
+					label[w] = int32(i)
+					stack = append(stack, w)
+				}
+			}
+		}
+	}
+	return label
+}
+
+func (b *heatBind) factorise() error {
+	f, err := linalg.Factorise(b.system, b.points)
+	if bad := (linalg.ErrNotPositive{}); errors.As(err, &bad) {
+		return fmt.Errorf("the heat equation has no stable solution around vertex %d: weld duplicates and drop faces without area at the intake, then bind again (%w)", bad.Index, err)
+	}
+	b.factor = f
+	b.report.Factor = f.Entries()
+	return nil
+}
+
+func (b *heatBind) solve() error {
+	n := len(b.points)
+	b.columns = make([][]float64, len(b.s.Joints))
+	var rhs [][]float64
+	var which []int
+	right := make([][]float64, len(b.s.Joints))
+	for v, joints := range b.nearest {
+		if !b.active[v] || b.hold[v] == 0 {
+			continue
+		}
+		for _, j := range joints {
+			if right[j] == nil {
+				right[j] = make([]float64, n)
+			}
+			right[j][v] = b.mass[v] * b.hold[v] / float64(len(joints))
+		}
+	}
+	for j, r := range right {
+		if r != nil {
+			rhs = append(rhs, r)
+			which = append(which, j)
+		}
+	}
+	for i, x := range b.factor.Solve(rhs) {
+		for v, value := range x {
+			b.report.Overshoot = math.Max(b.report.Overshoot, math.Max(-value, value-1))
+			x[v] = math.Max(0, math.Min(1, value))
+		}
+		b.columns[which[i]] = x
+	}
+	b.factor = nil
+	return nil
+}
+
+func (b *heatBind) finish() error {
+	names := make([]string, len(b.s.Joints))
+	for i, j := range b.s.Joints {
+		names[i] = j.Name
+	}
+	b.weights = weights.FromColumns(names, b.columns, len(b.points), b.o.Limits)
+	b.columns = nil
+	b.report.Joints = b.jointReports()
+	b.report.Pieces = b.pieceReports()
+	b.report.Stray = b.weights.Unweighted()
+	b.report.Unweighted = len(b.report.Stray)
+	return nil
+}
+
+func (b *heatBind) jointReports() []JointReport {
+	out := make([]JointReport, len(b.s.Joints))
+	for i, j := range b.s.Joints {
+		out[i] = JointReport{Name: j.Name, State: Solved}
+	}
+	for v, joints := range b.nearest {
+		for _, j := range joints {
+			out[j].Nearest++
+			if b.hold[v] > 0 {
+				out[j].Heated++
+			}
+		}
+		for k, x := range b.weights.Of[v] {
+			r := &out[x.Joint]
+			r.Touched++
+			r.Peak = math.Max(r.Peak, x.Value)
+			if k == 0 {
+				r.Vertices++
+			}
+		}
+	}
+	b.tree.PrepareWinding()
+	for i := range out {
+		r := &out[i]
+		if !b.o.Deform[i] {
+			r.State = Idle
+			continue
+		}
+		r.Outside = b.outside(i)
+		switch {
+		case r.Vertices > 0:
+		case r.Touched > 0:
+			r.State = Weak
+			r.Cause = "its bone is nearest to only " + count(r.Heated, "visible vertex", "visible vertices") + ", and the joints around it outweigh it there"
+		default:
+			r.State = Unsolved
+			r.Cause = b.cause(i, r)
+		}
+	}
+	return out
+}
+
+// cause tells why a joint has no weights at all.
+func (b *heatBind) cause(joint int, r *JointReport) string {
+	length := 0.0
+	for _, bone := range b.bones {
+		if bone.Joint == joint {
+			length = math.Max(length, r3.Norm(r3.Sub(bone.A, bone.B)))
+		}
+	}
+	switch {
+	case r.Outside > outsideLimit:
+		return fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
+	case r.Nearest == 0 && length == 0:
+		return "its bone has no length"
+	case r.Nearest == 0:
+		return "every vertex is nearer to another bone"
+	case r.Heated == 0:
+		return "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: another surface lies between"
+	default:
+		return "its weights are all below the trace limit or the influence cap"
+	}
+}
+
+// outside returns the share of joint i's bones that lies outside the mesh, by
+// the winding number at samples along them.
+func (b *heatBind) outside(i int) float64 {
+	const samples = 9
+	n, out := 0.0, 0.0
+	for _, bone := range b.bones {
+		if bone.Joint != i {
+			continue
+		}
+		for k := range samples {
+			t := (float64(k) + 0.5) / samples
+			p := r3.Add(bone.A, r3.Scale(t, r3.Sub(bone.B, bone.A)))
+			n++
+			if math.Abs(b.tree.Winding(p)) < 0.5 {
+				out++
+			}
+		}
+	}
+	return out / math.Max(1, n)
+}
+
+func (b *heatBind) pieceReports() []PieceReport {
+	p := b.m.Pieces()
+	out := make([]PieceReport, p.Count())
+	missing := make([]int, p.Count())
+	for i := range out {
+		out[i] = PieceReport{Piece: i, Vertices: p.Vertices[i], State: Solved}
+	}
+	for v, i := range p.OfVertex {
+		if i < 0 {
+			continue
+		}
+		if b.hold[v] > 0 {
+			out[i].Heated++
+		}
+		if len(b.weights.Of[v]) == 0 {
+			missing[i]++
+		}
+	}
+	for i := range out {
+		r := &out[i]
+		switch {
+		case missing[i] == 0:
+		case missing[i] == r.Vertices && r.Heated == 0:
+			r.State = Unsolved
+			r.Cause = "no bone is visible from the piece: another surface lies between, or the bone is outside it"
+		case missing[i] == r.Vertices:
+			r.State = Unsolved
+			r.Cause = "the piece is singular: its faces have no area that heat could cross"
+		default:
+			r.State = Weak
+			r.Cause = fmt.Sprintf("%d of its vertices are cut off by faces without area", missing[i])
+		}
+	}
+	return out
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

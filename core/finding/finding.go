@@ -1,0 +1,61 @@
+// Package finding holds the type of a measured problem: what is wrong, how
+// much, where, why it matters, and which operations would mend it.
+package finding
+
+// Severity says what a finding does to the work.
+type Severity string
+
+const (
+	Blocks Severity = "blocks" // the stage cannot be left with it
+	Harms  Severity = "harms"  // the result will be worse
+	Note   Severity = "note"   // worth knowing
+)
+
+// Evidence is one measured number and the limit that it is held against.
+type Evidence struct {
+	What  string  `json:"what"`
+	Value float64 `json:"value"`
+	Limit float64 `json:"limit"`
+	Unit  string  `json:"unit,omitempty"` // "m" is shown in the production's unit
+}
+
+// Where names what a finding concerns, so that a view can show it.
+type Where struct {
+	Vertices []int32    `json:"vertices,omitempty"`
+	Edges    [][2]int32 `json:"edges,omitempty"`
+	Faces    []int32    `json:"faces,omitempty"`
+	Joints   []string   `json:"joints,omitempty"`
+}
+
+// Remedy is an operation with its parameters filled in.
+type Remedy struct {
+	Label  string         `json:"label"`
+	Op     string         `json:"op"`
+	Params map[string]any `json:"params"`
+}
+
+// Finding is one measured problem.
+type Finding struct {
+	Code     string     `json:"code"`
+	Severity Severity   `json:"severity"`
+	Count    int        `json:"count"`
+	Title    string     `json:"title"`
+	Why      string     `json:"why"`
+	Evidence []Evidence `json:"evidence"`
+	Where    Where      `json:"where"`
+	Remedies []Remedy   `json:"remedies,omitempty"`
+}
+
+// Worst returns the gravest severity in the list, "" for none.
+func Worst(list []Finding) Severity {
+	worst := Severity("")
+	for _, f := range list {
+		if f.Severity == Blocks {
+			return Blocks
+		}
+		if f.Severity == Harms || worst == "" {
+			worst = f.Severity
+		}
+	}
+	return worst
+}

@@ -1,0 +1,257 @@
+package geom
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Voxels is a block of cubes, each inside or outside a surface.
+type Voxels struct {
+	Origin     r3.Vec // centre of cube (0,0,0)
+	Cell       float64
+	NX, NY, NZ int
+	Inside     []bool // index (y·NZ + z)·NX + x
+}
+
+// Index returns the index of cube (x,y,z).
+func (v *Voxels) Index(x, y, z int) int { return (y*v.NZ+z)*v.NX + x }
+
+// Coords returns the cube of an index.
+func (v *Voxels) Coords(i int) (x, y, z int) {
+	return i % v.NX, i / v.NX / v.NZ, i / v.NX % v.NZ
+}
+
+// Centre returns the middle of the cube with that index.
+func (v *Voxels) Centre(i int) r3.Vec {
+	x, y, z := v.Coords(i)
+	return r3.Add(v.Origin, r3.Vec{X: float64(x) * v.Cell, Y: float64(y) * v.Cell, Z: float64(z) * v.Cell})
+}
+
+// At returns the index of the cube that holds p, -1 outside of the block.
+func (v *Voxels) At(p r3.Vec) int {
+	q := r3.Scale(1/v.Cell, r3.Sub(p, v.Origin))
+	x, y, z := int(math.Floor(q.X+0.5)), int(math.Floor(q.Y+0.5)), int(math.Floor(q.Z+0.5))
+	if x < 0 || y < 0 || z < 0 || x >= v.NX || y >= v.NY || z >= v.NZ {
+		return -1
+	}
+	return v.Index(x, y, z)
+}
+
+// Voxelise fills the inside of the tree's triangles with cubes of the given
+// size, with a margin of one empty cube. A cube that the surface crosses is
+// inside when its centre's winding number is at least a half; of the others,
+// connected by faces, one decides for all.
+func Voxelise(t *Tree, cell float64) *Voxels {
+	box := t.Box().Pad(1.5 * cell)
+	size := box.Size()
+	v := &Voxels{Origin: box.Min, Cell: cell, NX: int(size.X/cell) + 2, NY: int(size.Y/cell) + 2, NZ: int(size.Z/cell) + 2}
+	n := v.NX * v.NY * v.NZ
+	v.Inside = make([]bool, n)
+	crossed := make([]bool, n)
+	for _, f := range t.tris {
+		v.mark(crossed, t.points[f[0]], t.points[f[1]], t.points[f[2]])
+	}
+	t.PrepareWinding()
+	Chunks(n, 4096, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			if crossed[i] {
+				v.Inside[i] = t.Winding(v.Centre(i)) >= 0.5
+			}
+		}
+	})
+	var stack []int32
+	done := crossed
+	for s := range n {
+		if done[s] {
+			continue
+		}
+		in := t.Winding(v.Centre(s)) >= 0.5
+		done[s] = true
+		stack = append(stack[:0], int32(s))
+		for len(stack) > 0 {
+			i := int(stack[len(stack)-1])
+			stack = stack[:len(stack)-1]
+			v.Inside[i] = in
+			v.Around(i, func(k int) {
+				if !done[k] {
+					done[k] = true
+					stack = append(stack, int32(k))
+				}
+			})
+		}
+	}
+	return v
+}
+
+// Around visits the up to six cubes that share a face with cube i.
+func (v *Voxels) Around(i int, visit func(k int)) {
+	x, y, z := v.Coords(i)
+	if x > 0 {
+		visit(i - 1)
+	}
+	if x+1 < v.NX {
+		visit(i + 1)
+	}
+	if z > 0 {
+		visit(i - v.NX)
+	}
+	if z+1 < v.NZ {
+		visit(i + v.NX)
+	}
+	if y > 0 {
+		visit(i - v.NX*v.NZ)
+	}
+	if y+1 < v.NY {
+		visit(i + v.NX*v.NZ)
+	}
+}
+
+// mark sets the cubes in the box of a triangle, halving triangles that are
+// longer than a cube so that the boxes hug them.
+func (v *Voxels) mark(crossed []bool, a, b, c r3.Vec) {
+	ab, bc, ca := r3.Norm2(r3.Sub(b, a)), r3.Norm2(r3.Sub(c, b)), r3.Norm2(r3.Sub(a, c))
+	longest := math.Max(ab, math.Max(bc, ca))
+	if longest > v.Cell*v.Cell {
+		switch longest {
+		case ab:
+			m := r3.Scale(0.5, r3.Add(a, b))
+			v.mark(crossed, a, m, c)
+			v.mark(crossed, m, b, c)
+		case bc:
+			m := r3.Scale(0.5, r3.Add(b, c))
+			v.mark(crossed, a, b, m)
+			v.mark(crossed, a, m, c)
+		default:
+			m := r3.Scale(0.5, r3.Add(c, a))
+			v.mark(crossed, a, b, m)
+			v.mark(crossed, m, b, c)
+		}
+		return
+	}
+	box := EmptyBox().Add(a).Add(b).Add(c)
+	lo, hi := v.clamped(box.Min), v.clamped(box.Max)
+	for y := lo[1]; y <= hi[1]; y++ {
+		for z := lo[2]; z <= hi[2]; z++ {
+			for x := lo[0]; x <= hi[0]; x++ {
+				crossed[v.Index(x, y, z)] = true
+			}
+		}
+	}
+}
+
+func (v *Voxels) clamped(p r3.Vec) [3]int {
+	q := r3.Scale(1/v.Cell, r3.Sub(p, v.Origin))
+	at := func(f float64, n int) int { return max(0, min(n-1, int(math.Floor(f+0.5)))) }
+	return [3]int{at(q.X, v.NX), at(q.Y, v.NY), at(q.Z, v.NZ)}
+}
+
+// Component returns the inside cubes connected to cube i by faces.
+func (v *Voxels) Component(i int) []int32 {
+	if !v.Inside[i] {
+		return nil
+	}
+	seen := map[int]bool{i: true}
+	out := []int32{int32(i)}
+	for k := 0; k < len(out); k++ {
+		v.Around(int(out[k]), func(j int) {
+			if v.Inside[j] && !seen[j] {
+				seen[j] = true
+				out = append(out, int32(j))
+			}
+		})
+	}
+	return out
+}
+
+// Distances returns, for every inside cube, the length of the shortest way
+// through inside cubes from the sources, stepping to any of 26 neighbours; +Inf
+// where no way leads and outside (Dijkstra).
+func (v *Voxels) Distances(sources []int) []float64 {
+	dist := make([]float64, len(v.Inside))
+	for i := range dist {
+		dist[i] = math.Inf(1)
+	}
+	var q heap
+	for _, s := range sources {
+		if s >= 0 && v.Inside[s] {
+			dist[s] = 0
+			q.push(0, int32(s))
+		}
+	}
+	for len(q) > 0 {
+		d, i32 := q.pop()
+		i := int(i32)
+		if d > dist[i] {
+			continue
+		}
+		x, y, z := v.Coords(i)
+		for dy := -1; dy <= 1; dy++ {
+			for dz := -1; dz <= 1; dz++ {
+				for dx := -1; dx <= 1; dx++ {
+					nx, ny, nz := x+dx, y+dy, z+dz
+					if nx < 0 || ny < 0 || nz < 0 || nx >= v.NX || ny >= v.NY || nz >= v.NZ {
+						continue
+					}
+					k := v.Index(nx, ny, nz)
+					if !v.Inside[k] {
+						continue
+					}
+					e := d + v.Cell*stepLength[dx*dx+dy*dy+dz*dz]
+					if e < dist[k] {
+						dist[k] = e
+						q.push(e, int32(k))
+					}
+				}
+			}
+		}
+	}
+	return dist
+}
+
+var stepLength = [4]float64{0, 1, math.Sqrt2, 1.7320508075688772}
+
+// heap is a binary heap of cubes by distance.
+type heap []entry
+
+type entry struct {
+	d float64
+	i int32
+}
+
+func (h *heap) push(d float64, i int32) {
+	*h = append(*h, entry{d, i})
+	a := *h
+	for k := len(a) - 1; k > 0; {
+		p := (k - 1) / 2
+		if a[p].d <= a[k].d {
+			break
+		}
+		a[p], a[k] = a[k], a[p]
+		k = p
+	}
+}
+
+func (h *heap) pop() (float64, int32) {
+	a := *h
+	top := a[0]
+	n := len(a) - 1
+	a[0] = a[n]
+	a = a[:n]
+	for k := 0; ; {
+		c := 2*k + 1
+		if c >= n {
+			break
+		}
+		if c+1 < n && a[c+1].d < a[c].d {
+			c++
+		}
+		if a[k].d <= a[c].d {
+			break
+		}
+		a[k], a[c] = a[c], a[k]
+		k = c
+	}
+	*h = a
+	return top.d, top.i
+}

@@ -1,0 +1,122 @@
+package mesh
+
+import (
+	"math"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Facts are the plain numbers of a mesh, in world frame.
+type Facts struct {
+	Vertices  int         `json:"vertices"`
+	Faces     int         `json:"faces"`
+	Triangles int         `json:"triangles"` // faces with three sides
+	Quads     int         `json:"quads"`
+	Larger    int         `json:"larger"` // faces with more than four sides
+	Edges     int         `json:"edges"`
+	Pieces    int         `json:"pieces"`
+	Euler     int         `json:"euler"` // V − E + F over used vertices
+	Borders   int         `json:"borders"`
+	Closed    bool        `json:"closed"`
+	Min       [3]float64  `json:"min"`
+	Max       [3]float64  `json:"max"`
+	Height    float64     `json:"height"` // extent along Y
+	Area      float64     `json:"area"`
+	Volume    float64     `json:"volume"` // signed; meaningful when closed
+	Parts     []PartFacts `json:"parts"`
+}
+
+// PartFacts are the numbers of one part as it arrived.
+type PartFacts struct {
+	Name     string      `json:"name"`
+	Faces    int         `json:"faces"`
+	Frame    geom.Matrix `json:"frame"`
+	Identity bool        `json:"identity"`
+}
+
+// Measure returns the facts of m.
+func (m *Mesh) Measure() Facts { return m.measure(m.Edges(), m.Pieces(), m.World()) }
+
+func (m *Mesh) measure(e Edges, p Pieces, points []r3.Vec) Facts {
+	f := Facts{Vertices: len(m.Points), Faces: m.Faces(), Edges: len(e.Edges), Pieces: p.Count(), Closed: m.Faces() > 0}
+	parts := make([]PartFacts, len(m.Parts))
+	for i, part := range m.Parts {
+		parts[i] = PartFacts{Name: part.Name, Frame: part.Frame, Identity: part.Frame == geom.IdentityMatrix}
+	}
+	var used int
+	for _, n := range p.Vertices {
+		used += n
+	}
+	for i := range m.Faces() {
+		c := m.Face(i)
+		switch len(c) {
+		case 3:
+			f.Triangles++
+		case 4:
+			f.Quads++
+		default:
+			f.Larger++
+		}
+		f.Area += r3.Norm(AreaVector(points, c))
+		for k := 1; k+1 < len(c); k++ {
+			f.Volume += r3.Dot(points[c[0]], r3.Cross(points[c[k]], points[c[k+1]])) / 6
+		}
+		parts[m.PartOf(i)].Faces++
+	}
+	f.Parts = parts
+	f.Euler = used - len(e.Edges) + m.Faces()
+	for _, x := range e.Edges {
+		if x.Count != 2 {
+			f.Closed = false
+		}
+	}
+	f.Borders = len(e.BorderLoops())
+	if b := geom.BoxOf(points); !b.Empty() {
+		f.Min = [3]float64{b.Min.X, b.Min.Y, b.Min.Z}
+		f.Max = [3]float64{b.Max.X, b.Max.Y, b.Max.Z}
+		f.Height = b.Size().Y
+	}
+	return f
+}
+
+// Guess is a proposal for a Placement, with its reason.
+type Guess struct {
+	Placement
+	Reason string `json:"reason"`
+}
+
+// GuessPlacement proposes unit and up axis from size and shape: a character of
+// more than 15 units is not measured in metres, and one that is much taller
+// along Z than along Y while it is broad along X stands along Z. Animals that
+// are long along Z are narrow along X and so stay Y up. Common practice, no
+// source.
+func (m *Mesh) GuessPlacement() Guess {
+	g := Guess{Placement: Placement{Scale: 1, Up: "y"}}
+	points := m.World()
+	b := geom.BoxOf(points)
+	if b.Empty() {
+		return g
+	}
+	s := b.Size()
+	tall := math.Max(s.Y, s.Z)
+	reason := ""
+	if s.Z > 1.8*s.Y && s.X > 0.4*s.Z {
+		g.Up = "z"
+		reason = "it is broad along X and much taller along Z than along Y, so Z is up; "
+	}
+	switch {
+	case tall > 400 && tall <= 6000:
+		g.Scale, reason = 0.001, reason+"it is hundreds of units tall, so the unit is the millimetre"
+	case tall > 15:
+		g.Scale, reason = 0.01, reason+"it is tens to hundreds of units tall, so the unit is the centimetre"
+	case reason != "":
+		reason += "its height is that of a character in metres"
+	default:
+		reason = "it is tallest along Y and its height is that of a character in metres"
+	}
+	g.Reason = reason
+	g.Stand = g.Up != "y" || g.Scale != 1
+	return g
+}

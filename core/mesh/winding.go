@@ -1,0 +1,183 @@
+package mesh
+
+import (
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Orientation is what MakeOutward found about the direction of faces.
+type Orientation struct {
+	Flip   []bool // faces that have to be turned round
+	Count  int    // how many
+	Inside int    // patches that were inside out as a whole
+}
+
+// Outward finds which faces have to be turned so that neighbours agree and
+// every patch faces out. Patches are grown over edges with two faces. A closed
+// patch is out when its volume is positive; for an open one rays from its faces
+// vote, odd crossings meaning inside (Takayama et al. 2014).
+func (m *Mesh) Outward() Orientation {
+	e := m.Edges()
+	faces := m.Faces()
+	start := make([]int32, faces+1)
+	for _, x := range e.Edges {
+		if x.Count == 2 {
+			for _, u := range e.Of(x) {
+				start[u.Face+1]++
+			}
+		}
+	}
+	for f := range faces {
+		start[f+1] += start[f]
+	}
+	type link struct {
+		face int32
+		same bool // the two faces run along the edge the same way
+	}
+	links := make([]link, start[faces])
+	fill := append([]int32(nil), start...)
+	for _, x := range e.Edges {
+		if x.Count != 2 {
+			continue
+		}
+		u := e.Of(x)
+		same := u[0].Forward == u[1].Forward
+		links[fill[u[0].Face]] = link{u[1].Face, same}
+		fill[u[0].Face]++
+		links[fill[u[1].Face]] = link{u[0].Face, same}
+		fill[u[1].Face]++
+	}
+	o := Orientation{Flip: make([]bool, faces)}
+	points := m.World()
+	tree, triFace := m.Tree(points)
+	done := make([]bool, faces)
+	var patch []int32
+	for s := range faces {
+		if done[s] {
+			continue
+		}
+		done[s] = true
+		patch = append(patch[:0], int32(s))
+		for i := 0; i < len(patch); i++ {
+			f := patch[i]
+			for _, l := range links[start[f]:start[f+1]] {
+				if !done[l.face] {
+					done[l.face] = true
+					o.Flip[l.face] = o.Flip[f] != l.same
+					patch = append(patch, l.face)
+				}
+			}
+		}
+		closed := true
+		for _, f := range patch {
+			closed = closed && int(start[f+1]-start[f]) == len(m.Face(int(f)))
+		}
+		if closed && signedVolume(m, points, patch, o.Flip) < 0 || !closed && inward(m, points, tree, triFace, patch, o.Flip) {
+			flipped := 0
+			for _, f := range patch {
+				o.Flip[f] = !o.Flip[f]
+				if o.Flip[f] {
+					flipped++
+				}
+			}
+			if flipped == len(patch) {
+				o.Inside++
+			}
+		}
+	}
+	for _, f := range o.Flip {
+		if f {
+			o.Count++
+		}
+	}
+	return o
+}
+
+// votes is how many faces of a patch are asked which side is out.
+const votes = 31
+
+func inward(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch []int32, flip []bool) bool {
+	diag := tree.Box().Diagonal()
+	var in, out float64
+	step := max(1, len(patch)/votes)
+	for i := 0; i < len(patch); i += step {
+		f := int(patch[i])
+		c := m.Face(f)
+		n := AreaVector(points, c)
+		area := r3.Norm(n)
+		if area == 0 {
+			continue
+		}
+		n = r3.Scale(1/area, n)
+		if flip[f] {
+			n = r3.Scale(-1, n)
+		}
+		// A triangle of the face, so that the point lies on it.
+		mid := r3.Scale(1.0/3, r3.Add(points[c[0]], r3.Add(points[c[1]], points[c[2]])))
+		// Slightly off the normal, so that rays do not run along edges.
+		dir := r3.Unit(r3.Add(n, r3.Vec{X: 0.0137, Y: 0.0291, Z: -0.0173}))
+		// Both sides vote: one ray may leave through a hole.
+		front := crossings(tree, triFace, f, mid, dir, diag)
+		back := crossings(tree, triFace, f, mid, r3.Scale(-1, dir), diag)
+		if front%2 == 1 {
+			in += area
+		} else {
+			out += area
+		}
+		if back%2 == 1 {
+			out += area
+		} else {
+			in += area
+		}
+	}
+	if in == out {
+		return signedVolume(m, points, patch, flip) < 0
+	}
+	return in > out
+}
+
+func crossings(tree *geom.Tree, triFace []int32, own int, from, dir r3.Vec, length float64) int {
+	n, last := 0, -1.0
+	for _, h := range tree.Hits(from, dir, 1e-7*length, 2*length) {
+		if int(triFace[h.Tri]) == own || h.T-last < 1e-9*length {
+			continue
+		}
+		n++
+		last = h.T
+	}
+	return n
+}
+
+func signedVolume(m *Mesh, points []r3.Vec, faces []int32, flip []bool) float64 {
+	var sum r3.Vec
+	count := 0.0
+	for _, f := range faces {
+		for _, v := range m.Face(int(f)) {
+			sum = r3.Add(sum, points[v])
+			count++
+		}
+	}
+	origin := r3.Scale(1/count, sum)
+	var vol float64
+	for _, f := range faces {
+		c := m.Face(int(f))
+		for i := 1; i+1 < len(c); i++ {
+			v := r3.Dot(r3.Sub(points[c[0]], origin), r3.Cross(r3.Sub(points[c[i]], origin), r3.Sub(points[c[i+1]], origin))) / 6
+			if flip[f] {
+				v = -v
+			}
+			vol += v
+		}
+	}
+	return vol
+}
+
+// MakeOutward turns the faces that Outward names.
+func (m *Mesh) MakeOutward() (*Mesh, int) {
+	o := m.Outward()
+	if o.Count == 0 {
+		return m, 0
+	}
+	return m.flipFaces(o.Flip), o.Count
+}

@@ -1,0 +1,64 @@
+// Package pose computes where joints stand when they are turned: world
+// transforms of a posed skeleton and the matrices that carry the skin along.
+package pose
+
+import (
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Pose holds a turn for each joint, about the joint's own axes at rest; nil, or
+// a missing joint, is rest.
+type Pose map[string]quat.Number
+
+// Turn returns the rotation by angles in degrees about a joint's own X, then Y,
+// then Z, each axis carried along by the turns after it.
+func Turn(x, y, z float64) quat.Number {
+	rad := math.Pi / 180
+	qx := geom.AxisAngle(r3.Vec{X: 1}, x*rad)
+	qy := geom.AxisAngle(r3.Vec{Y: 1}, y*rad)
+	qz := geom.AxisAngle(r3.Vec{Z: 1}, z*rad)
+	return quat.Mul(qz, quat.Mul(qy, qx))
+}
+
+// World returns the posed world transform of every joint, parents first.
+func World(s *skeleton.Skeleton, p Pose) []geom.Matrix {
+	out := make([]geom.Matrix, len(s.Joints))
+	for i, j := range s.Joints {
+		t, q := s.Local(i)
+		if turn, ok := p[j.Name]; ok {
+			q = quat.Mul(q, geom.Normalise(turn))
+		}
+		m := geom.Rigid(t, q)
+		if j.Parent >= 0 {
+			m = out[j.Parent].Mul(m)
+		}
+		out[i] = m
+	}
+	return out
+}
+
+// InverseBind returns the matrices that take world positions at rest into each
+// joint's frame.
+func InverseBind(s *skeleton.Skeleton) []geom.Matrix {
+	out := make([]geom.Matrix, len(s.Joints))
+	for i, j := range s.Joints {
+		inv := quat.Conj(j.Rot)
+		out[i] = geom.Rigid(r3.Scale(-1, geom.Rotate(inv, j.Pos)), inv)
+	}
+	return out
+}
+
+// Skin returns each joint's matrix from rest to posed world positions.
+func Skin(s *skeleton.Skeleton, p Pose) []geom.Matrix {
+	out := World(s, p)
+	for i, b := range InverseBind(s) {
+		out[i] = out[i].Mul(b)
+	}
+	return out
+}

@@ -1,0 +1,207 @@
+package skeleton
+
+import (
+	"fmt"
+	"math"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+const (
+	// AxisLimit is how far, in radians, an aim axis may be off its bone.
+	AxisLimit = 1.0 * math.Pi / 180
+	sideLimit = 0.01 // of the height, between a joint and its partner's mirror image
+	sureLimit = 0.5  // confidence below which a fitted joint wants a look
+	bendLimit = 1.5 * math.Pi / 180
+	nearLimit = 0.002 // of the height, between joints that count as coincident
+)
+
+// CheckPlacement measures where the joints stand against the mesh, gravest
+// first. solid is the mesh's tree, or nil to leave it out.
+func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Suffixes) []finding.Finding {
+	var out []finding.Finding
+	height := s.Height()
+	if solid != nil {
+		height = math.Max(height, solid.Box().Size().Y)
+		out = append(out, s.outside(solid, height)...)
+	}
+	out = append(out, s.coincident(height)...)
+	out = append(out, s.straight()...)
+	out = append(out, s.sides(height, x)...)
+	out = append(out, s.unsure()...)
+	return out
+}
+
+func (s *Skeleton) outside(solid *geom.Tree, height float64) []finding.Finding {
+	deform := s.Deforming()
+	var names []string
+	worst := 0.0
+	for i, j := range s.Joints {
+		if !deform[i] || math.Abs(solid.Winding(j.Pos)) >= 0.5 {
+			continue
+		}
+		_, _, d := solid.Nearest(j.Pos)
+		names = append(names, j.Name)
+		worst = math.Max(worst, d)
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "joint_outside", Severity: finding.Harms, Count: len(names),
+		Title:    plural(len(names), "joint stands outside the mesh", "joints stand outside the mesh"),
+		Why:      "A bone outside the mesh is seen by few vertices, so its joint may get no weights.",
+		Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: 0, Unit: "m"}},
+		Where:    finding.Where{Joints: names}}}
+}
+
+func (s *Skeleton) coincident(height float64) []finding.Finding {
+	var names []string
+	shortest := math.Inf(1)
+	for _, b := range s.Bones() {
+		if l := r3.Norm(r3.Sub(b.A, b.B)); l < nearLimit*height {
+			names = append(names, s.Joints[b.Child].Name)
+			shortest = math.Min(shortest, l)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "coincident_joints", Severity: finding.Harms, Count: len(names),
+		Title:    plural(len(names), "joint lies on its parent", "joints lie on their parents"),
+		Why:      "A bone without length has no direction to aim an axis along and no surface of its own to move.",
+		Evidence: []finding.Evidence{{What: "shortest bone", Value: shortest, Limit: nearLimit * height, Unit: "m"}},
+		Where:    finding.Where{Joints: names}}}
+}
+
+// Bend returns the angle in radians at joint i between its parent's bone and
+// its own, 0 without both.
+func (s *Skeleton) Bend(i int) float64 {
+	p := s.Joints[i].Parent
+	d := s.aim(i, s.Children())
+	if p < 0 || r3.Norm2(d) == 0 {
+		return 0
+	}
+	came := r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos)
+	if r3.Norm(came) == 0 {
+		return 0
+	}
+	return math.Acos(math.Max(-1, math.Min(1, r3.Dot(r3.Unit(came), d))))
+}
+
+// straight reports the middle joints of limbs that have no bend: those of side
+// pairs whose parent and only child are about as long as they are.
+func (s *Skeleton) straight() []finding.Finding {
+	children := s.Children()
+	var names []string
+	least := math.Inf(1)
+	for i, j := range s.Joints {
+		if j.Parent < 0 || len(children[i]) != 1 || len(children[j.Parent]) != 1 || DefaultSuffixes.Of(j.Name) == Centre {
+			continue
+		}
+		k := children[i][0]
+		upper := r3.Norm(r3.Sub(j.Pos, s.Joints[j.Parent].Pos))
+		lower := r3.Norm(r3.Sub(s.Joints[k].Pos, j.Pos))
+		if lower < 0.6*upper || upper < 0.6*lower || len(children[k]) == 0 {
+			continue
+		}
+		if b := s.Bend(i); b < bendLimit {
+			names = append(names, j.Name)
+			least = math.Min(least, b)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "no_bend", Severity: finding.Harms, Count: len(names),
+		Title:    plural(len(names), "limb is exactly straight", "limbs are exactly straight"),
+		Why:      "A straight elbow or knee has no preferred way to bend: its axis is arbitrary and inverse kinematics may fold it backward.",
+		Evidence: []finding.Evidence{{What: "least bend in degrees", Value: least * 180 / math.Pi, Limit: bendLimit * 180 / math.Pi}},
+		Where:    finding.Where{Joints: names}}}
+}
+
+func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
+	plane := s.MirrorPlane(x)
+	var differ, alone []string
+	worst := 0.0
+	for i, j := range s.Joints {
+		if x.Of(j.Name) == Centre {
+			continue
+		}
+		gap := s.SideGap(i, x, plane)
+		switch {
+		case math.IsNaN(gap):
+			alone = append(alone, j.Name)
+		case gap > sideLimit*height && x.Of(j.Name) == Left:
+			partner, _ := x.Partner(j.Name)
+			differ = append(differ, j.Name, partner)
+			worst = math.Max(worst, gap)
+		}
+	}
+	var out []finding.Finding
+	if alone != nil {
+		out = append(out, finding.Finding{Code: "no_partner", Severity: finding.Note, Count: len(alone),
+			Title:    plural(len(alone), "joint has a side but no partner", "joints have a side but no partner"),
+			Why:      "What is done to one side cannot be done to the other.",
+			Evidence: []finding.Evidence{{What: "joints without partner", Value: float64(len(alone)), Limit: 0}},
+			Where:    finding.Where{Joints: alone}})
+	}
+	if differ != nil {
+		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
+			Title:    plural(len(differ)/2, "pair stands unevenly", "pairs stand unevenly"),
+			Why:      "Left and right will bend at different places; right for an asymmetric character only.",
+			Evidence: []finding.Evidence{{What: "largest difference", Value: worst, Limit: sideLimit * height, Unit: "m"}},
+			Where:    finding.Where{Joints: differ}})
+	}
+	return out
+}
+
+func (s *Skeleton) unsure() []finding.Finding {
+	var names []string
+	least := 1.0
+	for _, j := range s.Joints {
+		if j.Reason != "" && j.Confidence < sureLimit {
+			names = append(names, j.Name)
+			least = math.Min(least, j.Confidence)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "unsure_fit", Severity: finding.Note, Count: len(names),
+		Title:    plural(len(names), "joint was placed by guess", "joints were placed by guess"),
+		Why:      "The mesh showed no feature to place it by; look and move it if the anatomy turns elsewhere. Moving it settles this.",
+		Evidence: []finding.Evidence{{What: "least confidence", Value: least, Limit: sureLimit}},
+		Where:    finding.Where{Joints: names}}}
+}
+
+// CheckAxes measures the joints' axes against a convention. remedy is the
+// operation that would set them.
+func (s *Skeleton) CheckAxes(c Convention, x Suffixes, remedy finding.Remedy) []finding.Finding {
+	var names []string
+	worst := 0.0
+	for i, j := range s.Joints {
+		if off := s.AxisOff(i, c, x); off > AxisLimit {
+			names = append(names, j.Name)
+			worst = math.Max(worst, off)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "axis_off_bone", Severity: finding.Harms, Count: len(names),
+		Title:    plural(len(names), "joint does not aim along its bone", "joints do not aim along their bones"),
+		Why:      "Turning such a joint about one axis bends and twists it at once, and equal numbers mean different motion left and right.",
+		Evidence: []finding.Evidence{{What: "largest angle in degrees", Value: worst * 180 / math.Pi, Limit: AxisLimit * 180 / math.Pi}},
+		Where:    finding.Where{Joints: names},
+		Remedies: []finding.Remedy{remedy}}}
+}
+
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

@@ -1,0 +1,58 @@
+package skeleton
+
+import (
+	"fmt"
+	"regexp"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Move puts joint i at to (world). With branch, everything that hangs from it
+// moves along; else its children stay. With both, the partner on the other side
+// makes the mirrored move, taking its branch along likewise. Moved joints
+// forget how they had been placed.
+func (s *Skeleton) Move(i int, to r3.Vec, branch, both bool, x Suffixes) *Skeleton {
+	out := s.Clone()
+	plane := s.MirrorPlane(x)
+	partner := -1
+	if both {
+		partner = s.PartnerOf(i, x)
+		if partner < 0 && x.Of(s.Joints[i].Name) == Centre {
+			to.X = plane // a centre joint stays between the sides
+		}
+	}
+	out.shift(i, r3.Sub(to, s.Joints[i].Pos), branch)
+	if partner >= 0 {
+		out.shift(partner, r3.Sub(Mirrored(to, plane), s.Joints[partner].Pos), branch)
+	}
+	return out
+}
+
+func (s *Skeleton) shift(i int, by r3.Vec, branch bool) {
+	moved := []int{i}
+	if branch {
+		moved = s.Branch(i)
+	}
+	for _, k := range moved {
+		s.Joints[k].Pos = r3.Add(s.Joints[k].Pos, by)
+		s.Joints[k].Confidence, s.Joints[k].Reason = 0, ""
+	}
+}
+
+// legalName is what every target of the handoff takes: letters, digits and
+// underscores, not starting with a digit.
+var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,62}$`)
+
+// Rename gives joint i another name. Names are letters, digits and underscores,
+// at most 63, and each is used once.
+func (s *Skeleton) Rename(i int, name string) (*Skeleton, error) {
+	if !legalName.MatchString(name) {
+		return nil, fmt.Errorf("%q is no joint name: use letters, digits and underscores, at most 63, not a digit first", name)
+	}
+	if k := s.Index(name); k >= 0 && k != i {
+		return nil, fmt.Errorf("another joint is already called %q", name)
+	}
+	out := s.Clone()
+	out.Joints[i].Name = name
+	return out, nil
+}

@@ -1,0 +1,345 @@
+package skeleton
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// FitReport says what a fit understood of the mesh, all in world frame.
+type FitReport struct {
+	Starter  string               `json:"starter"`
+	Height   float64              `json:"height"`
+	Plane    r3.Vec               `json:"plane"`  // a point of the middle plane
+	Left     r3.Vec               `json:"left"`   // the direction taken as the character's left
+	Facing   r3.Vec               `json:"facing"` // the direction it looks in
+	Crotch   float64              `json:"crotch"` // height at which the legs part, 0 if not seen
+	Symmetry float64              `json:"symmetry"`
+	Tips     map[string][]float64 `json:"tips"`
+	Props    int                  `json:"props"` // one-sided pieces that were left out
+	Joints   []JointFit           `json:"joints"`
+	Notes    []string             `json:"notes"`
+}
+
+// JointFit is how one joint was found.
+type JointFit struct {
+	Name       string  `json:"name"`
+	Confidence float64 `json:"confidence"`
+	Reason     string  `json:"reason"`
+	Inside     bool    `json:"inside"`
+}
+
+// fitCells is how many voxels the height is divided into.
+const fitCells = 120
+
+// ErrNoBody means that the mesh encloses nothing that a skeleton could fit.
+var ErrNoBody = errors.New("the mesh encloses no volume to fit a skeleton into: make its faces look outward and close large holes at the intake, or place the joints by hand")
+
+// FitBiped places the biped starter inside a standing two-legged mesh, Y up, in
+// any pose from arms out to arms down. It reads the volume (voxels by winding
+// number), its middle plane, the ends of the limbs along the inside (geodesic
+// extremities), and cross-sections of limbs and neck; where a feature does not
+// show, segment proportions decide (Drillis & Contini 1966). The order of
+// discretising, embedding and refining follows Baran & Popović 2007.
+func FitBiped(ctx context.Context, m *mesh.Mesh, progress func(what string, share float64)) (*Skeleton, *FitReport, error) {
+	if progress == nil {
+		progress = func(string, float64) {}
+	}
+	if m.Faces() == 0 {
+		return nil, nil, ErrNoBody
+	}
+	progress("Filling the volume", 0.05)
+	points, props := bodyPoints(m)
+	turn := geom.Identity
+	for try := 0; ; try++ {
+		if err := ctx.Err(); err != nil {
+			return nil, nil, err
+		}
+		turned := make([]r3.Vec, len(points))
+		for i, p := range points {
+			turned[i] = geom.Rotate(turn, p)
+		}
+		f, err := newFitter(turned, props.tris)
+		if err != nil {
+			return nil, nil, err
+		}
+		if try == 0 && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
+			turn = geom.AxisAngle(r3.Vec{Y: 1}, math.Pi/2)
+			continue
+		}
+		progress("Finding limbs", 0.5)
+		f.slices()
+		if try < 2 && f.facesBack() {
+			turn = quat.Mul(geom.AxisAngle(r3.Vec{Y: 1}, math.Pi), turn)
+			try = 1
+			continue
+		}
+		if err := f.arms(); err != nil {
+			return nil, nil, err
+		}
+		f.legs()
+		progress("Placing joints", 0.9)
+		f.trunk()
+		s, report := f.result(quat.Conj(turn))
+		report.Props = props.left
+		if props.left > 0 {
+			report.Notes = append(report.Notes, fmt.Sprintf("%d one-sided pieces were taken for props and left out", props.left))
+		}
+		progress("Done", 1)
+		return s, report, nil
+	}
+}
+
+type body struct {
+	tris [][3]int32
+	left int
+}
+
+// bodyPoints returns the world points and the triangles of the pieces that
+// belong to the body: the largest, those across the middle, and those with a
+// counterpart on the other side. A lantern in one hand is none of them.
+func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
+	points, pieces := m.World(), m.Pieces()
+	boxes := make([]geom.Box, pieces.Count())
+	for i := range boxes {
+		boxes[i] = geom.EmptyBox()
+	}
+	for v, i := range pieces.OfVertex {
+		if i >= 0 {
+			boxes[i] = boxes[i].Add(points[v])
+		}
+	}
+	main := boxes[pieces.Largest()]
+	mid, size := main.Centre(), main.Size()
+	keep := make([]bool, len(boxes))
+	out := body{}
+	for i, b := range boxes {
+		c, s := r3.Sub(b.Centre(), mid), b.Size()
+		keep[i] = math.Abs(c.X) < 0.03*size.Y || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*size.Y
+		for k, o := range boxes {
+			oc := r3.Sub(o.Centre(), mid)
+			if k != i && math.Abs(oc.X+c.X) < 0.04*size.Y && math.Abs(oc.Y-c.Y) < 0.04*size.Y &&
+				math.Abs(o.Diagonal()-b.Diagonal()) < 0.2*b.Diagonal() {
+				keep[i] = true
+			}
+		}
+		if !keep[i] {
+			out.left++
+		}
+	}
+	tris, _ := m.Triangles()
+	for _, t := range tris {
+		if keep[pieces.OfVertex[t[0]]] {
+			out.tris = append(out.tris, t)
+		}
+	}
+	return points, out
+}
+
+// fitter works in a frame where the character faces +Z and its left is +X.
+type fitter struct {
+	vox    *geom.Voxels
+	floor  float64
+	height float64
+	plane  float64 // X of the middle
+	match  float64 // share of voxels with a mirror image
+	layers []layer
+	crotch float64 // Y above the floor, 0 if the legs do not part
+	joints map[string]placed
+	tips   map[string]r3.Vec
+	notes  []string
+}
+
+type placed struct {
+	at         r3.Vec
+	confidence float64
+	reason     string
+}
+
+// layer is a level slice of the voxels.
+type layer struct {
+	area   float64 // of the part that holds the middle, m²
+	centre r3.Vec  // of that part
+	side   [2]struct {
+		area   float64 // left, right of the middle, below the crotch only
+		centre r3.Vec
+	}
+}
+
+func newFitter(points []r3.Vec, tris [][3]int32) (*fitter, error) {
+	box := geom.EmptyBox()
+	for _, t := range tris {
+		for _, v := range t {
+			box = box.Add(points[v])
+		}
+	}
+	size := box.Size()
+	if box.Empty() || size.Y <= 0 {
+		return nil, ErrNoBody
+	}
+	// A wide mesh gets larger cubes, so that their number stays bounded.
+	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/4e6))
+	f := &fitter{vox: geom.Voxelise(geom.NewTree(points, tris), cell), joints: map[string]placed{}, tips: map[string]r3.Vec{}}
+	if !f.keepLargest() {
+		return nil, ErrNoBody
+	}
+	f.findPlane()
+	return f, nil
+}
+
+// keepLargest drops all inside cubes but the largest connected set and takes
+// floor and height from it.
+func (f *fitter) keepLargest() bool {
+	seen := make([]bool, len(f.vox.Inside))
+	var best []int32
+	for i, in := range f.vox.Inside {
+		if in && !seen[i] {
+			c := f.vox.Component(i)
+			for _, k := range c {
+				seen[k] = true
+			}
+			if len(c) > len(best) {
+				best = c
+			}
+		}
+	}
+	if len(best) < 200 {
+		return false
+	}
+	clear(f.vox.Inside)
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, i := range best {
+		f.vox.Inside[i] = true
+		y := f.vox.Centre(int(i)).Y
+		low, high = math.Min(low, y), math.Max(high, y)
+	}
+	f.floor = low - f.vox.Cell/2
+	f.height = high + f.vox.Cell/2 - f.floor
+	return true
+}
+
+// symmetryAcross returns the best share of inside cubes that have a mirror
+// image across a plane square to X, or to Z.
+func (f *fitter) symmetryAcross(z bool) float64 {
+	best, _ := f.bestPlane(z)
+	return best
+}
+
+func (f *fitter) bestPlane(z bool) (share float64, twice int) {
+	v := f.vox
+	sum, n := 0, 0
+	for i, in := range v.Inside {
+		if in {
+			x, _, zz := v.Coords(i)
+			if z {
+				x = zz
+			}
+			sum += x
+			n++
+		}
+	}
+	middle := 2 * sum / n
+	for t := middle - v.NX/8; t <= middle+v.NX/8; t++ {
+		hit := 0
+		for i, in := range v.Inside {
+			if !in {
+				continue
+			}
+			x, y, zz := v.Coords(i)
+			if z {
+				if k := t - zz; k >= 0 && k < v.NZ && v.Inside[v.Index(x, y, k)] {
+					hit++
+				}
+			} else if k := t - x; k >= 0 && k < v.NX && v.Inside[v.Index(k, y, zz)] {
+				hit++
+			}
+		}
+		if s := float64(hit) / float64(n); s > share {
+			share, twice = s, t
+		}
+	}
+	return share, twice
+}
+
+func (f *fitter) findPlane() {
+	share, twice := f.bestPlane(false)
+	f.match = share
+	f.plane = f.vox.Origin.X + float64(twice)/2*f.vox.Cell
+}
+
+// y returns the world Y at a share of the height.
+func (f *fitter) y(share float64) float64 { return f.floor + share*f.height }
+
+// layerAt returns the slice at a Y.
+func (f *fitter) layerAt(y float64) *layer {
+	k := int(math.Round((y - f.vox.Origin.Y) / f.vox.Cell))
+	return &f.layers[max(0, min(len(f.layers)-1, k))]
+}
+
+func (f *fitter) put(name string, at r3.Vec, confidence float64, reason string) {
+	f.joints[name] = placed{at, confidence, reason}
+}
+
+// drawIn returns p if it is inside, with a cube to spare unless it is an end
+// joint, else the middle of the nearest cube that is; inside is false where that
+// moved it far.
+func (f *fitter) drawIn(p r3.Vec, end bool) (at r3.Vec, inside bool) {
+	v := f.vox
+	deep := func(i int) bool {
+		if i < 0 || !v.Inside[i] {
+			return false
+		}
+		n := 0
+		v.Around(i, func(k int) {
+			if v.Inside[k] {
+				n++
+			}
+		})
+		return n == 6 || end
+	}
+	if deep(v.At(p)) {
+		return p, true
+	}
+	best := math.Inf(1)
+	for i, in := range v.Inside {
+		if !in {
+			continue
+		}
+		c := v.Centre(i)
+		if d := r3.Norm2(r3.Sub(c, p)); d < best && deep(i) {
+			best, at = d, c
+		}
+	}
+	return at, math.Sqrt(best) < 0.025*f.height
+}
+
+// result builds the skeleton, each joint in world frame.
+func (f *fitter) result(back quat.Number) (*Skeleton, *FitReport) {
+	s := Biped(1)
+	report := &FitReport{Starter: "biped", Height: f.height, Crotch: f.crotch, Symmetry: f.match, Tips: map[string][]float64{}, Notes: f.notes,
+		Plane: geom.Rotate(back, r3.Vec{X: f.plane, Y: f.floor}), Left: geom.Rotate(back, r3.Vec{X: 1}), Facing: geom.Rotate(back, r3.Vec{Z: 1})}
+	children := s.Children()
+	for i := range s.Joints {
+		j := &s.Joints[i]
+		p := f.joints[j.Name]
+		at, inside := f.drawIn(p.at, len(children[i]) == 0)
+		j.Pos, j.Confidence, j.Reason = geom.Rotate(back, at), p.confidence, p.reason
+		if !inside {
+			j.Confidence *= 0.5
+			j.Reason += ", then drawn into the volume"
+		}
+		report.Joints = append(report.Joints, JointFit{j.Name, j.Confidence, j.Reason, inside})
+	}
+	for name, p := range f.tips {
+		q := geom.Rotate(back, p)
+		report.Tips[name] = []float64{q.X, q.Y, q.Z}
+	}
+	return s, report
+}

@@ -1,0 +1,218 @@
+package skeleton
+
+import (
+	"fmt"
+	"math"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Convention says how the joints of a production are turned. A joint's bend
+// axis stands on the plane in which it bends, so that a positive turn bends it
+// further; the ISB recommendations (Wu et al. 2002, 2005) likewise put the
+// flexion axis across and the long axis along the segment.
+type Convention struct {
+	Aim  string `json:"aim"`  // axis along the bone: "x", "y" or "z"
+	Bend string `json:"bend"` // axis the joint bends about, another of the three
+	// From is where the bend axis comes from: "bend", the plane of the bones
+	// where they are not straight, else the parent's; or "world", the direction
+	// World brought square to the bone.
+	From  string     `json:"from"`
+	World [3]float64 `json:"world"`
+	// Sides is "bend": the aim follows the bone on both sides and the same
+	// positive turn bends both; or "mirror": the right side's axes are the
+	// negated mirror image of the left's, so that any equal turn looks mirrored.
+	Sides string `json:"sides"`
+}
+
+// DefaultConvention aims Y along the bone and bends about X.
+var DefaultConvention = Convention{Aim: "y", Bend: "x", From: "bend", World: [3]float64{1, 0, 0}, Sides: "bend"}
+
+// Validate reports an axis or word that Orient does not know.
+func (c Convention) Validate() error {
+	axes := map[string]bool{"x": true, "y": true, "z": true}
+	switch {
+	case !axes[c.Aim] || !axes[c.Bend] || c.Aim == c.Bend:
+		return fmt.Errorf("aim axis %q and bend axis %q must be two different ones of x, y and z", c.Aim, c.Bend)
+	case c.From != "bend" && c.From != "world":
+		return fmt.Errorf("the bend axis comes from \"bend\" or \"world\", not %q", c.From)
+	case c.Sides != "bend" && c.Sides != "mirror":
+		return fmt.Errorf("sides are \"bend\" or \"mirror\", not %q", c.Sides)
+	case r3.Norm(vec(c.World)) == 0 || !geom.Finite(vec(c.World)):
+		return fmt.Errorf("the world direction %v points nowhere", c.World)
+	}
+	return nil
+}
+
+func vec(a [3]float64) r3.Vec { return r3.Vec{X: a[0], Y: a[1], Z: a[2]} }
+
+// straight is the sine of the angle below which two bones have no plane.
+const straight = 0.02
+
+// Orient returns the skeleton with the chosen joints turned by the convention;
+// nil chooses all. No joint moves. End joints take their parent's axes.
+func (s *Skeleton) Orient(which []int, c Convention, x Suffixes) (*Skeleton, error) {
+	if err := c.Validate(); err != nil {
+		return nil, err
+	}
+	out := s.Clone()
+	chosen := make([]bool, len(s.Joints))
+	for i := range chosen {
+		chosen[i] = which == nil
+	}
+	for _, i := range which {
+		chosen[i] = true
+	}
+	aims, bends := s.directions(c, x)
+	for i := range s.Joints {
+		if chosen[i] {
+			flip := c.Sides == "mirror" && x.Of(s.Joints[i].Name) == Right
+			out.Joints[i].Rot = frame(c, aims[i], bends[i], flip)
+		}
+	}
+	return out, nil
+}
+
+// frame returns the rotation whose aim axis is along aim and whose bend axis
+// is bend, both unit and square to each other; flip turns it half round bend.
+func frame(c Convention, aim, bend r3.Vec, flip bool) quat.Number {
+	if flip {
+		aim = r3.Scale(-1, aim)
+		// Negating aim and the third axis keeps bend and handedness.
+	}
+	var axes [3]r3.Vec
+	a, b := int(c.Aim[0]-'x'), int(c.Bend[0]-'x')
+	axes[a], axes[b] = aim, bend
+	third := 3 - a - b
+	axes[third] = r3.Cross(axes[(third+1)%3], axes[(third+2)%3])
+	return geom.FromAxes(axes[0], axes[1], axes[2])
+}
+
+// directions returns unit aim and bend directions of every joint.
+func (s *Skeleton) directions(c Convention, x Suffixes) (aims, bends []r3.Vec) {
+	n := len(s.Joints)
+	children := s.Children()
+	aims, bends = make([]r3.Vec, n), make([]r3.Vec, n)
+	fromChild := make([]bool, n) // took its plane from the bend at its child
+	for i, j := range s.Joints {
+		aims[i] = s.aim(i, children)
+		if r3.Norm2(aims[i]) == 0 { // an end joint, or coincident with its child
+			aims[i] = r3.Vec{Y: 1}
+			if j.Parent >= 0 {
+				aims[i] = aims[j.Parent]
+			}
+		}
+		if c.From == "bend" {
+			bends[i], fromChild[i] = s.bendPlane(i, children, aims, bends, fromChild)
+		}
+		if r3.Norm2(bends[i]) == 0 {
+			bends[i] = worldBend(c, aims[i], x.Of(j.Name))
+		}
+	}
+	return aims, bends
+}
+
+// aim returns the unit direction of joint i's bone: to its only child, or to
+// the child that goes on most nearly as the parent's bone came.
+func (s *Skeleton) aim(i int, children [][]int) r3.Vec {
+	var best r3.Vec
+	came := r3.Vec{Y: 1}
+	if p := s.Joints[i].Parent; p >= 0 && r3.Norm(r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos)) > 1e-9 {
+		came = r3.Unit(r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos))
+	}
+	score := math.Inf(-1)
+	for _, k := range children[i] {
+		d := r3.Sub(s.Joints[k].Pos, s.Joints[i].Pos)
+		if r3.Norm(d) < 1e-9 {
+			continue
+		}
+		d = r3.Unit(d)
+		if v := r3.Dot(d, came); v > score {
+			score, best = v, d
+		}
+	}
+	return best
+}
+
+// bendPlane returns the unit bend axis of joint i, zero if nothing tells it.
+// The upper joint of a limb takes the plane of the joint below it and that one
+// the same plane, so that both turn about one axis; joints without a bend of
+// their own continue their parent's, and all of a chain point the same way.
+func (s *Skeleton) bendPlane(i int, children [][]int, aims, bends []r3.Vec, fromChild []bool) (r3.Vec, bool) {
+	p := s.Joints[i].Parent
+	own, below := r3.Vec{}, r3.Vec{}
+	if p >= 0 && len(children[p]) == 1 {
+		own = r3.Cross(aims[p], aims[i])
+	}
+	if len(children[i]) == 1 {
+		k := children[i][0]
+		if d := s.aim(k, children); r3.Norm2(d) > 0 {
+			below = r3.Cross(aims[i], d)
+		}
+	}
+	chainStart := p < 0 || len(children[p]) > 1
+	pick, child := r3.Vec{}, false
+	switch {
+	case p >= 0 && fromChild[p] && r3.Norm(own) > straight:
+		pick = own
+	case r3.Norm(below) > straight:
+		pick, child = below, true
+	case r3.Norm(own) > straight:
+		pick = own
+	}
+	if !chainStart {
+		before := square(bends[p], aims[i])
+		if r3.Norm2(pick) == 0 {
+			return before, false
+		}
+		if r3.Dot(pick, before) < 0 {
+			pick = r3.Scale(-1, pick)
+		}
+	}
+	return square(pick, aims[i]), child
+}
+
+// square returns v made perpendicular to the unit direction d and of unit
+// length; zero if nothing is left of it.
+func square(v, d r3.Vec) r3.Vec {
+	v = r3.Sub(v, r3.Scale(r3.Dot(v, d), d))
+	if r3.Norm(v) < 1e-6 {
+		return r3.Vec{}
+	}
+	return r3.Unit(v)
+}
+
+// worldBend returns the convention's world direction square to aim, for the
+// right side as the mirrored turn needs it; a direction along the bone gives
+// way to the next axis.
+func worldBend(c Convention, aim r3.Vec, side Side) r3.Vec {
+	w := vec(c.World)
+	for _, d := range []r3.Vec{r3.Unit(w), {Z: 1}, {X: 1}, {Y: 1}} {
+		if side == Right {
+			d = r3.Vec{X: d.X, Y: -d.Y, Z: -d.Z}
+		}
+		if math.Abs(r3.Dot(d, aim)) < 0.95 {
+			return square(d, aim)
+		}
+	}
+	return square(r3.Vec{X: 1}, aim)
+}
+
+// AxisOff returns the angle in radians between joint i's aim axis and its
+// bone, whichever way the side convention points it; 0 for end joints.
+func (s *Skeleton) AxisOff(i int, c Convention, x Suffixes) float64 {
+	d := s.aim(i, s.Children())
+	if r3.Norm2(d) == 0 {
+		return 0
+	}
+	var unit [3]float64
+	unit[c.Aim[0]-'x'] = 1
+	axis := geom.Rotate(s.Joints[i].Rot, vec(unit))
+	if c.Sides == "mirror" && x.Of(s.Joints[i].Name) == Right {
+		axis = r3.Scale(-1, axis)
+	}
+	return math.Acos(math.Max(-1, math.Min(1, r3.Dot(axis, d))))
+}

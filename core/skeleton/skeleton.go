@@ -1,0 +1,149 @@
+// Package skeleton holds the joints of a character: their hierarchy, names and
+// sides, editing, starters, fitting into a mesh, and joint axes.
+package skeleton
+
+import (
+	"errors"
+	"fmt"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Joint is a pivot at rest. Pos and Rot are in world frame; Rot takes the
+// joint's own axes to world directions.
+type Joint struct {
+	Name   string
+	Parent int // index of the parent, always lower than the joint's own; -1 for a root
+	Pos    r3.Vec
+	Rot    quat.Number
+	// Confidence (0..1) and Reason say how the joint was placed; Reason is empty
+	// once a person has set it.
+	Confidence float64
+	Reason     string
+}
+
+// Skeleton is a list of joints, parents before children. A Skeleton that is
+// shared is never written to: edits return a new one.
+type Skeleton struct{ Joints []Joint }
+
+// Clone returns a copy that may be written to.
+func (s *Skeleton) Clone() *Skeleton {
+	return &Skeleton{append([]Joint(nil), s.Joints...)}
+}
+
+// Index returns the joint of that name, -1 if there is none.
+func (s *Skeleton) Index(name string) int {
+	for i, j := range s.Joints {
+		if j.Name == name {
+			return i
+		}
+	}
+	return -1
+}
+
+// ErrNoJoint names a joint that the skeleton lacks.
+type ErrNoJoint string
+
+func (e ErrNoJoint) Error() string { return fmt.Sprintf("the skeleton has no joint %q", string(e)) }
+
+// Find returns the joint of that name or an ErrNoJoint.
+func (s *Skeleton) Find(name string) (int, error) {
+	if i := s.Index(name); i >= 0 {
+		return i, nil
+	}
+	return 0, ErrNoJoint(name)
+}
+
+// ErrEmpty means that there is no joint at all.
+var ErrEmpty = errors.New("the skeleton has no joints")
+
+// Validate reports the first inconsistency: no joints, parents after children,
+// duplicate or empty names, positions or rotations that are no number.
+func (s *Skeleton) Validate() error {
+	if len(s.Joints) == 0 {
+		return ErrEmpty
+	}
+	seen := map[string]bool{}
+	for i, j := range s.Joints {
+		switch {
+		case j.Name == "":
+			return fmt.Errorf("joint %d has no name", i)
+		case seen[j.Name]:
+			return fmt.Errorf("two joints are called %q", j.Name)
+		case j.Parent >= i || j.Parent < -1:
+			return fmt.Errorf("joint %q has parent %d, which is not before it", j.Name, j.Parent)
+		case !geom.Finite(j.Pos):
+			return fmt.Errorf("joint %q is at %v, which is no place", j.Name, j.Pos)
+		case !(quat.Abs(j.Rot) > 0.99 && quat.Abs(j.Rot) < 1.01):
+			return fmt.Errorf("joint %q has the rotation %v, which is no unit quaternion", j.Name, j.Rot)
+		}
+		seen[j.Name] = true
+	}
+	return nil
+}
+
+// Children returns the children of every joint, ascending.
+func (s *Skeleton) Children() [][]int {
+	out := make([][]int, len(s.Joints))
+	for i, j := range s.Joints {
+		if j.Parent >= 0 {
+			out[j.Parent] = append(out[j.Parent], i)
+		}
+	}
+	return out
+}
+
+// Branch returns joint i and everything that hangs from it, ascending.
+func (s *Skeleton) Branch(i int) []int {
+	in := make([]bool, len(s.Joints))
+	in[i] = true
+	out := []int{i}
+	for k := i + 1; k < len(s.Joints); k++ {
+		if p := s.Joints[k].Parent; p >= 0 && in[p] {
+			in[k] = true
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// Bone is the segment from a joint to one of its children, in world frame.
+type Bone struct {
+	Joint, Child int
+	A, B         r3.Vec
+}
+
+// Bones returns a bone for every child of every joint, by joint.
+func (s *Skeleton) Bones() []Bone {
+	var out []Bone
+	for i, list := range s.Children() {
+		for _, c := range list {
+			out = append(out, Bone{i, c, s.Joints[i].Pos, s.Joints[c].Pos})
+		}
+	}
+	return out
+}
+
+// Deforming returns which joints carry weights at first: all but end joints. A
+// joint on its own deforms too.
+func (s *Skeleton) Deforming() []bool {
+	out := make([]bool, len(s.Joints))
+	for i, list := range s.Children() {
+		out[i] = len(list) > 0 || s.Joints[i].Parent < 0
+	}
+	return out
+}
+
+// Local returns joint i's translation and rotation relative to its parent.
+func (s *Skeleton) Local(i int) (r3.Vec, quat.Number) {
+	j := s.Joints[i]
+	if j.Parent < 0 {
+		return j.Pos, j.Rot
+	}
+	p := s.Joints[j.Parent]
+	inv := quat.Conj(p.Rot)
+	return geom.Rotate(inv, r3.Sub(j.Pos, p.Pos)), geom.Normalise(quat.Mul(inv, j.Rot))
+}

@@ -1,0 +1,190 @@
+// Package weights holds the skin weights of a mesh: for each vertex a few
+// joints and how strongly it follows each.
+package weights
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+)
+
+// Influence is one joint's share in a vertex; Joint indexes Weights.Joints.
+type Influence struct {
+	Joint int32
+	Value float64
+}
+
+// Weights are the influences of every vertex, heaviest first. Values of a
+// vertex are positive and sum to 1; a vertex without influences has no
+// solution.
+type Weights struct {
+	Joints []string
+	Of     [][]Influence
+}
+
+// New returns weights for n vertices with none set.
+func New(joints []string, n int) *Weights {
+	return &Weights{Joints: slices.Clone(joints), Of: make([][]Influence, n)}
+}
+
+// Limits say what is kept of a solution.
+type Limits struct {
+	Cap   int     `json:"cap"`   // influences per vertex at most, ≥ 1
+	Trace float64 `json:"trace"` // values below it are dropped, unless it is the largest
+}
+
+// FromColumns builds weights from one column of values per joint; a nil column
+// is all zero. Each vertex keeps its Cap largest values of at least Trace
+// (equal values: the lower joint), renormalised to sum to 1. A vertex whose
+// values are all zero stays without influences.
+func FromColumns(joints []string, columns [][]float64, n int, l Limits) *Weights {
+	w := New(joints, n)
+	var buf []Influence
+	for v := range n {
+		buf = buf[:0]
+		for j, col := range columns {
+			if col != nil && col[v] > 0 {
+				buf = append(buf, Influence{int32(j), col[v]})
+			}
+		}
+		w.Of[v] = Clean(buf, l)
+	}
+	return w
+}
+
+// Clean returns the influences that l keeps, heaviest first and normalised.
+// Values that are not positive numbers are dropped.
+func Clean(list []Influence, l Limits) []Influence {
+	out := make([]Influence, 0, len(list))
+	for _, x := range list {
+		if x.Value > 0 && !math.IsInf(x.Value, 1) {
+			out = append(out, x)
+		}
+	}
+	slices.SortFunc(out, func(a, b Influence) int {
+		return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(a.Joint, b.Joint))
+	})
+	if l.Cap > 0 && len(out) > l.Cap {
+		out = out[:l.Cap]
+	}
+	for len(out) > 1 && out[len(out)-1].Value < l.Trace {
+		out = out[:len(out)-1]
+	}
+	normalise(out)
+	return slices.Clip(out)
+}
+
+func normalise(list []Influence) {
+	var sum float64
+	for _, x := range list {
+		sum += x.Value
+	}
+	if sum == 0 {
+		return
+	}
+	for i := range list {
+		list[i].Value /= sum
+	}
+}
+
+// Value returns joint j's share in vertex v.
+func (w *Weights) Value(v int, j int32) float64 {
+	for _, x := range w.Of[v] {
+		if x.Joint == j {
+			return x.Value
+		}
+	}
+	return 0
+}
+
+// Column returns joint j's share in every vertex.
+func (w *Weights) Column(j int32) []float64 {
+	out := make([]float64, len(w.Of))
+	for v := range w.Of {
+		out[v] = w.Value(v, j)
+	}
+	return out
+}
+
+// Leader returns the joint with the largest share in vertex v, -1 if none.
+func (w *Weights) Leader(v int) int32 {
+	if len(w.Of[v]) == 0 {
+		return -1
+	}
+	return w.Of[v][0].Joint
+}
+
+// Unweighted returns the vertices without influences.
+func (w *Weights) Unweighted() []int32 {
+	var out []int32
+	for v := range w.Of {
+		if len(w.Of[v]) == 0 {
+			out = append(out, int32(v))
+		}
+	}
+	return out
+}
+
+// Blend returns the weighted mean of several vertices' influences, cleaned to
+// l; shares are the weights of the mean.
+func (w *Weights) Blend(vertices []int32, shares []float64, l Limits) []Influence {
+	sum := map[int32]float64{}
+	for i, v := range vertices {
+		for _, x := range w.Of[v] {
+			sum[x.Joint] += shares[i] * x.Value
+		}
+	}
+	list := make([]Influence, 0, len(sum))
+	for j, x := range sum {
+		list = append(list, Influence{j, x})
+	}
+	return Clean(list, l)
+}
+
+// Renumber carries the weights over to a mesh whose vertex v of old is
+// mapping[v] now, -1 if dropped. Where several became one the first stays.
+func (w *Weights) Renumber(mapping []int32, n int) *Weights {
+	out := New(w.Joints, n)
+	for v, to := range mapping {
+		if to >= 0 && v < len(w.Of) && out.Of[to] == nil {
+			out.Of[to] = w.Of[v]
+		}
+	}
+	return out
+}
+
+// Rename returns the weights with a joint under another name.
+func (w *Weights) Rename(from, to string) *Weights {
+	out := &Weights{Joints: slices.Clone(w.Joints), Of: w.Of}
+	if i := slices.Index(out.Joints, from); i >= 0 {
+		out.Joints[i] = to
+	}
+	return out
+}
+
+// Validate reports the first vertex whose influences name no joint, are not
+// positive, repeat a joint, or do not sum to 1 within 1e-5.
+func (w *Weights) Validate() error {
+	for v, list := range w.Of {
+		sum := 0.0
+		for i, x := range list {
+			if x.Joint < 0 || int(x.Joint) >= len(w.Joints) {
+				return fmt.Errorf("vertex %d is moved by joint %d of %d", v, x.Joint, len(w.Joints))
+			}
+			if !(x.Value > 0) || math.IsInf(x.Value, 0) {
+				return fmt.Errorf("vertex %d has the weight %g", v, x.Value)
+			}
+			for _, y := range list[:i] {
+				if y.Joint == x.Joint {
+					return fmt.Errorf("vertex %d names joint %q twice", v, w.Joints[x.Joint])
+				}
+			}
+			sum += x.Value
+		}
+		if len(list) > 0 && math.Abs(sum-1) > 1e-5 {
+			return fmt.Errorf("the weights of vertex %d sum to %g", v, sum)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,48 @@
+package demo
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+
+	"wisemarrow/studio"
+)
+
+// Seed brings the cast into the studio, each character as far as the demo shows
+// it. A production that is there already is left alone.
+func Seed(ctx context.Context, x *studio.Studio, told io.Writer) error {
+	have, err := x.Store().Productions(ctx)
+	if err != nil {
+		return err
+	}
+	for _, name := range have {
+		if name == Production {
+			fmt.Fprintln(told, "The demo production is there already.")
+			return nil
+		}
+	}
+	for _, member := range Cast() {
+		m, _ := member.Make()
+		s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
+		s.Settings.Source = member.File
+		c, err := x.Add(ctx, studio.Character{Production: Production, Name: member.Name, Role: member.Role}, "Troupe workshop", s,
+			fmt.Sprintf("Brought in %s: %d vertices, %d faces", member.File, len(m.Points), m.Faces()))
+		if err != nil {
+			return fmt.Errorf("bringing in %s: %w", member.Name, err)
+		}
+		for _, step := range member.Steps {
+			params, err := json.Marshal(step.Params)
+			if err != nil {
+				return err
+			}
+			r, _, err := x.Do(ctx, c.ID, c.Head, step.Op, params, "Troupe workshop")
+			if err != nil {
+				return fmt.Errorf("%s of %s: %w", step.Op, member.Name, err)
+			}
+			c.Head = r.ID
+		}
+		fmt.Fprintf(told, "Brought in %s (%d vertices).\n", member.Name, len(m.Points))
+	}
+	return nil
+}

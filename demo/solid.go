@@ -1,0 +1,172 @@
+// Package demo makes the cast of the Saltmarsh Lantern Troupe: invented
+// characters, modelled in code as smooth solids and meshed, together with the
+// skeletons that they were modelled around.
+package demo
+
+import (
+	"math"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// solid is a shape by its signed distance (metres, negative inside), built up
+// from primitives in order.
+type solid struct {
+	prims []prim
+	box   geom.Box
+}
+
+type prim struct {
+	part     int32
+	blend    float64 // width over which it melts into what is there
+	carve    bool
+	distance func(p r3.Vec) float64
+	centre   r3.Vec
+	radius   float64 // of a ball that holds it
+}
+
+// over is how far beneath the surface a later primitive may lie and still give
+// it its part: clothes win over what they cover.
+const over = 0.007
+
+// at returns the distance at p and the part of the nearest added primitive.
+func (s *solid) at(p r3.Vec) (float64, int32) {
+	d, part, nearest := math.Inf(1), int32(0), math.Inf(1)
+	for i := range s.prims {
+		q := &s.prims[i]
+		far := r3.Norm(r3.Sub(p, q.centre)) - q.radius
+		if q.carve {
+			if far > q.blend-d {
+				continue
+			}
+			d = -smoothMin(-d, q.distance(p), q.blend)
+			continue
+		}
+		if far > d+q.blend && far > nearest+over {
+			continue
+		}
+		e := q.distance(p)
+		if e < nearest+math.Min(over, q.blend) {
+			nearest, part = math.Min(nearest, e), q.part
+		}
+		d = smoothMin(d, e, q.blend)
+	}
+	return d, part
+}
+
+func smoothMin(a, b, k float64) float64 {
+	if k <= 0 || math.IsInf(a, 1) {
+		return math.Min(a, b)
+	}
+	h := math.Max(k-math.Abs(a-b), 0) / k
+	return math.Min(a, b) - h*h*k/4
+}
+
+func (s *solid) add(q prim) {
+	s.prims = append(s.prims, q)
+	if !q.carve {
+		if len(s.prims) == 1 {
+			s.box = geom.EmptyBox()
+		}
+		r := r3.Vec{X: q.radius, Y: q.radius, Z: q.radius}
+		s.box = s.box.Add(r3.Sub(q.centre, r)).Add(r3.Add(q.centre, r))
+	}
+}
+
+// cone is a round cone: the hull of two balls.
+func cone(part int32, a, b r3.Vec, ra, rb, blend float64) prim {
+	ab := r3.Sub(b, a)
+	l := r3.Norm(ab)
+	axis := r3.Scale(1/l, ab)
+	k := (ra - rb) / l
+	side := math.Sqrt(math.Max(0, 1-k*k))
+	return prim{part: part, blend: blend, centre: r3.Scale(0.5, r3.Add(a, b)), radius: l/2 + math.Max(ra, rb),
+		distance: func(p r3.Vec) float64 {
+			q := r3.Sub(p, a)
+			y := r3.Dot(q, axis)
+			x := math.Sqrt(math.Max(0, r3.Norm2(q)-y*y))
+			switch t := y*side - k*x; { // along the slanted side
+			case t < 0:
+				return math.Hypot(x, y) - ra
+			case t > l*side:
+				return math.Hypot(x, y-l) - rb
+			default:
+				return x*side + y*k - ra
+			}
+		}}
+}
+
+// ball is an ellipsoid with semi-axes along the axes of turn; the distance is
+// the usual first-order estimate.
+func ball(part int32, c, semi r3.Vec, turn quat.Number, blend float64) prim {
+	inv := quat.Conj(turn)
+	return prim{part: part, blend: blend, centre: c, radius: math.Max(semi.X, math.Max(semi.Y, semi.Z)),
+		distance: func(p r3.Vec) float64 {
+			q := geom.Rotate(inv, r3.Sub(p, c))
+			u := r3.Vec{X: q.X / semi.X, Y: q.Y / semi.Y, Z: q.Z / semi.Z}
+			k0 := r3.Norm(u)
+			k1 := r3.Norm(r3.Vec{X: u.X / semi.X, Y: u.Y / semi.Y, Z: u.Z / semi.Z})
+			if k1 == 0 {
+				return -math.Min(semi.X, math.Min(semi.Y, semi.Z))
+			}
+			return k0 * (k0 - 1) / k1
+		}}
+}
+
+// slab is a box with rounded edges.
+func slab(part int32, c, half r3.Vec, turn quat.Number, round, blend float64) prim {
+	inv := quat.Conj(turn)
+	return prim{part: part, blend: blend, centre: c, radius: r3.Norm(half),
+		distance: func(p r3.Vec) float64 {
+			q := geom.Rotate(inv, r3.Sub(p, c))
+			x, y, z := math.Abs(q.X)-half.X+round, math.Abs(q.Y)-half.Y+round, math.Abs(q.Z)-half.Z+round
+			out := r3.Norm(r3.Vec{X: math.Max(x, 0), Y: math.Max(y, 0), Z: math.Max(z, 0)})
+			return out + math.Min(math.Max(x, math.Max(y, z)), 0) - round
+		}}
+}
+
+// skirt is an upright elliptic frustum from radii (rx0, rz0) at y0 to
+// (rx1, rz1) at y1, with edges rounded by round.
+func skirt(part int32, x, z, y0, y1, rx0, rz0, rx1, rz1, round, blend float64) prim {
+	mid := (y0 + y1) / 2
+	return prim{part: part, blend: blend, centre: r3.Vec{X: x, Y: mid, Z: z},
+		radius: math.Hypot((y1-y0)/2, math.Max(math.Max(rx0, rx1), math.Max(rz0, rz1))),
+		distance: func(p r3.Vec) float64 {
+			t := math.Max(0, math.Min(1, (p.Y-y0)/(y1-y0)))
+			rx, rz := rx0+(rx1-rx0)*t-round, rz0+(rz1-rz0)*t-round
+			u, w := (p.X-x)/rx, (p.Z-z)/rz
+			k0 := math.Hypot(u, w)
+			k1 := math.Hypot(u/rx, w/rz)
+			r := -math.Min(rx, rz)
+			if k1 > 0 {
+				r = k0 * (k0 - 1) / k1
+			}
+			h := math.Abs(p.Y-mid) - (y1-y0)/2 + round
+			return math.Min(math.Max(r, h), 0) + math.Hypot(math.Max(r, 0), math.Max(h, 0)) - round
+		}}
+}
+
+// ring is a torus whose axis is the Y axis of turn.
+func ring(part int32, c r3.Vec, rx, rz, tube float64, turn quat.Number, blend float64) prim {
+	inv := quat.Conj(turn)
+	return prim{part: part, blend: blend, centre: c, radius: math.Max(rx, rz) + tube,
+		distance: func(p r3.Vec) float64 {
+			q := geom.Rotate(inv, r3.Sub(p, c))
+			u, w := q.X/rx, q.Z/rz
+			k0 := math.Hypot(u, w)
+			k1 := math.Hypot(u/rx, w/rz)
+			r := -math.Min(rx, rz)
+			if k1 > 0 {
+				r = k0 * (k0 - 1) / k1
+			}
+			return math.Hypot(r, q.Y) - tube
+		}}
+}
+
+func carved(q prim) prim {
+	q.carve = true
+	return q
+}

@@ -1,0 +1,282 @@
+package gltf
+
+import (
+	"bytes"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+	"wisemarrow/formats/reading"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Scene is what a glTF file holds for us; parts that it lacks are nil.
+type Scene struct {
+	Mesh     *mesh.Mesh
+	Skeleton *skeleton.Skeleton
+	Weights  *weights.Weights // for the vertices of Mesh, joints of Skeleton
+	// Joined is how many vertices the file had split for shading or texture and
+	// that are one again; the splits stay in the corners.
+	Joined int
+	Notes  []string
+}
+
+// Decode reads a .gltf or .glb. resolve finds buffers beside a .gltf and may be
+// nil. The skeleton is made of the joints of the first skin, or, in a file
+// without skin and mesh, of all nodes. Errors are *reading.Error with the node,
+// accessor or buffer.
+func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
+	data, err := reading.All(r, l)
+	if err != nil {
+		return nil, err
+	}
+	text, chunk := data, []byte(nil)
+	if bytes.HasPrefix(data, []byte("glTF")) {
+		if text, chunk, err = split(data); err != nil {
+			return nil, err
+		}
+	}
+	f := &file{}
+	if err := json.Unmarshal(text, &f.doc); err != nil {
+		return nil, reading.At("JSON", "%v", err)
+	}
+	if len(f.doc.Asset.Version) < 2 || f.doc.Asset.Version[:2] != "2." {
+		return nil, reading.At("asset", "version %q is not 2.x", f.doc.Asset.Version)
+	}
+	for _, e := range f.doc.ExtensionsRequired {
+		return nil, &reading.Error{Where: "extensionsRequired", What: fmt.Sprintf("the file cannot be read without %s", e), Do: "export it without compression or extensions"}
+	}
+	if err := f.load(chunk, resolve, l); err != nil {
+		return nil, err
+	}
+	d := decoder{file: f, limits: l, scene: &Scene{}}
+	return d.scene, d.run()
+}
+
+// split takes a .glb apart into its JSON and binary chunks.
+func split(data []byte) (text, chunk []byte, err error) {
+	if len(data) < 20 {
+		return nil, nil, reading.At("header", "the file is only %d bytes long", len(data))
+	}
+	if v := binary.LittleEndian.Uint32(data[4:]); v != 2 {
+		return nil, nil, reading.At("header", "container version %d is not 2", v)
+	}
+	rest := data[12:]
+	for i := 0; len(rest) >= 8; i++ {
+		n, kind := int(binary.LittleEndian.Uint32(rest)), binary.LittleEndian.Uint32(rest[4:])
+		if n > len(rest)-8 {
+			return nil, nil, reading.At(fmt.Sprintf("chunk %d", i), "it announces %d bytes, but the file ends after %d", n, len(rest)-8)
+		}
+		body := rest[8 : 8+n]
+		switch kind {
+		case 0x4e4f534a:
+			text = body
+		case 0x004e4942:
+			if chunk == nil {
+				chunk = body
+			}
+		}
+		rest = rest[8+n:]
+	}
+	if text == nil {
+		return nil, nil, reading.At("header", "there is no JSON chunk")
+	}
+	return text, chunk, nil
+}
+
+type decoder struct {
+	*file
+	limits  reading.Limits
+	scene   *Scene
+	world   []geom.Matrix
+	parent  []int
+	jointOf map[int]int32 // node → joint
+	skinned [][]weights.Influence
+}
+
+func (d *decoder) run() error {
+	if err := d.nodes(); err != nil {
+		return err
+	}
+	if err := d.skeleton(); err != nil {
+		return err
+	}
+	m := &mesh.Mesh{Start: []int32{0}}
+	d.scene.Mesh = m
+	for i, n := range d.doc.Nodes {
+		if n.Mesh == nil {
+			continue
+		}
+		if err := d.meshNode(i, n); err != nil {
+			return err
+		}
+	}
+	if len(m.Points) == 0 {
+		d.scene.Mesh = nil
+		return nil
+	}
+	if len(m.Parts) == 0 {
+		m.Parts = []mesh.Part{mesh.NewPart("mesh")}
+	}
+	if d.skinned != nil && d.scene.Skeleton != nil {
+		w := weights.New(nil, len(m.Points))
+		for _, j := range d.scene.Skeleton.Joints {
+			w.Joints = append(w.Joints, j.Name)
+		}
+		copy(w.Of, d.skinned)
+		d.scene.Weights = w
+	}
+	if err := m.Validate(); err != nil {
+		return reading.At("mesh", "%v", err)
+	}
+	return nil
+}
+
+// nodes computes world matrices and refuses loops in the hierarchy.
+func (d *decoder) nodes() error {
+	n := len(d.doc.Nodes)
+	d.parent, d.world = make([]int, n), make([]geom.Matrix, n)
+	for i := range d.parent {
+		d.parent[i] = -1
+	}
+	for i, x := range d.doc.Nodes {
+		for _, c := range x.Children {
+			if c < 0 || c >= n || c == i || d.parent[c] >= 0 {
+				return reading.At(fmt.Sprintf("node %d", i), "its child %d does not exist or hangs from another node too", c)
+			}
+			d.parent[c] = i
+		}
+	}
+	done := make([]int, n) // 0 not yet, 1 in work, 2 done
+	var visit func(i, depth int) error
+	visit = func(i, depth int) error {
+		if done[i] == 2 {
+			return nil
+		}
+		if done[i] == 1 || depth > 2000 {
+			return reading.At(fmt.Sprintf("node %d", i), "the hierarchy runs in a circle or is more than 2000 deep")
+		}
+		done[i] = 1
+		m, err := local(d.doc.Nodes[i])
+		if err != nil {
+			return reading.At(fmt.Sprintf("node %d", i), "%v", err)
+		}
+		if p := d.parent[i]; p >= 0 {
+			if err := visit(p, depth+1); err != nil {
+				return err
+			}
+			m = d.world[p].Mul(m)
+		}
+		d.world[i], done[i] = m, 2
+		return nil
+	}
+	for i := range n {
+		if err := visit(i, 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func local(n node) (geom.Matrix, error) {
+	if n.Matrix != nil {
+		for _, v := range n.Matrix {
+			if math.IsNaN(v) || math.IsInf(v, 0) || math.Abs(v) > 1e12 {
+				return geom.Matrix{}, fmt.Errorf("its matrix has the entry %g", v)
+			}
+		}
+		return geom.Matrix(*n.Matrix), nil
+	}
+	t, q, s := r3.Vec{}, geom.Identity, r3.Vec{X: 1, Y: 1, Z: 1}
+	if v := n.Translation; v != nil {
+		t = r3.Vec{X: v[0], Y: v[1], Z: v[2]}
+	}
+	if v := n.Rotation; v != nil {
+		q = quat.Number{Real: v[3], Imag: v[0], Jmag: v[1], Kmag: v[2]}
+		if a := quat.Abs(q); !(a > 1e-6) || math.IsInf(a, 0) {
+			return geom.Matrix{}, fmt.Errorf("its rotation %v is no quaternion", *v)
+		}
+		q = geom.Normalise(q)
+	}
+	if v := n.Scale; v != nil {
+		s = r3.Vec{X: v[0], Y: v[1], Z: v[2]}
+	}
+	return geom.Compose(t, q, s), nil
+}
+
+// skeleton reads the joints of the first skin, or of all nodes in a file
+// without skin and mesh.
+func (d *decoder) skeleton() error {
+	var nodes []int
+	switch {
+	case len(d.doc.Skins) > 0:
+		nodes = d.doc.Skins[0].Joints
+		if len(d.doc.Skins) > 1 {
+			d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("the file has %d skins; the first is used", len(d.doc.Skins)))
+		}
+	case len(d.doc.Meshes) == 0:
+		for i := range d.doc.Nodes {
+			nodes = append(nodes, i)
+		}
+	}
+	if len(nodes) == 0 {
+		return nil
+	}
+	in := map[int]bool{}
+	for _, i := range nodes {
+		if i < 0 || i >= len(d.doc.Nodes) || in[i] {
+			return reading.At("skin 0", "joint %d does not exist or is named twice", i)
+		}
+		in[i] = true
+	}
+	s := &skeleton.Skeleton{}
+	d.jointOf = map[int]int32{}
+	names := map[string]int{}
+	scaled := 0
+	var add func(i int)
+	add = func(i int) {
+		if _, ok := d.jointOf[i]; ok {
+			return
+		}
+		parent := -1
+		for p := d.parent[i]; p >= 0; p = d.parent[p] {
+			if in[p] {
+				add(p)
+				parent = int(d.jointOf[p])
+				break
+			}
+		}
+		t, q, scale := d.world[i].Decompose()
+		if math.Abs(scale.X-1)+math.Abs(scale.Y-1)+math.Abs(scale.Z-1) > 1e-3 {
+			scaled++
+		}
+		name := d.doc.Nodes[i].Name
+		if name == "" {
+			name = fmt.Sprintf("joint_%d", i)
+		}
+		if names[name]++; names[name] > 1 {
+			name = fmt.Sprintf("%s_%d", name, names[name])
+		}
+		d.jointOf[i] = int32(len(s.Joints))
+		s.Joints = append(s.Joints, skeleton.Joint{Name: name, Parent: parent, Pos: t, Rot: q})
+	}
+	for _, i := range nodes {
+		add(i)
+	}
+	if scaled > 0 {
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints carried a scale; their places are kept and the scale is 1 now", scaled))
+	}
+	if err := s.Validate(); err != nil {
+		return reading.At("skin 0", "%v", err)
+	}
+	d.scene.Skeleton = s
+	return nil
+}

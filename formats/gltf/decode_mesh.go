@@ -1,0 +1,280 @@
+package gltf
+
+import (
+	"fmt"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/weights"
+	"wisemarrow/formats/reading"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// look is what tells vertices apart that the file split on purpose.
+type look struct {
+	primitive int
+	uv        [2]float32
+	normal    [3]float32
+}
+
+// meshNode adds the triangles of one node's mesh. Vertices at one place whose
+// texture coordinate, normal or primitive differs are one vertex that was split
+// for drawing; equal ones at one place are duplicates and stay.
+func (d *decoder) meshNode(i int, n node) error {
+	if *n.Mesh < 0 || *n.Mesh >= len(d.doc.Meshes) {
+		return reading.At(fmt.Sprintf("node %d", i), "there is no mesh %d", *n.Mesh)
+	}
+	x := d.doc.Meshes[*n.Mesh]
+	frame := d.world[i]
+	if n.Skin != nil {
+		frame = geom.IdentityMatrix // a skinned mesh ignores its node
+	}
+	name := n.Name
+	if name == "" {
+		name = x.Name
+	}
+	if name == "" {
+		name = fmt.Sprintf("mesh_%d", *n.Mesh)
+	}
+	at := map[r3.Vec][]int32{} // vertices at a place
+	looks := map[int32]look{}
+	shared := map[int][]int32{} // POSITION accessor → vertices, when primitives share all
+	for k, p := range x.Primitives {
+		where := fmt.Sprintf("mesh %d, primitive %d", *n.Mesh, k)
+		if err := d.primitive(where, name, frame, k, p, n.Skin, at, looks, shared); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p primitive, skinIndex *int, at map[r3.Vec][]int32, looks map[int32]look, shared map[int][]int32) error {
+	m := d.scene.Mesh
+	mode := 4
+	if p.Mode != nil {
+		mode = *p.Mode
+	}
+	if mode < 4 || mode > 6 {
+		d.scene.Notes = append(d.scene.Notes, where+" holds points or lines and was passed over")
+		return nil
+	}
+	position, ok := p.Attributes["POSITION"]
+	if !ok {
+		return reading.At(where, "it has no positions")
+	}
+	xyz, err := d.numbers(position, "VEC3", d.limits)
+	if err != nil {
+		return err
+	}
+	count := len(xyz) / 3
+	uv, err := d.attribute(p, "TEXCOORD_0", "VEC2", count)
+	if err != nil {
+		return err
+	}
+	normal, err := d.attribute(p, "NORMAL", "VEC3", count)
+	if err != nil {
+		return err
+	}
+	influences, err := d.influences(p, skinIndex, count)
+	if err != nil {
+		return err
+	}
+	vertex, known := shared[position]
+	if !known {
+		vertex = make([]int32, count)
+		for v := range vertex {
+			place := r3.Vec{X: xyz[3*v], Y: xyz[3*v+1], Z: xyz[3*v+2]}
+			l := look{primitive: k}
+			if uv != nil {
+				l.uv = [2]float32{float32(uv[2*v]), float32(uv[2*v+1])}
+			}
+			if normal != nil {
+				l.normal = [3]float32{float32(normal[3*v]), float32(normal[3*v+1]), float32(normal[3*v+2])}
+			}
+			vertex[v] = -1
+			for _, w := range at[place] {
+				if looks[w] != l {
+					vertex[v] = w
+					d.scene.Joined++
+					break
+				}
+			}
+			if vertex[v] < 0 {
+				vertex[v] = int32(len(m.Points))
+				m.Points = append(m.Points, place)
+				at[place] = append(at[place], vertex[v])
+				looks[vertex[v]] = l
+				if influences != nil {
+					for len(d.skinned) < len(m.Points) {
+						d.skinned = append(d.skinned, nil)
+					}
+					d.skinned[vertex[v]] = influences[v]
+				}
+			}
+		}
+		shared[position] = vertex
+		if err := reading.CheckVertices(len(m.Points), d.limits); err != nil {
+			return err
+		}
+	}
+	index, err := d.indices(p, count)
+	if err != nil {
+		return err
+	}
+	part := mesh.NewPart(name)
+	part.Frame = frame
+	if p.Material != nil && *p.Material >= 0 && *p.Material < len(d.doc.Materials) {
+		mat := d.doc.Materials[*p.Material]
+		if mat.Name != "" {
+			part.Name = mat.Name
+		}
+		if mat.PBR != nil && mat.PBR.BaseColour != nil {
+			c := *mat.PBR.BaseColour
+			part.Colour = [3]float32{c[0], c[1], c[2]}
+		}
+	}
+	number := int32(len(m.Parts))
+	m.Parts = append(m.Parts, part)
+	for _, t := range triangles(index, mode) {
+		for _, v := range t {
+			if v >= count {
+				return reading.At(where, "an index names vertex %d of %d", v, count)
+			}
+		}
+		a, b, c := vertex[t[0]], vertex[t[1]], vertex[t[2]]
+		if a == b || b == c || c == a {
+			continue // a triangle without area that joins strips
+		}
+		d.corners(number, t, [3]int32{a, b, c}, uv, normal)
+	}
+	return nil
+}
+
+// corners adds a triangle with its attributes; where some primitives have an
+// attribute and others not, the others get zeros.
+func (d *decoder) corners(part int32, t [3]int, v [3]int32, uv, normal []float64) {
+	m := d.scene.Mesh
+	before := len(m.Corner)
+	m.AddFace(part, v[:]...)
+	if uv != nil || m.UV != nil {
+		m.UV = append(m.UV, make([][2]float32, before+3-len(m.UV))...)
+	}
+	if normal != nil || m.Normal != nil {
+		m.Normal = append(m.Normal, make([][3]float32, before+3-len(m.Normal))...)
+	}
+	for k, i := range t {
+		if uv != nil {
+			m.UV[before+k] = [2]float32{float32(uv[2*i]), float32(uv[2*i+1])}
+		}
+		if normal != nil {
+			m.Normal[before+k] = [3]float32{float32(normal[3*i]), float32(normal[3*i+1]), float32(normal[3*i+2])}
+		}
+	}
+}
+
+func (d *decoder) attribute(p primitive, name, kind string, count int) ([]float64, error) {
+	i, ok := p.Attributes[name]
+	if !ok {
+		return nil, nil
+	}
+	v, err := d.numbers(i, kind, d.limits)
+	if err != nil {
+		return nil, err
+	}
+	if len(v) != count*typeWidth(kind) {
+		return nil, reading.At(fmt.Sprintf("accessor %d", i), "%s has another count than POSITION", name)
+	}
+	return v, nil
+}
+
+func (d *decoder) indices(p primitive, count int) ([]int, error) {
+	if p.Indices == nil {
+		out := make([]int, count)
+		for i := range out {
+			out[i] = i
+		}
+		return out, nil
+	}
+	v, err := d.numbers(*p.Indices, "SCALAR", d.limits)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]int, len(v))
+	for i, x := range v {
+		if x < 0 {
+			return nil, reading.At(fmt.Sprintf("accessor %d", *p.Indices), "index %d is negative", i)
+		}
+		out[i] = int(x)
+	}
+	return out, nil
+}
+
+// triangles unrolls lists (4), strips (5) and fans (6).
+func triangles(index []int, mode int) [][3]int {
+	var out [][3]int
+	switch mode {
+	case 4:
+		for i := 0; i+2 < len(index); i += 3 {
+			out = append(out, [3]int{index[i], index[i+1], index[i+2]})
+		}
+	case 5:
+		for i := 0; i+2 < len(index); i++ {
+			out = append(out, [3]int{index[i], index[i+1+i%2], index[i+2-i%2]})
+		}
+	case 6:
+		for i := 1; i+1 < len(index); i++ {
+			out = append(out, [3]int{index[i], index[i+1], index[0]})
+		}
+	}
+	return out
+}
+
+// influences reads all sets of JOINTS_n and WEIGHTS_n.
+func (d *decoder) influences(p primitive, skinIndex *int, count int) ([][]weights.Influence, error) {
+	if skinIndex == nil || *skinIndex != 0 || d.jointOf == nil {
+		return nil, nil
+	}
+	var out [][]weights.Influence
+	joints := d.doc.Skins[0].Joints
+	for set := 0; ; set++ {
+		js, err := d.attribute(p, fmt.Sprintf("JOINTS_%d", set), "VEC4", count)
+		if err != nil {
+			return nil, err
+		}
+		ws, err := d.attribute(p, fmt.Sprintf("WEIGHTS_%d", set), "VEC4", count)
+		if err != nil {
+			return nil, err
+		}
+		if js == nil || ws == nil {
+			break
+		}
+		if out == nil {
+			out = make([][]weights.Influence, count)
+		}
+		for v := range out {
+			for k := range 4 {
+				w, j := ws[4*v+k], int(js[4*v+k])
+				if w <= 0 {
+					continue
+				}
+				if j < 0 || j >= len(joints) {
+					return nil, reading.At(fmt.Sprintf("JOINTS_%d", set), "vertex %d names joint %d of %d", v, j, len(joints))
+				}
+				out[v] = append(out[v], weights.Influence{Joint: d.jointOf[joints[j]], Value: w})
+			}
+		}
+	}
+	for v := range out {
+		merged := map[int32]float64{}
+		for _, x := range out[v] {
+			merged[x.Joint] += x.Value
+		}
+		list := make([]weights.Influence, 0, len(merged))
+		for j, w := range merged {
+			list = append(list, weights.Influence{Joint: j, Value: w})
+		}
+		out[v] = weights.Clean(list, weights.Limits{})
+	}
+	return out, nil
+}

@@ -1,0 +1,266 @@
+// Package obj reads and writes Wavefront OBJ geometry: positions, texture
+// coordinates, normals, polygons, objects, groups and materials by name.
+package obj
+
+import (
+	"bufio"
+	"bytes"
+	"fmt"
+	"io"
+	"strconv"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/formats/reading"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Decode reads an OBJ file. Each combination of object, group and material with
+// faces becomes a part; polygons keep their sides; lines and curves are passed
+// over. Errors are *reading.Error with the line.
+func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
+	data, err := reading.All(r, l)
+	if err != nil {
+		return nil, err
+	}
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	if bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0 {
+		return nil, reading.Line(1, "this is binary data, not an OBJ text file")
+	}
+	d := decoder{m: &mesh.Mesh{}, limits: l, part: map[string]int32{}, anyUV: false}
+	for n := 1; len(data) > 0; n++ {
+		var line []byte
+		line, data = nextLine(data, &n)
+		if err := d.line(line, n); err != nil {
+			return nil, err
+		}
+	}
+	if len(d.m.Parts) == 0 {
+		d.m.Parts = []mesh.Part{mesh.NewPart("mesh")}
+	}
+	if d.anyUV {
+		d.m.UV = d.uv
+	}
+	if d.anyNormal {
+		d.m.Normal = d.normal
+	}
+	return d.m, nil
+}
+
+// nextLine cuts the next line, joining those that end in a backslash; n counts
+// the joined ones.
+func nextLine(data []byte, n *int) (line, rest []byte) {
+	for {
+		end := bytes.IndexByte(data, '\n')
+		part := data
+		if end >= 0 {
+			part, data = data[:end], data[end+1:]
+		} else {
+			data = nil
+		}
+		part = bytes.TrimRight(part, "\r")
+		if len(part) > 0 && part[len(part)-1] == '\\' && data != nil {
+			line = append(append([]byte(nil), line...), part[:len(part)-1]...)
+			line = append(line, ' ')
+			*n++
+			continue
+		}
+		if line == nil {
+			return part, data
+		}
+		return append(line, part...), data
+	}
+}
+
+type decoder struct {
+	m                       *mesh.Mesh
+	limits                  reading.Limits
+	object, group, material string
+	current                 int32
+	named                   bool
+	part                    map[string]int32
+	textures                [][2]float32
+	normals                 [][3]float32
+	uv                      [][2]float32
+	normal                  [][3]float32
+	anyUV, anyNormal        bool
+}
+
+func (d *decoder) line(line []byte, n int) error {
+	word, rest := cut(line)
+	switch string(word) {
+	case "v":
+		p, err := floats(rest, n, 3)
+		if err != nil {
+			return err
+		}
+		d.m.Points = append(d.m.Points, r3.Vec{X: p[0], Y: p[1], Z: p[2]})
+		if len(d.m.Points) > d.limits.Vertices {
+			return reading.CheckVertices(len(d.m.Points), d.limits)
+		}
+	case "vt":
+		p, err := floats(rest, n, 1)
+		if err != nil {
+			return err
+		}
+		// glTF, and so we, count V downward.
+		d.textures = append(d.textures, [2]float32{float32(p[0]), 1 - float32(p[1])})
+	case "vn":
+		p, err := floats(rest, n, 3)
+		if err != nil {
+			return err
+		}
+		d.normals = append(d.normals, [3]float32{float32(p[0]), float32(p[1]), float32(p[2])})
+	case "f":
+		return d.face(rest, n)
+	case "o":
+		d.object, d.named = string(bytes.TrimSpace(rest)), false
+	case "g":
+		d.group, d.named = string(bytes.TrimSpace(rest)), false
+	case "usemtl":
+		d.material, d.named = string(bytes.TrimSpace(rest)), false
+	}
+	return nil
+}
+
+// usePart makes the current object, group and material the current part.
+func (d *decoder) usePart() {
+	if d.named {
+		return
+	}
+	d.named = true
+	key := d.object + "\x00" + d.group + "\x00" + d.material
+	if i, ok := d.part[key]; ok {
+		d.current = i
+		return
+	}
+	name := ""
+	for _, s := range []string{d.object, d.group, d.material} {
+		if s != "" && s != "default" && s != name {
+			if name != "" {
+				name += "/"
+			}
+			name += s
+		}
+	}
+	if name == "" {
+		name = "mesh"
+	}
+	d.current = int32(len(d.m.Parts))
+	d.part[key] = d.current
+	d.m.Parts = append(d.m.Parts, mesh.NewPart(name))
+}
+
+func (d *decoder) face(rest []byte, n int) error {
+	d.usePart()
+	start := len(d.m.Corner)
+	if len(d.m.Start) == 0 {
+		d.m.Start = append(d.m.Start, 0)
+	}
+	for {
+		var word []byte
+		word, rest = cut(rest)
+		if len(word) == 0 {
+			break
+		}
+		fields := bytes.SplitN(word, []byte("/"), 4)
+		v, err := index(fields[0], len(d.m.Points), n, "vertex")
+		if err != nil {
+			return err
+		}
+		d.m.Corner = append(d.m.Corner, int32(v))
+		var uv [2]float32
+		var normal [3]float32
+		if len(fields) > 1 && len(fields[1]) > 0 {
+			t, err := index(fields[1], len(d.textures), n, "texture coordinate")
+			if err != nil {
+				return err
+			}
+			uv, d.anyUV = d.textures[t], true
+		}
+		if len(fields) > 2 && len(fields[2]) > 0 {
+			t, err := index(fields[2], len(d.normals), n, "normal")
+			if err != nil {
+				return err
+			}
+			normal, d.anyNormal = d.normals[t], true
+		}
+		d.uv, d.normal = append(d.uv, uv), append(d.normal, normal)
+	}
+	if sides := len(d.m.Corner) - start; sides < 3 {
+		return reading.Line(n, "a face needs three corners at least, this one has %d", sides)
+	}
+	d.m.Start = append(d.m.Start, int32(len(d.m.Corner)))
+	d.m.Part = append(d.m.Part, d.current)
+	return nil
+}
+
+func index(word []byte, have, line int, what string) (int, error) {
+	i, err := strconv.Atoi(string(word))
+	if err != nil {
+		return 0, reading.Line(line, "%q is no %s number", word, what)
+	}
+	if i < 0 {
+		i = have + i
+	} else {
+		i--
+	}
+	if i < 0 || i >= have {
+		return 0, reading.Line(line, "the face names %s %s, but only %d come before it", what, word, have)
+	}
+	return i, nil
+}
+
+func cut(line []byte) (word, rest []byte) {
+	line = bytes.TrimLeft(line, " \t")
+	if i := bytes.IndexAny(line, " \t"); i >= 0 {
+		return line[:i], line[i:]
+	}
+	return line, nil
+}
+
+// floats reads up to three numbers, at least need.
+func floats(rest []byte, line, need int) ([3]float64, error) {
+	var out [3]float64
+	for i := range 3 {
+		var word []byte
+		word, rest = cut(rest)
+		if len(word) == 0 {
+			if i < need {
+				return out, reading.Line(line, "%d numbers where %d are needed", i, need)
+			}
+			break
+		}
+		v, err := strconv.ParseFloat(string(word), 64)
+		if err != nil {
+			return out, reading.Line(line, "%q is no number", word)
+		}
+		if !geom.Finite(r3.Vec{X: v}) {
+			return out, reading.Line(line, "%q is no finite number", word)
+		}
+		out[i] = v
+	}
+	return out, nil
+}
+
+// Encode writes the mesh in world frame, a group a part.
+func Encode(w io.Writer, m *mesh.Mesh) error {
+	b := bufio.NewWriter(w)
+	for _, p := range m.World() {
+		fmt.Fprintf(b, "v %.9g %.9g %.9g\n", p.X, p.Y, p.Z)
+	}
+	last := int32(-1)
+	for f := range m.Faces() {
+		if p := m.PartOf(f); p != last {
+			fmt.Fprintf(b, "g %s\n", m.Parts[p].Name)
+			last = p
+		}
+		b.WriteString("f")
+		for _, v := range m.Face(f) {
+			fmt.Fprintf(b, " %d", v+1)
+		}
+		b.WriteByte('\n')
+	}
+	return b.Flush()
+}

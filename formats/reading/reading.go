@@ -1,0 +1,70 @@
+// Package reading holds what all file readers share: limits and the error that
+// says where a file is broken.
+package reading
+
+import (
+	"errors"
+	"fmt"
+	"io"
+)
+
+// Limits bound what a reader accepts.
+type Limits struct {
+	Bytes    int64
+	Vertices int
+}
+
+// Default limits are 500 MB and two million vertices.
+var Default = Limits{Bytes: 500 << 20, Vertices: 2_000_000}
+
+// Error is a file that cannot be read: where in it, what is wrong, and what to
+// do about it if that is known.
+type Error struct {
+	Where string // "line 12", "accessor 3"
+	What  string
+	Do    string
+}
+
+func (e *Error) Error() string {
+	s := e.What
+	if e.Where != "" {
+		s = e.Where + ": " + s
+	}
+	if e.Do != "" {
+		s += ": " + e.Do
+	}
+	return s
+}
+
+// At returns an Error at a place.
+func At(where, format string, args ...any) error {
+	return &Error{Where: where, What: fmt.Sprintf(format, args...)}
+}
+
+// Line returns an Error at a line.
+func Line(n int, format string, args ...any) error {
+	return At(fmt.Sprintf("line %d", n), format, args...)
+}
+
+// ErrTooLarge means that a file is over a limit.
+var ErrTooLarge = errors.New("the file is over the size limit")
+
+// All reads r to its end, or fails with ErrTooLarge after l.Bytes.
+func All(r io.Reader, l Limits) ([]byte, error) {
+	data, err := io.ReadAll(io.LimitReader(r, l.Bytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("reading the file: %w", err)
+	}
+	if int64(len(data)) > l.Bytes {
+		return nil, fmt.Errorf("%w of %d MB", ErrTooLarge, l.Bytes>>20)
+	}
+	return data, nil
+}
+
+// CheckVertices fails when a file announces more vertices than allowed.
+func CheckVertices(n int, l Limits) error {
+	if n > l.Vertices {
+		return fmt.Errorf("%w of %d vertices: it has %d; thin the mesh or raise the limit", ErrTooLarge, l.Vertices, n)
+	}
+	return nil
+}

@@ -1,0 +1,148 @@
+// Package queue runs long work as River jobs on the same PostgreSQL, in the
+// server's process or in any number of workers.
+package queue
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"wisemarrow/studio"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
+)
+
+// args name the work of a job; its parameters are in the store.
+type args struct {
+	Work string `json:"work"`
+}
+
+// Kind names the job.
+func (args) Kind() string { return "work" }
+
+type worker struct {
+	river.WorkerDefaults[args]
+	studio *studio.Studio
+}
+
+// Work does the named work. Failures are told in the store; trying again would
+// fail likewise, so River is told that all is well.
+func (w *worker) Work(ctx context.Context, job *river.Job[args]) error {
+	if err := w.studio.Run(ctx, job.Args.Work); err != nil {
+		slog.Error("work failed", "work", job.Args.Work, "error", err)
+	}
+	return nil
+}
+
+// Timeout lets a bind of a large mesh take its time; a hung process is noticed
+// by its missing beat instead.
+func (w *worker) Timeout(*river.Job[args]) time.Duration { return time.Hour }
+
+// Queue implements studio.Jobs.
+type Queue struct {
+	pool   *pgxpool.Pool
+	client *river.Client[pgx.Tx]
+	finder finder
+	stop   context.CancelFunc
+	done   chan struct{}
+}
+
+// finder finds work that nobody attends to.
+type finder interface {
+	Unattended(ctx context.Context) ([]string, error)
+}
+
+// Migrate brings River's tables up to date.
+func Migrate(ctx context.Context, url string) error {
+	pool, err := pgxpool.New(ctx, url)
+	if err != nil {
+		return fmt.Errorf("opening the queue: %w", err)
+	}
+	defer pool.Close()
+	m, err := rivermigrate.New(riverpgxv5.New(pool), nil)
+	if err != nil {
+		return err
+	}
+	_, err = m.Migrate(ctx, rivermigrate.DirectionUp, nil)
+	return err
+}
+
+// New returns a queue on the database at url. With workers above zero it also
+// does that many works at a time once started.
+func New(ctx context.Context, url string, x *studio.Studio, f finder, workers int) (*Queue, error) {
+	pool, err := pgxpool.New(ctx, url)
+	if err != nil {
+		return nil, fmt.Errorf("opening the queue: %w", err)
+	}
+	config := &river.Config{Logger: slog.New(slog.DiscardHandler), FetchPollInterval: 500 * time.Millisecond}
+	if workers > 0 {
+		all := river.NewWorkers()
+		river.AddWorker(all, &worker{studio: x})
+		config.Workers = all
+		config.Queues = map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: workers}}
+	}
+	client, err := river.NewClient(riverpgxv5.New(pool), config)
+	if err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("opening the queue: %w", err)
+	}
+	return &Queue{pool: pool, client: client, finder: f}, nil
+}
+
+// Start begins to work until Stop.
+func (q *Queue) Start(ctx context.Context) error {
+	if err := q.client.Start(ctx); err != nil {
+		return fmt.Errorf("starting the queue: %w", err)
+	}
+	ctx, q.stop = context.WithCancel(ctx)
+	q.done = make(chan struct{})
+	go func() {
+		defer close(q.done)
+		tick := time.NewTicker(studio.AbandonAfter / 2)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				q.sweep(ctx)
+			}
+		}
+	}()
+	return nil
+}
+
+// sweep enqueues again what was left behind by a process that died.
+func (q *Queue) sweep(ctx context.Context) {
+	ids, err := q.finder.Unattended(ctx)
+	if err != nil {
+		return // the database is away; the next sweep will see
+	}
+	for _, id := range ids {
+		slog.Info("taking up work that was left behind", "work", id)
+		if err := q.Enqueue(ctx, id); err != nil {
+			slog.Warn("could not take it up", "work", id, "error", err)
+		}
+	}
+}
+
+// Enqueue implements studio.Jobs.
+func (q *Queue) Enqueue(ctx context.Context, work string) error {
+	_, err := q.client.Insert(ctx, args{Work: work}, &river.InsertOpts{MaxAttempts: 1})
+	return err
+}
+
+// Stop ends the work at hand gracefully and closes the connections.
+func (q *Queue) Stop(ctx context.Context) {
+	if q.stop != nil {
+		q.stop()
+		<-q.done
+		_ = q.client.Stop(ctx)
+	}
+	q.pool.Close()
+}

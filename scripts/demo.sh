@@ -1,0 +1,10 @@
+#!/usr/bin/env bash
+# Installs what is missing, starts the database, builds, migrates, seeds, serves.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/install.sh run
+scripts/db.sh start
+export WISEMARROW_DATABASE; WISEMARROW_DATABASE=$(scripts/db.sh url)
+go build -o bin/wisemarrow ./cmd/wisemarrow
+bin/wisemarrow seed
+exec bin/wisemarrow serve --addr "${WISEMARROW_ADDR:-127.0.0.1:8470}"

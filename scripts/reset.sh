@@ -1,0 +1,10 @@
+#!/usr/bin/env bash
+# Brings the demo data back: drops the project's own database and seeds it anew.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/install.sh run
+scripts/db.sh start
+admin=$(scripts/db.sh url postgres)
+psql -q "$admin" -c "drop database if exists wisemarrow with (force)" -c "create database wisemarrow"
+go build -o bin/wisemarrow ./cmd/wisemarrow
+WISEMARROW_DATABASE=$(scripts/db.sh url) bin/wisemarrow seed

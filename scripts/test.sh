@@ -1,0 +1,18 @@
+#!/usr/bin/env bash
+# Passes all checks: format, linters, Go tests with the database, browser tests.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/install.sh test
+scripts/db.sh start
+export WISEMARROW_TEST_DATABASE; WISEMARROW_TEST_DATABASE=$(scripts/db.sh url postgres)
+meshes=${WISEMARROW_MESHES:-$PWD/.data/meshes}
+scripts/real-meshes.sh "$meshes" || echo "The real meshes could not be fetched; their tests are skipped."
+export WISEMARROW_MESHES=$meshes
+unformatted=$(gofmt -l $(git ls-files '*.go'))
+[ -z "$unformatted" ] || { echo "gofmt these:"; echo "$unformatted"; exit 1; }
+go vet ./...
+go tool staticcheck ./...
+npm run --silent lint
+go build -o bin/wisemarrow ./cmd/wisemarrow
+go test ./... "$@"
+npx playwright test

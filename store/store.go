@@ -1,0 +1,134 @@
+// Package store keeps characters, revisions, blobs and work in PostgreSQL.
+package store
+
+import (
+	"context"
+	"database/sql/driver"
+	"embed"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"time"
+
+	"wisemarrow/studio"
+
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/klauspost/compress/zstd"
+	"github.com/pressly/goose/v3"
+	"gorm.io/driver/postgres"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store implements studio.Store.
+type Store struct {
+	db  *gorm.DB
+	zip *zstd.Encoder
+	un  *zstd.Decoder
+}
+
+// Open connects to the database at url and checks that it answers.
+func Open(ctx context.Context, url string) (*Store, error) {
+	db, err := gorm.Open(postgres.Open(url), &gorm.Config{Logger: logger.Discard, TranslateError: true, SkipDefaultTransaction: true})
+	if err != nil {
+		return nil, fmt.Errorf("opening the database: %w", mapped(err))
+	}
+	pool, err := db.DB()
+	if err != nil {
+		return nil, fmt.Errorf("opening the database: %w", err)
+	}
+	pool.SetMaxOpenConns(16)
+	pool.SetConnMaxIdleTime(time.Minute)
+	if err := pool.PingContext(ctx); err != nil {
+		return nil, fmt.Errorf("opening the database: %w", mapped(err))
+	}
+	zip, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest))
+	if err != nil {
+		return nil, err
+	}
+	un, err := zstd.NewReader(nil)
+	if err != nil {
+		return nil, err
+	}
+	return &Store{db: db, zip: zip, un: un}, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() error {
+	pool, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return pool.Close()
+}
+
+// Ping reports whether the database answers.
+func (s *Store) Ping(ctx context.Context) error {
+	pool, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return mapped(pool.PingContext(ctx))
+}
+
+// ErrNewer means that the data was written by a newer version of the program.
+var ErrNewer = errors.New("the database was made by a newer version of Wise Marrow: use that version, or restore a backup that fits this one; nothing was changed")
+
+// Migrate brings the tables to this version. It refuses a newer database.
+func (s *Store) Migrate(ctx context.Context) error {
+	pool, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	goose.SetBaseFS(migrations)
+	goose.SetLogger(goose.NopLogger())
+	if err := goose.SetDialect("postgres"); err != nil {
+		return err
+	}
+	have, err := goose.GetDBVersionContext(ctx, pool)
+	if err != nil {
+		return fmt.Errorf("reading the database's version: %w", mapped(err))
+	}
+	list, err := goose.CollectMigrations("migrations", 0, goose.MaxVersion)
+	if err != nil {
+		return err
+	}
+	if newest, err := list.Last(); err == nil && have > newest.Version {
+		return fmt.Errorf("version %d, this program knows %d: %w", have, newest.Version, ErrNewer)
+	}
+	if err := goose.UpContext(ctx, pool, "migrations"); err != nil {
+		return fmt.Errorf("bringing the tables up to date: %w", mapped(err))
+	}
+	return nil
+}
+
+// mapped turns a lost connection into studio.ErrDown and a missing row into
+// studio.ErrNotFound.
+func mapped(err error) error {
+	if err == nil {
+		return nil
+	}
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return studio.ErrNotFound
+	}
+	if errors.Is(err, context.Canceled) || errors.Is(err, studio.ErrNotFound) {
+		return err
+	}
+	var connect *pgconn.ConnectError
+	var network net.Error
+	var pg *pgconn.PgError
+	down := errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) ||
+		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed) || pgconn.SafeToRetry(err)
+	if errors.As(err, &pg) {
+		// 57P0x: shut down or starting; 08xxx: connection; 53300: too many.
+		down = len(pg.Code) == 5 && (pg.Code[:3] == "57P" || pg.Code[:2] == "08" || pg.Code == "53300")
+	}
+	if down {
+		return fmt.Errorf("%w (%v)", studio.ErrDown, err)
+	}
+	return err
+}

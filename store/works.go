@@ -1,0 +1,138 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"wisemarrow/studio"
+
+	"gorm.io/gorm"
+)
+
+type work struct {
+	ID        string `gorm:"primaryKey"`
+	Character string
+	Base      int64
+	Op        string
+	Label     string
+	Params    string
+	Author    string
+	State     string
+	What      string
+	Share     float64
+	Message   string
+	Revision  int64
+	Attempt   int
+	BeatAt    time.Time
+	CreatedAt time.Time
+}
+
+func (w work) public() studio.Work {
+	return studio.Work{ID: w.ID, Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: json.RawMessage(w.Params), Author: w.Author,
+		State: w.State, What: w.What, Share: w.Share, Message: w.Message, Revision: w.Revision, Attempt: w.Attempt}
+}
+
+// held narrows to the work that this attempt still holds.
+func held(tx *gorm.DB, c studio.Claim) *gorm.DB {
+	return tx.Model(&work{}).Where("id = ? and attempt = ? and state = ?", c.Work, c.Attempt, studio.WorkRunning)
+}
+
+// AddWork implements studio.Store.
+func (s *Store) AddWork(ctx context.Context, w studio.Work) (studio.Work, error) {
+	params := string(w.Params)
+	if params == "" {
+		params = "{}"
+	}
+	row := work{ID: newID(), Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: params, Author: w.Author,
+		State: studio.WorkQueued, What: "Waiting for a worker", BeatAt: time.Now(), CreatedAt: time.Now()}
+	err := s.db.WithContext(ctx).Create(&row).Error
+	return row.public(), mapped(err)
+}
+
+// Work implements studio.Store.
+func (s *Store) Work(ctx context.Context, id string) (studio.Work, error) {
+	var w work
+	err := s.db.WithContext(ctx).First(&w, "id = ?", id).Error
+	return w.public(), mapped(err)
+}
+
+// OpenWork implements studio.Store: what is queued or running on a character,
+// or ended in the last half minute, newest first.
+func (s *Store) OpenWork(ctx context.Context, id string) ([]studio.Work, error) {
+	var list []work
+	err := s.db.WithContext(ctx).Where("character = ? and (state in ? or beat_at > ?)", id,
+		[]string{studio.WorkQueued, studio.WorkRunning}, time.Now().Add(-30*time.Second)).Order("created_at desc").Find(&list).Error
+	out := make([]studio.Work, len(list))
+	for i, w := range list {
+		out[i] = w.public()
+	}
+	return out, mapped(err)
+}
+
+// Unattended returns the work that has been queued, or whose attempt has been
+// silent, for studio.AbandonAfter. Queued work is not named again for as long.
+func (s *Store) Unattended(ctx context.Context) ([]string, error) {
+	var ids []string
+	err := s.db.WithContext(ctx).Model(&work{}).Where("state in ? and beat_at < ?",
+		[]string{studio.WorkQueued, studio.WorkRunning}, time.Now().Add(-studio.AbandonAfter)).Order("created_at").Pluck("id", &ids).Error
+	if err == nil && len(ids) > 0 {
+		err = s.db.WithContext(ctx).Model(&work{}).Where("id in ? and state = ?", ids, studio.WorkQueued).Update("beat_at", time.Now()).Error
+	}
+	return ids, mapped(err)
+}
+
+// maxAttempts is how often a work may be begun before it counts as failed.
+const maxAttempts = 4
+
+// ClaimWork implements studio.Store.
+func (s *Store) ClaimWork(ctx context.Context, id string) (studio.Work, studio.Claim, error) {
+	var w work
+	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		now := time.Now()
+		r := tx.Model(&work{}).Where("id = ? and (state = ? or (state = ? and beat_at < ?))", id, studio.WorkQueued, studio.WorkRunning, now.Add(-studio.AbandonAfter)).
+			Updates(map[string]any{"state": studio.WorkRunning, "attempt": gorm.Expr("attempt + 1"), "beat_at": now, "what": "Starting"})
+		if r.Error != nil {
+			return r.Error
+		}
+		if r.RowsAffected == 0 {
+			return studio.ErrNotFound
+		}
+		if err := tx.First(&w, "id = ?", id).Error; err != nil {
+			return err
+		}
+		if w.Attempt > maxAttempts {
+			return tx.Model(&w).Updates(map[string]any{"state": studio.WorkFailed,
+				"message": "it was begun several times and never ended: each worker stopped during it"}).Error
+		}
+		return nil
+	})
+	if err == nil && w.Attempt > maxAttempts {
+		err = studio.ErrNotFound
+	}
+	return w.public(), studio.Claim{Work: w.ID, Attempt: w.Attempt}, mapped(err)
+}
+
+// Beat implements studio.Store.
+func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share float64) error {
+	r := held(s.db.WithContext(ctx), c).Updates(map[string]any{"beat_at": time.Now(), "what": what, "share": share})
+	if r.Error == nil && r.RowsAffected == 0 {
+		return studio.ErrNotFound
+	}
+	return mapped(r.Error)
+}
+
+// CloseWork implements studio.Store.
+func (s *Store) CloseWork(ctx context.Context, c studio.Claim, state, message string) error {
+	return mapped(held(s.db.WithContext(ctx), c).Updates(map[string]any{"state": state, "message": message, "beat_at": time.Now()}).Error)
+}
+
+// CancelWork implements studio.Store. Work that has ended stays as it is.
+func (s *Store) CancelWork(ctx context.Context, id string) (studio.Work, error) {
+	err := s.db.WithContext(ctx).Model(&work{}).Where("id = ? and state in ?", id, []string{studio.WorkQueued, studio.WorkRunning}).
+		Updates(map[string]any{"state": studio.WorkCancelled, "message": "cancelled; nothing was changed", "beat_at": time.Now()}).Error
+	if err != nil {
+		return studio.Work{}, mapped(err)
+	}
+	return s.Work(ctx, id)
+}

@@ -1,0 +1,62 @@
+package studio
+
+import (
+	"fmt"
+	"io"
+
+	"wisemarrow/core/weights"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/obj"
+)
+
+// Handoff writes what is handed over. what is "glb" (mesh, skeleton and skin),
+// "skeleton" (.gltf) or "obj" (the mesh); influences caps the weights of a
+// "glb" to 4 or 8, 0 keeps all.
+func Handoff(w io.Writer, s *State, what string, influences int) error {
+	switch what {
+	case "obj":
+		if err := needMesh(*s); err != nil {
+			return err
+		}
+		return obj.Encode(w, s.Mesh)
+	case "skeleton":
+		if err := needSkeleton(*s); err != nil {
+			return err
+		}
+		return gltf.EncodeSkeleton(w, s.Skeleton)
+	case "glb":
+		if err := needMesh(*s); err != nil {
+			return err
+		}
+		sk := s.Weights
+		if sk != nil && influences > 0 {
+			capped := weights.New(sk.Joints, len(sk.Of))
+			for v, list := range sk.Of {
+				capped.Of[v] = weights.Clean(list, weights.Limits{Cap: influences})
+			}
+			sk = capped
+		}
+		return gltf.EncodeGLB(w, s.Mesh, s.Skeleton, sk)
+	}
+	return wrong("there is no handoff %q; there are glb, skeleton and obj", what)
+}
+
+// HandoffName returns the file name for a handoff of a character.
+func HandoffName(character, what string) string {
+	name := []rune{}
+	for _, r := range character {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-' {
+			name = append(name, r)
+		} else if r >= 'A' && r <= 'Z' {
+			name = append(name, r+32)
+		} else {
+			name = append(name, '_')
+		}
+	}
+	switch what {
+	case "skeleton":
+		return fmt.Sprintf("%s_skeleton.gltf", string(name))
+	default:
+		return fmt.Sprintf("%s.%s", string(name), what)
+	}
+}

@@ -1,0 +1,168 @@
+package studio
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	register(
+		Entry{"fit_starter", "Fit the starter", "placement", true, func() Operation { return &FitStarter{Starter: "biped"} }},
+		Entry{"move_joint", "Move a joint", "placement", false, func() Operation { return &MoveJoint{Branch: true, Both: true} }},
+		Entry{"rename_joint", "Rename a joint", "placement", false, func() Operation { return &RenameJoint{} }},
+		Entry{"set_axes", "Set joint axes", "axes", false, func() Operation { return &SetAxes{Convention: skeleton.DefaultConvention} }},
+	)
+}
+
+// FitStarter places a starter skeleton inside the mesh. It replaces the
+// skeleton that is there; weights of another skeleton are dropped.
+type FitStarter struct {
+	Starter string `json:"starter"`
+}
+
+// Apply implements Operation.
+func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (State, Outcome, error) {
+	if err := needMesh(s); err != nil {
+		return s, Outcome{}, err
+	}
+	if _, err := skeleton.Starter(o.Starter); err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	fitted, report, err := skeleton.FitBiped(ctx, s.Mesh, progress)
+	if errors.Is(err, skeleton.ErrNoBody) {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	if err != nil {
+		return s, Outcome{}, err
+	}
+	sure := 0
+	for _, j := range report.Joints {
+		if j.Confidence >= 0.6 {
+			sure++
+		}
+	}
+	s.Skeleton, s.Fit = fitted, report
+	s.Weights, s.Bind = nil, nil
+	s.Settings.Oriented = false
+	return s, Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure", o.Starter, sure, len(report.Joints)),
+		Before: "0", After: fmt.Sprint(len(report.Joints))}, nil
+}
+
+// MoveJoint puts a joint at a place in world metres.
+type MoveJoint struct {
+	Joint  string     `json:"joint"`
+	To     [3]float64 `json:"to"`
+	Branch bool       `json:"branch"` // what hangs from it moves along
+	Both   bool       `json:"both"`   // the partner makes the mirrored move
+}
+
+// Apply implements Operation.
+func (o *MoveJoint) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	i, err := s.Skeleton.Find(o.Joint)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	to := r3.Vec{X: o.To[0], Y: o.To[1], Z: o.To[2]}
+	if !geom.Finite(to) || r3.Norm(to) > 1e6 {
+		return s, Outcome{}, wrong("%v is no place to move %s to", o.To, o.Joint)
+	}
+	by := r3.Norm(r3.Sub(to, s.Skeleton.Joints[i].Pos))
+	s.Skeleton = s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Suffixes)
+	what := o.Joint
+	if o.Both && s.Skeleton.PartnerOf(i, s.Settings.Suffixes) >= 0 {
+		what += " and its partner"
+	}
+	return s, Outcome{Sentence: fmt.Sprintf("Moved %s by %.1f cm", what, 100*by)}, nil
+}
+
+// RenameJoint gives a joint another name; weights go with it.
+type RenameJoint struct {
+	Joint string `json:"joint"`
+	Name  string `json:"name"`
+}
+
+// Apply implements Operation.
+func (o *RenameJoint) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	i, err := s.Skeleton.Find(o.Joint)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	renamed, err := s.Skeleton.Rename(i, o.Name)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	s.Skeleton = renamed
+	if s.Weights != nil {
+		s.Weights = s.Weights.Rename(o.Joint, o.Name)
+	}
+	if s.Bind != nil {
+		record := *s.Bind
+		if k, err := record.Skeleton.Find(o.Joint); err == nil {
+			record.Skeleton = record.Skeleton.Clone()
+			record.Skeleton.Joints[k].Name = o.Name
+		}
+		record.Report.Joints = append(record.Report.Joints[:0:0], record.Report.Joints...)
+		for k := range record.Report.Joints {
+			if record.Report.Joints[k].Name == o.Joint {
+				record.Report.Joints[k].Name = o.Name
+			}
+		}
+		s.Bind = &record
+	}
+	return s, Outcome{Sentence: fmt.Sprintf("Renamed %s to %s", o.Joint, o.Name), Before: o.Joint, After: o.Name}, nil
+}
+
+// SetAxes turns joints by a convention, which the character keeps. Joints names
+// those to turn; empty means all.
+type SetAxes struct {
+	skeleton.Convention
+	Joints []string `json:"joints"`
+}
+
+// Apply implements Operation.
+func (o *SetAxes) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	var which []int
+	for _, name := range o.Joints {
+		i, err := s.Skeleton.Find(name)
+		if err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+		which = append(which, i)
+	}
+	turned, err := s.Skeleton.Orient(which, o.Convention, s.Settings.Suffixes)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	before, after := 0, 0
+	for i := range turned.Joints {
+		if s.Skeleton.AxisOff(i, o.Convention, s.Settings.Suffixes) > skeleton.AxisLimit {
+			before++
+		}
+		if turned.AxisOff(i, o.Convention, s.Settings.Suffixes) > skeleton.AxisLimit {
+			after++
+		}
+	}
+	n := len(o.Joints)
+	if n == 0 {
+		n = len(turned.Joints)
+	}
+	s.Skeleton = turned
+	s.Settings.Convention, s.Settings.Oriented = o.Convention, true
+	return s, Outcome{Sentence: fmt.Sprintf("Set the axes of %d joints: %d off their bone became %d", n, before, after),
+		Before: fmt.Sprint(before), After: fmt.Sprint(after)}, nil
+}

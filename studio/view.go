@@ -1,0 +1,136 @@
+package studio
+
+import (
+	"fmt"
+
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+)
+
+// MeshView returns the bundle that the browser draws a mesh from: "position",
+// "normal" (world), "colour" and "base" for each drawn vertex, "index" and
+// "face" for each triangle, and "edge" pairs of drawn vertices for the
+// polygons' edges. A vertex between differently coloured parts is drawn once
+// for each; base is its number in the mesh.
+func MeshView(m *mesh.Mesh) ([]byte, error) {
+	points := m.World()
+	normals := m.VertexNormals(points)
+	type drawn struct{ vertex, part int32 }
+	number := make(map[drawn]uint32, len(points))
+	of := make([]int32, len(m.Points)) // vertex → its first drawn one, -1
+	for i := range of {
+		of[i] = -1
+	}
+	var base []int32
+	var colour []float32
+	corner := make([]uint32, len(m.Corner))
+	for f := range m.Faces() {
+		p := m.PartOf(f)
+		for c := m.Start[f]; c < m.Start[f+1]; c++ {
+			d := drawn{m.Corner[c], p}
+			k, ok := number[d]
+			if !ok {
+				k = uint32(len(base))
+				number[d] = k
+				base = append(base, d.vertex)
+				rgb := m.Parts[p].Colour
+				colour = append(colour, rgb[0], rgb[1], rgb[2])
+				if of[d.vertex] < 0 {
+					of[d.vertex] = int32(k)
+				}
+			}
+			corner[c] = k
+		}
+	}
+	// Loose vertices are drawn as points when they are found.
+	for v := range of {
+		if of[v] < 0 {
+			of[v] = int32(len(base))
+			base = append(base, int32(v))
+			colour = append(colour, 0, 0, 0)
+		}
+	}
+	position, normal := make([]float32, 0, 3*len(base)), make([]float32, 0, 3*len(base))
+	for _, v := range base {
+		p, n := points[v], normals[v]
+		position = append(position, float32(p.X), float32(p.Y), float32(p.Z))
+		normal = append(normal, float32(n.X), float32(n.Y), float32(n.Z))
+	}
+	tris, face := m.Triangles()
+	at := make([]int32, len(m.Points)) // vertex → its corner in the face at hand
+	index := make([]uint32, 0, 3*len(tris))
+	last := int32(-1)
+	for i, t := range tris {
+		if face[i] != last {
+			last = face[i]
+			for c := m.Start[last]; c < m.Start[last+1]; c++ {
+				at[m.Corner[c]] = c
+			}
+		}
+		for _, v := range t {
+			index = append(index, corner[at[v]])
+		}
+	}
+	edges := m.Edges()
+	pairs := make([]int32, 0, 2*len(edges.Edges))
+	for _, e := range edges.Edges {
+		pairs = append(pairs, of[e.A], of[e.B])
+	}
+	b := bundle{Meta: map[string]any{"vertices": len(m.Points), "faces": m.Faces(), "parts": m.Parts}}
+	b.floats("position", 3, position)
+	b.floats("normal", 3, normal)
+	b.floats("colour", 3, colour)
+	ints(&b, "base", 1, base)
+	ints(&b, "index", 3, index)
+	ints(&b, "face", 1, face)
+	ints(&b, "edge", 2, pairs)
+	return b.bytes()
+}
+
+// WeightsView returns the bundle of influences, for each vertex of the mesh the
+// same number (4 or 8): "joint" in the order of the skeleton, and "value",
+// padded with zeros.
+func WeightsView(w *weights.Weights, s *skeleton.Skeleton) ([]byte, error) {
+	most := 1
+	for _, x := range w.Of {
+		most = max(most, len(x))
+	}
+	if most > 8 {
+		return nil, fmt.Errorf("a vertex follows %d joints; the view draws 8 at most", most)
+	}
+	width := 4
+	if most > 4 {
+		width = 8
+	}
+	order := make([]int32, len(w.Joints))
+	for i, name := range w.Joints {
+		order[i] = int32(max(0, s.Index(name)))
+	}
+	joint, value := make([]int32, width*len(w.Of)), make([]float32, width*len(w.Of))
+	for v, list := range w.Of {
+		for k, x := range list {
+			joint[width*v+k], value[width*v+k] = order[x.Joint], float32(x.Value)
+		}
+	}
+	b := bundle{Meta: map[string]any{"joints": w.Joints, "width": width}}
+	ints(&b, "joint", width, joint)
+	b.floats("value", width, value)
+	return b.bytes()
+}
+
+// WeightsKey changes when WeightsView would.
+func (p Parts) WeightsKey() string {
+	sub := Parts{"skeleton": p["skeleton"]}
+	any := false
+	for name, h := range p {
+		if len(name) >= 7 && name[:7] == "weights" {
+			sub[name] = h
+			any = true
+		}
+	}
+	if !any {
+		return ""
+	}
+	return sub.key()[:32]
+}

@@ -1,0 +1,153 @@
+package studio
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"sync"
+	"time"
+)
+
+// States of a work.
+const (
+	WorkQueued    = "queued"
+	WorkRunning   = "running"
+	WorkDone      = "done"
+	WorkFailed    = "failed"
+	WorkCancelled = "cancelled"
+)
+
+// Work is a long operation on its way.
+type Work struct {
+	ID        string          `json:"id"`
+	Character string          `json:"character"`
+	Base      int64           `json:"base"`
+	Op        string          `json:"op"`
+	Label     string          `json:"label"`
+	Params    json.RawMessage `json:"params"`
+	Author    string          `json:"author"`
+	State     string          `json:"state"`
+	What      string          `json:"what"`  // being done
+	Share     float64         `json:"share"` // 0..1
+	Message   string          `json:"message"`
+	Revision  int64           `json:"revision"`
+	Attempt   int             `json:"attempt"`
+}
+
+// Claim is one attempt's hold on a work. An attempt that was given up, because
+// its process died or hung, can no longer store anything.
+type Claim struct {
+	Work    string
+	Attempt int
+}
+
+// BeatEvery is how often a running work tells that it is alive, and
+// AbandonAfter how long it may be silent before another process takes it up.
+const (
+	BeatEvery    = time.Second
+	AbandonAfter = 8 * time.Second
+)
+
+// Run does a work to its end: it claims it, applies the operation and commits
+// the revision together with the end of the work, so that a crash in between
+// leaves either both or none. It returns nil for a work that is not to be done
+// any more.
+func (x *Studio) Run(ctx context.Context, id string) error {
+	w, claim, err := x.store.ClaimWork(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	_, parsed, err := ParseOperation(w.Op, w.Params)
+	if err != nil {
+		return x.store.CloseWork(ctx, claim, WorkFailed, err.Error())
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	beat := newBeat(x.store, claim, cancel)
+	_, err = x.apply(ctx, w.Character, w.Base, w.Op, w.Params, parsed, w.Author, &claim, beat.progress)
+	beat.stop()
+	// The end is told even when the context was cancelled.
+	end, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+	defer done()
+	var stale ErrStale
+	switch {
+	case err == nil:
+		return nil
+	case beat.lost():
+		return nil // another attempt has it
+	case ctx.Err() != nil:
+		return x.store.CloseWork(end, claim, WorkCancelled, "cancelled; nothing was changed")
+	case errors.As(err, &stale):
+		return x.store.CloseWork(end, claim, WorkFailed, "the character was changed while this ran, so the result was not kept: start it again on the newest state")
+	case IsInput(err):
+		return x.store.CloseWork(end, claim, WorkFailed, err.Error())
+	default:
+		_ = x.store.CloseWork(end, claim, WorkFailed, err.Error())
+		return err
+	}
+}
+
+// beat reports progress at most every BeatEvery, and at least that often.
+type beat struct {
+	mu     sync.Mutex
+	what   string
+	share  float64
+	gone   bool
+	stopIt chan struct{}
+	ended  chan struct{}
+}
+
+func newBeat(store Store, c Claim, cancel func()) *beat {
+	b := &beat{stopIt: make(chan struct{}), ended: make(chan struct{})}
+	go func() {
+		defer close(b.ended)
+		tick := time.NewTicker(BeatEvery / 4)
+		defer tick.Stop()
+		last, sent := time.Time{}, ""
+		for {
+			select {
+			case <-b.stopIt:
+				return
+			case <-tick.C:
+			}
+			b.mu.Lock()
+			what, share := b.what, b.share
+			b.mu.Unlock()
+			if what == sent && time.Since(last) < BeatEvery {
+				continue
+			}
+			last, sent = time.Now(), what
+			ctx, done := context.WithTimeout(context.Background(), 5*time.Second)
+			err := store.Beat(ctx, c, what, share)
+			done()
+			if errors.Is(err, ErrNotFound) { // cancelled, or taken over
+				b.mu.Lock()
+				b.gone = true
+				b.mu.Unlock()
+				cancel()
+				return
+			}
+		}
+	}()
+	return b
+}
+
+func (b *beat) progress(what string, share float64) {
+	b.mu.Lock()
+	b.what, b.share = what, share
+	b.mu.Unlock()
+}
+
+func (b *beat) stop() {
+	close(b.stopIt)
+	<-b.ended
+}
+
+func (b *beat) lost() bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.gone
+}

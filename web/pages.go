@@ -1,0 +1,111 @@
+package web
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"log/slog"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"wisemarrow/core/finding"
+)
+
+// importMap says where the vendored modules are; it stands in every page, and
+// its hash in the content security policy.
+const importMap = `{"imports":{"three":"/static/vendor/three/three.module.js","three/addons/":"/static/vendor/three/addons/","three-mesh-bvh":"/static/vendor/three-mesh-bvh/index.module.js"}}`
+
+var importMapHash = func() string {
+	sum := sha256.Sum256([]byte(importMap))
+	return base64.StdEncoding.EncodeToString(sum[:])
+}()
+
+type pages struct{ all *template.Template }
+
+func parsePages() pages {
+	t := template.New("").Funcs(template.FuncMap{
+		"thousands": thousands,
+		"length":    length,
+		"measure":   measure,
+		"percent":   func(x float64) string { return fmt.Sprintf("%.0f %%", 100*x) },
+		"millis":    func(x float64) string { return fmt.Sprintf("%.0f ms", x) },
+		"importMap": func() template.HTML { return template.HTML(`<script type="importmap">` + importMap + `</script>`) },
+		"json": func(v any) (string, error) {
+			b, err := json.Marshal(v)
+			return string(b), err
+		},
+		"lower": strings.ToLower,
+		"roman": func(i int) string { return [...]string{"I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[i] },
+		"add":   func(a, b int) int { return a + b },
+		"dict": func(list ...any) map[string]any {
+			out := map[string]any{}
+			for i := 0; i+1 < len(list); i += 2 {
+				out[list[i].(string)] = list[i+1]
+			}
+			return out
+		},
+	})
+	return pages{template.Must(t.ParseFS(files, "templates/*.html"))}
+}
+
+// render writes a whole page.
+func (p pages) render(w http.ResponseWriter, r *http.Request, name string, data map[string]any) {
+	if _, ok := data["Author"]; !ok {
+		data["Author"] = author(r)
+	}
+	w.Header().Set("Cache-Control", "no-store")
+	p.fragment(w, name, data)
+}
+
+// fragment writes a template; nothing is sent when it fails half way.
+func (p pages) fragment(w http.ResponseWriter, name string, data any) {
+	var buf bytes.Buffer
+	if err := p.all.ExecuteTemplate(&buf, name, data); err != nil {
+		slog.Error("template failed", "name", name, "error", err)
+		http.Error(w, "The page could not be drawn. The log of the server has the details.", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	_, _ = w.Write(buf.Bytes())
+}
+
+// thousands writes a number with thin spaces between groups of three.
+func thousands(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "\u202f" + s[i:]
+	}
+	return s
+}
+
+// length writes metres in the unit that reads best.
+func length(m float64) string {
+	switch a := math.Abs(m); {
+	case a == 0:
+		return "0"
+	case a < 0.001:
+		return fmt.Sprintf("%.2g mm", 1000*m)
+	case a < 0.01:
+		return fmt.Sprintf("%.1f mm", 1000*m)
+	case a < 1:
+		return fmt.Sprintf("%.1f cm", 100*m)
+	default:
+		return fmt.Sprintf("%.2f m", m)
+	}
+}
+
+// measure writes a number of evidence with its unit.
+func measure(e finding.Evidence, v float64) string {
+	if e.Unit == "m" {
+		return length(v)
+	}
+	if v == math.Trunc(v) && math.Abs(v) < 1e9 {
+		return thousands(int(v))
+	}
+	return fmt.Sprintf("%.3g", v)
+}

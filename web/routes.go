@@ -1,0 +1,92 @@
+// Package web serves the workbench: pages from templates, the data that the
+// views draw, and the operations as JSON.
+package web
+
+import (
+	"context"
+	"embed"
+	"io/fs"
+	"net/http"
+	"strings"
+
+	"wisemarrow/studio"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+)
+
+//go:embed static templates
+var files embed.FS
+
+// site is what the handlers share.
+type site struct {
+	studio *studio.Studio
+	ping   func(context.Context) error
+	pages  pages
+	thumbs *thumbs
+}
+
+// Routes returns the whole site. ping tells whether the database answers.
+func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
+	s := &site{studio: x, ping: ping, pages: parsePages(), thumbs: newThumbs()}
+	r := chi.NewRouter()
+	r.Use(middleware.Recoverer, secured, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "image/svg+xml"))
+	r.Use(http.NewCrossOriginProtection().Handler)
+
+	r.Get("/", s.cast)
+	r.Get("/characters/{id}", s.toStage)
+	r.Get("/characters/{id}/{stage}", s.workbench)
+	r.Get("/characters/{id}/tray/{stage}", s.tray)
+	r.Get("/characters/{id}/handoff/{what}", s.handoff)
+
+	r.Route("/api", func(r chi.Router) {
+		r.Post("/author", s.setAuthor)
+		r.Post("/characters", s.bringIn)
+		r.Get("/characters/{id}", s.state)
+		r.Post("/characters/{id}/ops", s.operate)
+		r.Post("/characters/{id}/undo", s.undo)
+		r.Post("/characters/{id}/redo", s.redo)
+		r.Post("/characters/{id}/remove", s.remove)
+		r.Get("/characters/{id}/history", s.history)
+		r.Get("/characters/{id}/events", s.events)
+		r.Get("/characters/{id}/where/{stage}/{code}", s.where)
+		r.Get("/characters/{id}/probe/{vertex}", s.probe)
+		r.Post("/works/{work}/cancel", s.cancelWork)
+	})
+
+	r.Get("/view/mesh/{rev}", s.meshView)
+	r.Get("/view/weights/{rev}", s.weightsView)
+	r.Get("/view/thumbnail/{rev}", s.thumbnail)
+	r.Get("/healthz", s.health)
+	static, err := fs.Sub(files, "static")
+	if err != nil {
+		panic(err) // the embedded folder is part of the binary
+	}
+	r.Handle("/static/*", cached(http.StripPrefix("/static/", http.FileServerFS(static))))
+	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.problem(w, r, studio.ErrNotFound) })
+	return r
+}
+
+// secured sets the headers that keep other sites out.
+func secured(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; script-src 'self' 'sha256-"+importMapHash+"'; worker-src 'self' blob:; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// cached lets the browser keep fonts and vendored modules; our own files it
+// asks for again.
+func cached(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.Contains(r.URL.Path, "/vendor/") || strings.Contains(r.URL.Path, "/fonts/") {
+			w.Header().Set("Cache-Control", "public, max-age=86400")
+		} else {
+			w.Header().Set("Cache-Control", "no-cache")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
