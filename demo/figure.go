@@ -208,7 +208,7 @@ func (b *body) head(skin, eye int32, wide float64) {
 	})
 	b.add(carved(ball(skin, b.v(0, y(0.205), 0.081), b.v(0.021*wide, 0.0045, 0.016), geom.Identity, b.h(0.006)))) // mouth
 	b.pair(func(_ string, x float64) prim {
-		return ball(eye, b.v(x*0.026*wide, y(0.495), 0.068), b.v(0.0130, 0.0140, 0.0115), geom.Identity, b.h(0.002))
+		return ball(eye, b.v(x*0.027*wide, y(0.50), 0.0655), b.v(0.0155, 0.0165, 0.0140), geom.Identity, b.h(0.002))
 	})
 }
 

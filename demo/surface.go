@@ -104,12 +104,80 @@ func (s *solid) surface(cell float64, parts []mesh.Part) *mesh.Mesh {
 		}
 	}
 	s.relax(out.Points, faces, cell)
-	for _, f := range faces {
+	part := make([]int32, len(faces))
+	for i, f := range faces {
 		mid := r3.Scale(0.25, r3.Add(r3.Add(out.Points[f[0]], out.Points[f[1]]), r3.Add(out.Points[f[2]], out.Points[f[3]])))
-		_, part := s.at(mid)
-		out.AddFace(part, f[0], f[1], f[2], f[3])
+		_, part[i] = s.at(mid)
+	}
+	s.evenSeams(out.Points, faces, part, cell)
+	for i, f := range faces {
+		out.AddFace(part[i], f[0], f[1], f[2], f[3])
 	}
 	return out
+}
+
+// evenSeams straightens the staircases where parts meet: faces with three
+// neighbours of another part join it, and vertices between parts move towards
+// those beside them along the seam.
+func (s *solid) evenSeams(points []r3.Vec, faces [][4]int32, part []int32, cell float64) {
+	type edge [2]int32
+	key := func(a, b int32) edge { return edge{min(a, b), max(a, b)} }
+	beside := map[edge][2]int32{}
+	for i, f := range faces {
+		for k := range 4 {
+			e := key(f[k], f[(k+1)%4])
+			pair, ok := beside[e]
+			if !ok {
+				pair = [2]int32{int32(i), -1}
+			} else {
+				pair[1] = int32(i)
+			}
+			beside[e] = pair
+		}
+	}
+	across := func(i int, k int) int32 {
+		pair := beside[key(faces[i][k], faces[i][(k+1)%4])]
+		if pair[0] == int32(i) {
+			return pair[1]
+		}
+		return pair[0]
+	}
+	for range 3 {
+		for i := range faces {
+			count := map[int32]int{}
+			for k := range 4 {
+				if o := across(i, k); o >= 0 {
+					count[part[o]]++
+				}
+			}
+			for p, n := range count {
+				if n >= 3 {
+					part[i] = p
+				}
+			}
+		}
+	}
+	for range 6 {
+		sum, n := map[int32]r3.Vec{}, map[int32]float64{}
+		for i, f := range faces {
+			for k := range 4 {
+				a, b := f[k], f[(k+1)%4]
+				if o := across(i, k); a < b && o >= 0 && part[o] != part[i] {
+					sum[a], sum[b] = r3.Add(sum[a], points[b]), r3.Add(sum[b], points[a])
+					n[a]++
+					n[b]++
+				}
+			}
+		}
+		for v, m := range n {
+			if m != 2 {
+				continue // where three parts meet
+			}
+			p := r3.Add(r3.Scale(0.5, points[v]), r3.Scale(0.25, sum[v]))
+			d, _ := s.at(p)
+			points[v] = r3.Sub(p, r3.Scale(max(-cell/2, min(cell/2, d)), s.gradient(p, cell/8)))
+		}
+	}
 }
 
 // unambiguous changes the sign of the smallest values where the corners of a

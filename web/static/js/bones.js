@@ -1,0 +1,147 @@
+// The skeleton as it is drawn here: a joint is a small ring, a bone a quill, a
+// fine shaft with barbs on the side towards which the joint bends, so that the
+// roll is seen at a glance. Left is amber with a dot, right teal with a bar.
+import {
+  BufferAttribute, BufferGeometry, Color, DoubleSide, DynamicDrawUsage, Group, LineSegments, LineBasicMaterial, Mesh, MeshBasicMaterial, Points, ShaderMaterial, Vector3,
+} from 'three';
+import { ink } from './ink.js';
+
+const barbs = 8;
+const trianglesPerBone = 8 + barbs;
+const unit = { x: new Vector3(1, 0, 0), y: new Vector3(0, 1, 0), z: new Vector3(0, 0, 1) };
+
+const ringVertex = /* glsl */ `
+uniform float pixel;
+attribute vec3 tint;
+attribute float side;
+attribute float big;
+varying vec3 vTint;
+varying float vSide;
+varying float vBig;
+void main() {
+  vTint = tint; vSide = side; vBig = big;
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  gl_PointSize = (big > 0.5 ? 19.0 : 13.0) * pixel;
+}`;
+
+const ringFragment = /* glsl */ `
+uniform vec3 paper;
+varying vec3 vTint;
+varying float vSide;
+varying float vBig;
+void main() {
+  vec2 p = gl_PointCoord * 2.0 - 1.0;
+  float r = length(p);
+  float soft = 0.12;
+  float disc = 1.0 - smoothstep(1.0 - soft, 1.0, r);
+  if (disc <= 0.0) discard;
+  float line = smoothstep(0.60, 0.68, r);
+  if (vSide > 0.5 && vSide < 1.5) line = max(line, 1.0 - smoothstep(0.20, 0.30, r));
+  if (vSide > 1.5) line = max(line, (1.0 - smoothstep(0.10, 0.18, abs(p.y))) * (1.0 - smoothstep(0.34, 0.42, abs(p.x))));
+  if (vBig > 0.5) line = max(line, 1.0 - smoothstep(0.34, 0.42, r));
+  gl_FragColor = vec4(mix(paper, vTint, line), disc * mix(0.72, 1.0, line));
+  #include <colorspace_fragment>
+}`;
+
+export class Bones {
+  constructor() {
+    this.group = new Group();
+    this.quills = new Mesh(new BufferGeometry(), new MeshBasicMaterial({ vertexColors: true, side: DoubleSide, depthTest: false, transparent: true, opacity: 0.94 }));
+    this.rings = new Points(new BufferGeometry(), new ShaderMaterial({ vertexShader: ringVertex, fragmentShader: ringFragment, transparent: true, depthTest: false, uniforms: { pixel: { value: devicePixelRatio }, paper: { value: new Color() } } }));
+    this.axes = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ vertexColors: true, depthTest: false, transparent: true }));
+    this.quills.renderOrder = 6;
+    this.axes.renderOrder = 7;
+    this.rings.renderOrder = 9;
+    for (const o of [this.quills, this.rings, this.axes]) { o.frustumCulled = false; this.group.add(o); }
+  }
+
+  // setJoints makes the buffers for a skeleton; update fills them.
+  setJoints(joints, convention, height) {
+    this.joints = joints;
+    this.convention = convention;
+    this.height = height;
+    this.list = [];
+    joints.forEach((j, i) => { if (j.parent >= 0) this.list.push([j.parent, i]); });
+    const dynamic = (n, width) => new BufferAttribute(new Float32Array(n * width), width).setUsage(DynamicDrawUsage);
+    const make = (o, n, names) => {
+      o.geometry.dispose();
+      o.geometry = new BufferGeometry();
+      for (const [name, width] of Object.entries(names)) o.geometry.setAttribute(name, dynamic(n, width));
+    };
+    make(this.quills, 3 * trianglesPerBone * this.list.length, { position: 3, color: 3 });
+    make(this.rings, joints.length, { position: 3, tint: 3, side: 1, big: 1 });
+    make(this.axes, 6 * joints.length, { position: 3, color: 3 });
+  }
+
+  tint(j, chosen) {
+    if (chosen) return this.inks.rust;
+    if (j.bound === 'unsolved' || j.bound === 'weak') return this.inks.rust;
+    return { left: this.inks.amber, right: this.inks.teal, centre: this.inks.ink }[j.side];
+  }
+
+  update(posed, chosen, showAxes) {
+    this.inks ??= this.readInks();
+    const bend = unit[this.convention.bend];
+    const p = this.quills.geometry.attributes.position, c = this.quills.geometry.attributes.color;
+    let k = 0;
+    const put = (v, t) => { p.setXYZ(k, v.x, v.y, v.z); c.setXYZ(k, t.r, t.g, t.b); k++; };
+    const tri = (a, b, d, t) => { put(a, t); put(b, t); put(d, t); };
+    for (const [from, to] of this.list) {
+      const a = posed.at[from], b = posed.at[to];
+      const along = b.clone().sub(a);
+      const length = along.length() || 1e-9;
+      along.multiplyScalar(1 / length);
+      const tint = this.tint(this.joints[from], from === chosen);
+      const across = bend.clone().applyQuaternion(posed.turn[from]);
+      const barb = across.clone().cross(along);
+      if (barb.length() < 1e-3) barb.copy(unit.x).cross(along);
+      barb.normalize();
+      across.crossVectors(along, barb);
+      const r = Math.min(0.05 * length, 0.006 * this.height);
+      const mid = a.clone().addScaledVector(along, Math.min(0.2 * length, 0.03 * this.height));
+      const rim = [barb, across, barb.clone().negate(), across.clone().negate()].map((d) => mid.clone().addScaledVector(d, r));
+      for (let s = 0; s < 4; s++) {
+        tri(a, rim[s], rim[(s + 1) % 4], tint);
+        tri(rim[s], b, rim[(s + 1) % 4], tint);
+      }
+      const reach = Math.min(0.16 * length, 0.022 * this.height);
+      for (let s = 0; s < barbs; s++) {
+        const t = 0.26 + (0.62 * s) / (barbs - 1);
+        const root = a.clone().addScaledVector(along, t * length);
+        const end = root.clone().addScaledVector(barb, reach * (1 - 0.45 * t)).addScaledVector(along, reach * 0.75);
+        const wide = root.clone().addScaledVector(along, Math.min(0.018 * length, 0.0035 * this.height));
+        tri(root, end, wide, tint);
+      }
+    }
+    p.needsUpdate = c.needsUpdate = true;
+    const rp = this.rings.geometry.attributes;
+    this.joints.forEach((j, i) => {
+      rp.position.setXYZ(i, posed.at[i].x, posed.at[i].y, posed.at[i].z);
+      const t = this.tint(j, i === chosen);
+      rp.tint.setXYZ(i, t.r, t.g, t.b);
+      rp.side.setX(i, { centre: 0, left: 1, right: 2 }[j.side]);
+      rp.big.setX(i, i === chosen ? 1 : 0);
+    });
+    for (const a of Object.values(rp)) a.needsUpdate = true;
+    this.axes.visible = showAxes;
+    const ap = this.axes.geometry.attributes;
+    this.joints.forEach((j, i) => {
+      ['x', 'y', 'z'].forEach((name, s) => {
+        const end = unit[name].clone().applyQuaternion(posed.turn[i]).multiplyScalar((i === chosen ? 0.075 : 0.04) * this.height).add(posed.at[i]);
+        const t = this.inks[name];
+        ap.position.setXYZ(6 * i + 2 * s, posed.at[i].x, posed.at[i].y, posed.at[i].z);
+        ap.position.setXYZ(6 * i + 2 * s + 1, end.x, end.y, end.z);
+        ap.color.setXYZ(6 * i + 2 * s, t.r, t.g, t.b);
+        ap.color.setXYZ(6 * i + 2 * s + 1, t.r, t.g, t.b);
+      });
+    });
+    ap.position.needsUpdate = ap.color.needsUpdate = true;
+  }
+
+  readInks() {
+    this.rings.material.uniforms.paper.value.copy(ink('--paper'));
+    return { ink: ink('--ink'), amber: ink('--amber'), teal: ink('--teal'), rust: ink('--rust'), x: ink('--axis-x'), y: ink('--axis-y'), z: ink('--axis-z') };
+  }
+
+  restyle() { this.inks = null; }
+}

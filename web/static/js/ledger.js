@@ -1,0 +1,86 @@
+// The ledger: the table of joints that folds in from below.
+import { chosenJoint, joints, on, set, store } from './store.js';
+
+const rows = document.querySelector('#ledger .rows');
+const filter = document.getElementById('ledger-filter');
+const wrap = document.querySelector('#ledger .sheetwrap');
+const fold = document.querySelector('#ledger .fold');
+
+export function toggleLedger(open = wrap.hidden) {
+  wrap.hidden = !open;
+  fold.setAttribute('aria-expanded', open);
+  document.body.classList.toggle('ledger-open', open);
+  if (open) draw();
+}
+
+function cell(text, name) {
+  const c = document.createElement('span');
+  c.className = name;
+  c.textContent = text;
+  c.setAttribute('role', 'cell');
+  return c;
+}
+
+function depth(list, i) {
+  let d = 0;
+  for (let p = list[i].parent; p >= 0; p = list[p].parent) d++;
+  return d;
+}
+
+export function draw() {
+  const list = joints();
+  fold.querySelector('.count').textContent = list.length ? `${list.length} joints` : 'no joints yet';
+  if (wrap.hidden) return;
+  const words = filter.value.toLowerCase();
+  const frag = document.createDocumentFragment();
+  const head = document.createElement('div');
+  head.className = 'row head';
+  head.setAttribute('role', 'row');
+  for (const [text, name] of [['Joint', 'name'], ['Side', 'side'], ['Placed', 'placed'], ['X cm', 'num'], ['Y cm', 'num'], ['Z cm', 'num'], ['Bound', 'bound'], ['Leads', 'num']]) {
+    const c = cell(text, name);
+    c.setAttribute('role', 'columnheader');
+    head.append(c);
+  }
+  frag.append(head);
+  list.forEach((j, i) => {
+    if (words && !j.name.toLowerCase().includes(words)) return;
+    const row = document.createElement('div');
+    row.className = `row ${j.side} ${j.bound}`;
+    row.dataset.joint = i;
+    row.tabIndex = i === store.chosen || (store.chosen < 0 && i === 0) ? 0 : -1;
+    row.setAttribute('role', 'row');
+    row.setAttribute('aria-selected', i === store.chosen);
+    const name = cell(j.name, 'name');
+    name.style.paddingInlineStart = `${0.5 + 0.8 * depth(list, i)}rem`;
+    const placed = cell(j.reason ? `${Math.round(100 * j.confidence)} %` : 'by hand', 'placed');
+    placed.title = j.reason;
+    if (j.reason) placed.style.setProperty('--sure', j.confidence);
+    const bound = cell(j.end ? 'end joint' : j.bound, 'bound');
+    bound.title = j.cause;
+    row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'));
+    frag.append(row);
+  });
+  rows.replaceChildren(frag);
+  rows.setAttribute('role', 'table');
+}
+
+rows.addEventListener('click', (e) => {
+  const row = e.target.closest('[data-joint]');
+  if (row) set({ chosen: Number(row.dataset.joint) });
+});
+rows.addEventListener('keydown', (e) => {
+  const row = e.target.closest('[data-joint]');
+  if (!row) return;
+  const next = e.key === 'ArrowDown' ? row.nextElementSibling : e.key === 'ArrowUp' ? row.previousElementSibling : null;
+  if (next?.dataset.joint) {
+    e.preventDefault();
+    set({ chosen: Number(next.dataset.joint) });
+    rows.querySelector('[aria-selected=true]')?.focus();
+  }
+});
+filter.addEventListener('input', draw);
+on('character', draw);
+on('chosen', () => {
+  draw();
+  if (chosenJoint()) rows.querySelector('[aria-selected=true]')?.scrollIntoView({ block: 'nearest' });
+});

@@ -1,0 +1,249 @@
+// The plate: the character, its skeleton and what a hand does to them in the
+// panes: choosing, dragging and turning joints, probing the skin.
+import { Box3, Object3D, Plane, Vector3 } from 'three';
+import { TransformControls } from 'three/addons/controls/TransformControls.js';
+import { Bones } from './bones.js';
+import { openBundle } from './bundle.js';
+import { getBuffer, getJSON } from './api.js';
+import { ink } from './ink.js';
+import { Picker, jointAt, rayAt } from './pick.js';
+import { Posed, anglesOf } from './pose.js';
+import { Skin } from './skin.js';
+import { joints, on, set, store } from './store.js';
+import { Viewport } from './viewport.js';
+
+export class Plate {
+  constructor(operate) {
+    this.operate = operate;
+    this.view = new Viewport(document.getElementById('canvas'), document.getElementById('panes'));
+    this.bones = new Bones();
+    this.view.scene.add(this.bones.group);
+    this.posed = new Posed([]);
+    this.handle = new Object3D();
+    this.view.scene.add(this.handle);
+    this.view.onpanes = (panes) => panes.forEach((p) => this.listen(p));
+    this.view.onpanes(this.view.panes);
+    this.view.drawn = () => this.scaleBar();
+    on('pose', () => this.bend());
+    on('chosen map wire through bones stage finding probed', () => this.show());
+    addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
+  }
+
+  // load brings mesh, weights and skeleton to what the server has.
+  async load() {
+    const c = store.character;
+    if (this.meshHash !== c.mesh) {
+      const bundle = openBundle(await getBuffer(`/view/mesh/${c.head}`));
+      const first = !this.skin;
+      if (this.skin) { this.view.scene.remove(this.skin.group); this.skin.dispose(); }
+      this.skin = new Skin(bundle);
+      this.picker = new Picker(this.skin);
+      this.view.scene.add(this.skin.group);
+      this.meshHash = c.mesh;
+      this.weightsKey = '';
+      const box = new Box3().setFromArray(bundle.position);
+      const grown = !this.box || this.box.getSize(new Vector3()).distanceTo(box.getSize(new Vector3())) > 0.2 * box.getSize(new Vector3()).length();
+      this.box = box;
+      this.view.furnish(box);
+      if (first || grown) this.view.frame(box);
+    }
+    this.setJoints(c.joints);
+    if (this.weightsKey !== c.weights) {
+      if (c.weights) this.skin.setWeights(openBundle(await getBuffer(`/view/weights/${c.head}`)), c.joints);
+      else this.skin.dropWeights();
+      this.weightsKey = c.weights;
+    }
+    this.bend();
+  }
+
+  setJoints(list) {
+    this.posed = new Posed(list);
+    this.bones.setJoints(list, store.character.convention, this.box.getSize(new Vector3()).y);
+  }
+
+  // bend puts skin and bones into the pose; the stages before the bind show rest.
+  bend() {
+    const pose = store.stage === 'weights' ? store.pose : new Map();
+    this.posed.update(pose);
+    this.skin?.setPose(this.posed.skin);
+    if (this.picker) this.picker.stale = true;
+    this.show();
+  }
+
+  show() {
+    if (!this.skin || !store.character) return;
+    const weights = store.stage === 'weights' && store.character.weights;
+    const mode = weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2, plain: 0 }[store.map] : 0;
+    const places = store.finding?.where;
+    const through = store.through ?? (store.stage === 'placement' || store.stage === 'axes' || Boolean(places && !places.joints?.length));
+    this.skin.show({ mode, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places) });
+    this.skin.mark(places);
+    this.skin.markProbe(store.probed && store.stage === 'weights' ? store.probed.vertex : -1);
+    this.bones.group.visible = store.bones && store.stage !== 'intake';
+    if (joints().length) this.bones.update(this.posed, store.chosen, store.stage === 'axes');
+    this.turner();
+    this.view.invalidate();
+  }
+
+  // turner shows the rings that turn the chosen joint.
+  turner() {
+    const wanted = store.stage === 'weights' && store.chosen >= 0 && store.character.weights && !joints()[store.chosen].end;
+    const pane = this.view.panes[0];
+    if (this.turning && (this.turning.pane !== pane || this.turning.camera !== pane.camera || !wanted)) {
+      this.view.scene.remove(this.turning.helper);
+      this.turning.controls.dispose();
+      this.turning = null;
+    }
+    if (!wanted) return;
+    if (!this.turning) {
+      const controls = new TransformControls(pane.camera, pane.element);
+      controls.setMode('rotate');
+      controls.setSpace('local');
+      controls.setSize(0.62);
+      controls.setColors?.(ink('--axis-x'), ink('--axis-y'), ink('--axis-z'), ink('--rust'));
+      controls.attach(this.handle);
+      const helper = controls.getHelper();
+      this.view.scene.add(helper);
+      controls.addEventListener('change', () => this.view.invalidate());
+      controls.addEventListener('dragging-changed', (e) => { pane.controls.enabled = !e.value; });
+      controls.addEventListener('objectChange', () => this.turned());
+      this.turning = { controls, helper, pane, camera: pane.camera };
+    }
+    if (!this.turning.controls.dragging) {
+      this.handle.position.copy(this.posed.at[store.chosen]);
+      this.handle.quaternion.copy(this.posed.turn[store.chosen]);
+    }
+  }
+
+  turned() {
+    const i = store.chosen, parent = joints()[i].parent;
+    const q = this.handle.quaternion.clone();
+    if (parent >= 0) q.premultiply(this.posed.turn[parent].clone().invert());
+    q.premultiply(this.posed.local[i].turn.clone().invert());
+    const pose = new Map(store.pose);
+    pose.set(i, anglesOf(q));
+    set({ pose });
+  }
+
+  listen(pane) {
+    if (pane.listening) return;
+    pane.listening = true;
+    const at = (e) => { const r = pane.element.getBoundingClientRect(); return [e.clientX - r.left, e.clientY - r.top]; };
+    pane.element.addEventListener('pointerdown', (e) => {
+      if (e.button !== 0) return;
+      const [x, y] = at(e);
+      pane.from = [x, y];
+      if (store.stage !== 'placement' || !store.bones) return;
+      const i = jointAt(pane, this.posed.at, x, y);
+      if (i < 0) return;
+      e.stopImmediatePropagation();
+      pane.element.setPointerCapture(e.pointerId);
+      set({ chosen: i });
+      const normal = pane.camera.getWorldDirection(new Vector3());
+      pane.drag = { joint: i, plane: new Plane().setFromNormalAndCoplanarPoint(normal, this.posed.at[i]), start: this.posed.at[i].clone(), rest: joints().map((j) => new Vector3(...j.pos)), moved: false };
+    }, { capture: true });
+    pane.element.addEventListener('pointermove', (e) => {
+      const [x, y] = at(e);
+      if (!pane.drag) {
+        pane.element.style.cursor = store.bones && store.stage !== 'intake' && jointAt(pane, this.posed.at, x, y) >= 0 ? 'pointer' : '';
+        return;
+      }
+      const to = rayAt(pane, x, y).intersectPlane(pane.drag.plane, new Vector3());
+      if (!to || Math.hypot(x - pane.from[0], y - pane.from[1]) < 3 && !pane.drag.moved) return;
+      pane.drag.moved = true;
+      this.preview(pane.drag, to);
+    });
+    const end = (e) => {
+      const [x, y] = at(e);
+      const still = pane.from && Math.hypot(x - pane.from[0], y - pane.from[1]) < 4;
+      pane.from = null;
+      if (pane.drag) {
+        const d = pane.drag;
+        pane.drag = null;
+        if (d.moved) this.drop(d);
+        return;
+      }
+      if (still && e.button === 0 && !this.turning?.controls.dragging) this.click(pane, x, y);
+    };
+    pane.element.addEventListener('pointerup', end);
+    pane.element.addEventListener('pointercancel', () => { if (pane.drag) { pane.drag = null; this.load(); } });
+  }
+
+  // preview shows where a dragged joint would go; the server decides at the drop.
+  preview(d, to) {
+    d.to = to;
+    const by = to.clone().sub(d.start);
+    const list = joints();
+    const places = d.rest.map((p) => p.clone());
+    const shift = (i, v) => {
+      const hangs = (k) => { for (let q = k; q >= 0; q = list[q].parent) if (q === i) return true; return false; };
+      places.forEach((p, k) => { if (k === i || (store.branch && hangs(k))) p.add(v); });
+    };
+    shift(d.joint, by);
+    if (store.both && list[d.joint].partner >= 0) {
+      const partner = list[d.joint].partner;
+      const mirrored = new Vector3(2 * store.character.plane - to.x, to.y, to.z);
+      shift(partner, mirrored.sub(d.rest[partner]));
+    }
+    this.posed = new Posed(list.map((j, i) => ({ ...j, pos: places[i].toArray() })));
+    this.posed.update(new Map());
+    this.bones.update(this.posed, store.chosen, false);
+    this.view.invalidate();
+    document.dispatchEvent(new CustomEvent('jointdragged', { detail: to.toArray() }));
+  }
+
+  async drop(d) {
+    const kept = await this.operate('move_joint', { joint: joints()[d.joint].name, to: d.to.toArray(), branch: store.branch, both: store.both });
+    if (!kept) { this.setJoints(joints()); this.bend(); }
+  }
+
+  async click(pane, x, y) {
+    if (store.bones && store.stage !== 'intake') {
+      const i = jointAt(pane, this.posed.at, x, y);
+      if (i >= 0) { set({ chosen: i }); return; }
+    }
+    if (store.stage !== 'weights' || !store.character.weights) return;
+    const v = this.picker.vertexAt(pane, x, y, this.posed.skin);
+    if (v < 0) { set({ probed: null }); return; }
+    try {
+      set({ probed: await getJSON(`/api/characters/${store.id}/probe/${v}`) });
+    } catch { set({ probed: null }); }
+  }
+
+  // frame looks at what is chosen or found, else at all.
+  frame() {
+    const box = new Box3();
+    const where = store.finding?.where;
+    if (where) {
+      const p = this.skin.attributes.position.array;
+      const add = (v) => { const i = 3 * this.skin.drawnOf[v]; box.expandByPoint(new Vector3(p[i], p[i + 1], p[i + 2])); };
+      where.vertices?.forEach(add);
+      where.edges?.flat().forEach(add);
+      if (where.faces?.length) {
+        const wanted = new Set(where.faces);
+        for (let t = 0; t < this.skin.faces.length; t++) if (wanted.has(this.skin.faces[t])) for (let k = 0; k < 3; k++) add(this.skin.base[this.skin.triangles[3 * t + k]]);
+      }
+      where.joints?.forEach((name) => { const i = joints().findIndex((j) => j.name === name); if (i >= 0) box.expandByPoint(this.posed.at[i]); });
+    } else if (store.chosen >= 0) box.expandByPoint(this.posed.at[store.chosen]);
+    if (box.isEmpty()) { this.view.frame(this.box); return; }
+    const all = this.box.getSize(new Vector3()).length();
+    box.expandByScalar(Math.max(0.06 * all, 0.12 * box.getSize(new Vector3()).length()));
+    this.view.frame(box);
+  }
+
+  scaleBar() {
+    const m = this.view.metresPerPixel(this.view.panes[0]) * 110;
+    if (!Number.isFinite(m) || m <= 0) return;
+    const ten = 10 ** Math.floor(Math.log10(m));
+    const nice = [5, 2, 1].find((k) => k * ten <= m) * ten;
+    const bar = document.getElementById('scale');
+    bar.firstElementChild.style.width = `${(nice / m) * 110}px`;
+    bar.lastElementChild.textContent = nice >= 1 ? `${nice} m` : nice >= 0.01 ? `${Math.round(nice * 100)} cm` : `${+(nice * 1000).toPrecision(2)} mm`;
+  }
+
+  // measured is what the graphics card's inputs say, for the tests.
+  skinned() {
+    return { matrices: Array.from(this.posed.skin), positions: this.skin.bent(this.posed.skin, new Float32Array(3 * this.skin.base.length)), base: this.skin.base };
+  }
+}
+

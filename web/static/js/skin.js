@@ -1,0 +1,283 @@
+// The character's surface: one draw call, deformed on the graphics card by the
+// same weights and matrices that core/deform uses; weight maps and found places
+// are drawn with the same vertex program, so that they follow the pose.
+import {
+  BufferAttribute, BufferGeometry, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineSegments, Mesh, Points, RGBAFormat, ShaderMaterial, Vector3,
+} from 'three';
+import { ink, leaderInk, stops } from './ink.js';
+
+const vertex = /* glsl */ `
+uniform sampler2D turns;
+uniform sampler2D inks;
+uniform bool bound;
+uniform int mode;
+uniform int chosen;
+uniform float size;
+attribute vec3 colour;
+attribute vec4 jointA;
+attribute vec4 weightA;
+attribute vec4 jointB;
+attribute vec4 weightB;
+varying vec3 vColour;
+varying vec3 vNormal;
+varying vec3 vView;
+varying float vWeight;
+mat4 turnOf(float j) {
+  int k = 4 * int(j + 0.5);
+  return mat4(texelFetch(turns, ivec2(k, 0), 0), texelFetch(turns, ivec2(k + 1, 0), 0), texelFetch(turns, ivec2(k + 2, 0), 0), texelFetch(turns, ivec2(k + 3, 0), 0));
+}
+void main() {
+  vec4 p = vec4(position, 1.0);
+  vec3 n = normal;
+  vWeight = 0.0;
+  vColour = colour;
+  if (bound) {
+    mat4 m = mat4(0.0);
+    float sum = 0.0;
+    for (int k = 0; k < 4; k++) {
+      if (weightA[k] > 0.0) { m += weightA[k] * turnOf(jointA[k]); sum += weightA[k]; if (int(jointA[k] + 0.5) == chosen) vWeight += weightA[k]; }
+      if (weightB[k] > 0.0) { m += weightB[k] * turnOf(jointB[k]); sum += weightB[k]; if (int(jointB[k] + 0.5) == chosen) vWeight += weightB[k]; }
+    }
+    if (sum > 0.0) { p = m * p; n = mat3(m) * n; }
+    if (mode == 2) vColour = sum > 0.0 ? texelFetch(inks, ivec2(int(jointA.x + 0.5), 0), 0).rgb : vec3(0.8, 0.1, 0.1);
+  }
+  vec4 view = modelViewMatrix * p;
+  vView = view.xyz;
+  vNormal = normalMatrix * n;
+  gl_Position = projectionMatrix * view;
+  gl_PointSize = size;
+}`;
+
+const fragment = /* glsl */ `
+uniform int mode;
+uniform float alpha;
+uniform float faded;
+uniform vec3 paper;
+uniform vec3 inkColour;
+uniform vec3 stop[6];
+varying vec3 vColour;
+varying vec3 vNormal;
+varying vec3 vView;
+varying float vWeight;
+vec3 ramp(float w) {
+  float x = clamp(w, 0.0, 1.0) * 5.0;
+  int i = int(min(floor(x), 4.0));
+  return mix(stop[i], stop[i + 1], x - float(i));
+}
+void main() {
+  vec3 n = normalize(vNormal);
+  vec3 eye = isOrthographic ? vec3(0.0, 0.0, 1.0) : normalize(-vView);
+  float face = gl_FrontFacing ? 1.0 : -1.0;
+  n *= face;
+  vec3 base = vColour;
+  if (mode == 1) base = vWeight < 0.0005 ? mix(paper, vec3(0.62), 0.32) : ramp(vWeight);
+  base = mix(base, paper, faded);
+  float key = max(0.0, dot(n, normalize(vec3(-0.42, 0.72, 0.62))));
+  float sky = 0.5 + 0.5 * n.y;
+  vec3 lit = base * (0.44 + 0.20 * sky + 0.50 * key);
+  float rim = 1.0 - max(0.0, dot(n, eye));
+  lit = mix(lit, inkColour, smoothstep(0.62, 1.0, rim) * 0.62);
+  if (face < 0.0) lit = mix(lit, vec3(0.70, 0.22, 0.16), 0.55);
+  gl_FragColor = vec4(lit, alpha + (1.0 - alpha) * 0.55 * smoothstep(0.55, 1.0, rim));
+  #include <colorspace_fragment>
+}`;
+
+const flat = /* glsl */ `
+uniform vec3 tint;
+uniform float alpha;
+uniform bool round;
+void main() {
+  if (round && length(gl_PointCoord - 0.5) > 0.5) discard;
+  gl_FragColor = vec4(tint, alpha);
+  #include <colorspace_fragment>
+}`;
+
+export class Skin {
+  constructor(bundle) {
+    this.group = new Group();
+    this.base = bundle.base;
+    this.triangles = bundle.index;
+    this.faces = bundle.face;
+    this.vertices = bundle.meta.vertices;
+    const n = bundle.base.length;
+    this.attributes = {
+      position: new BufferAttribute(bundle.position, 3),
+      normal: new BufferAttribute(bundle.normal, 3),
+      colour: new BufferAttribute(bundle.colour, 3),
+      jointA: new BufferAttribute(new Float32Array(4 * n), 4),
+      weightA: new BufferAttribute(new Float32Array(4 * n), 4),
+      jointB: new BufferAttribute(new Float32Array(4 * n), 4),
+      weightB: new BufferAttribute(new Float32Array(4 * n), 4),
+    };
+    this.drawnOf = new Int32Array(this.vertices).fill(-1); // vertex → first drawn
+    for (let i = n - 1; i >= 0; i--) this.drawnOf[bundle.base[i]] = i;
+    this.turns = new DataTexture(new Float32Array(16), 4, 1, RGBAFormat, FloatType);
+    this.inks = new DataTexture(new Float32Array(4), 1, 1, RGBAFormat, FloatType);
+    this.shared = {
+      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, size: { value: 7 },
+    };
+    this.material = new ShaderMaterial({
+      vertexShader: vertex, fragmentShader: fragment, side: DoubleSide,
+      uniforms: {
+        ...this.shared, alpha: { value: 1 }, faded: { value: 0 }, paper: { value: new Color() }, inkColour: { value: new Color() }, stop: { value: stops.map((s) => { const c = new Color(s); return new Vector3(c.r, c.g, c.b); }) },
+      },
+    });
+    this.mesh = new Mesh(this.geometry(bundle.index), this.material);
+    this.mesh.frustumCulled = false;
+    this.wire = new LineSegments(this.geometry(bundle.edge), this.flatMaterial('--ink', 0.34));
+    this.wire.frustumCulled = false;
+    this.wire.visible = false;
+    this.found = new Group();
+    this.probe = new Points(this.geometry(new Uint32Array([0])), this.flatMaterial('--rust', 1, true));
+    this.probe.material.uniforms.size = { value: 11 };
+    this.probe.visible = false;
+    this.probe.frustumCulled = false;
+    this.probe.renderOrder = 8;
+    this.group.add(this.mesh, this.wire, this.found, this.probe);
+    this.restyle();
+  }
+
+  geometry(index) {
+    const g = new BufferGeometry();
+    for (const [name, a] of Object.entries(this.attributes)) g.setAttribute(name, a);
+    g.setIndex(new BufferAttribute(index, 1));
+    return g;
+  }
+
+  flatMaterial(name, alpha, round = false) {
+    const m = new ShaderMaterial({
+      vertexShader: vertex, fragmentShader: flat, transparent: true, depthTest: !round, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2,
+      uniforms: { ...this.shared, tint: { value: ink(name) }, alpha: { value: alpha }, round: { value: round } },
+    });
+    m.ink = name;
+    return m;
+  }
+
+  // restyle takes the colours of the page anew.
+  restyle() {
+    this.material.uniforms.paper.value.copy(ink('--plaster'));
+    this.material.uniforms.inkColour.value.copy(ink('--ink-deep'));
+    this.group.traverse((o) => { if (o.material?.ink) o.material.uniforms.tint.value.copy(ink(o.material.ink)); });
+  }
+
+  setWeights(bundle, joints) {
+    const { meta: { width }, joint, value } = bundle;
+    this.influences = { width, joint, value };
+    const { jointA, weightA, jointB, weightB } = this.attributes;
+    for (let i = 0; i < this.base.length; i++) {
+      const v = this.base[i] * width;
+      for (let k = 0; k < 4; k++) {
+        jointA.array[4 * i + k] = joint[v + k];
+        weightA.array[4 * i + k] = value[v + k];
+        jointB.array[4 * i + k] = width > 4 ? joint[v + 4 + k] : 0;
+        weightB.array[4 * i + k] = width > 4 ? value[v + 4 + k] : 0;
+      }
+    }
+    for (const a of [jointA, weightA, jointB, weightB]) a.needsUpdate = true;
+    const inks = new Float32Array(4 * joints.length);
+    joints.forEach((_, i) => { const c = leaderInk(i); inks.set([c.r, c.g, c.b, 1], 4 * i); });
+    this.inks.dispose();
+    this.inks = new DataTexture(inks, joints.length, 1, RGBAFormat, FloatType);
+    this.inks.needsUpdate = true;
+    this.shared.inks.value = this.inks;
+    this.shared.bound.value = true;
+  }
+
+  dropWeights() {
+    this.influences = null;
+    this.shared.bound.value = false;
+  }
+
+  // setPose takes the skin matrices; the texture is made once per skeleton.
+  setPose(matrices) {
+    if (this.turns.image.data.length !== matrices.length) {
+      this.turns.dispose();
+      this.turns = new DataTexture(new Float32Array(matrices.length), matrices.length / 4, 1, RGBAFormat, FloatType);
+      this.shared.turns.value = this.turns;
+    }
+    this.turns.image.data.set(matrices);
+    this.turns.needsUpdate = true;
+  }
+
+  // show sets how the surface is drawn: mode 0 its colours, 1 the chosen joint's
+  // weights, 2 the leading joint.
+  show({ mode, chosen, through, wire, faded }) {
+    this.shared.mode.value = mode;
+    this.shared.chosen.value = chosen;
+    const u = this.material.uniforms;
+    u.alpha.value = through ? 0.34 : 1;
+    u.faded.value = faded ? 0.6 : 0;
+    this.material.transparent = through;
+    this.material.depthWrite = !through;
+    this.material.side = through ? FrontSide : DoubleSide;
+    this.material.needsUpdate = true;
+    this.wire.visible = wire;
+  }
+
+  // mark shows the places of a finding.
+  mark(where) {
+    for (const o of [...this.found.children]) {
+      this.found.remove(o);
+      o.geometry.dispose();
+      o.material.dispose();
+    }
+    if (!where) return;
+    const add = (o) => { o.frustumCulled = false; o.renderOrder = 5; this.found.add(o); };
+    if (where.faces?.length) {
+      const wanted = new Set(where.faces);
+      const index = [];
+      for (let t = 0; t < this.faces.length; t++) {
+        if (wanted.has(this.faces[t])) index.push(this.triangles[3 * t], this.triangles[3 * t + 1], this.triangles[3 * t + 2]);
+      }
+      add(new Mesh(this.geometry(new Uint32Array(index)), this.flatMaterial('--rust', 0.85)));
+    }
+    if (where.edges?.length) {
+      add(new LineSegments(this.geometry(new Uint32Array(where.edges.flat().map((v) => this.drawnOf[v]))), this.flatMaterial('--rust', 1)));
+      add(this.points(where.edges.flat(), 5));
+    }
+    if (where.vertices?.length) add(this.points(where.vertices, 7));
+  }
+
+  points(list, size) {
+    const p = new Points(this.geometry(new Uint32Array(list.map((v) => this.drawnOf[v]))), this.flatMaterial('--rust', 1, true));
+    p.material.uniforms.size = { value: size };
+    return p;
+  }
+
+  markProbe(v) {
+    this.probe.visible = v >= 0;
+    if (v < 0) return;
+    const a = this.probe.geometry.index;
+    a.array[0] = this.drawnOf[v];
+    a.needsUpdate = true;
+  }
+
+  // bent returns the deformed positions of all drawn vertices, for picking.
+  bent(matrices, out) {
+    const p = this.attributes.position.array;
+    if (!this.influences) { out.set(p); return out; }
+    const { width, joint, value } = this.influences;
+    for (let i = 0; i < this.base.length; i++) {
+      const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
+      let a = 0, b = 0, c = 0, sum = 0;
+      for (let k = 0, v = this.base[i] * width; k < width; k++, v++) {
+        const w = value[v];
+        if (w === 0) continue;
+        const m = 16 * joint[v];
+        a += w * (matrices[m] * x + matrices[m + 4] * y + matrices[m + 8] * z + matrices[m + 12]);
+        b += w * (matrices[m + 1] * x + matrices[m + 5] * y + matrices[m + 9] * z + matrices[m + 13]);
+        c += w * (matrices[m + 2] * x + matrices[m + 6] * y + matrices[m + 10] * z + matrices[m + 14]);
+        sum += w;
+      }
+      if (sum === 0) { a = x; b = y; c = z; }
+      out[3 * i] = a; out[3 * i + 1] = b; out[3 * i + 2] = c;
+    }
+    return out;
+  }
+
+  dispose() {
+    this.group.traverse((o) => { o.geometry?.dispose(); o.material?.dispose(); });
+    this.turns.dispose();
+    this.inks.dispose();
+  }
+}

@@ -1,0 +1,35 @@
+// The one store of the page: what is open, what is chosen, how it is shown.
+// Modules read it, change it through set, and hear of changes by name.
+
+const events = new EventTarget();
+
+export const store = {
+  id: document.body.dataset.character,
+  stage: document.body.dataset.stage,
+  character: null, // the answer of /api/characters/{id}
+  chosen: -1, // joint
+  pose: new Map(), // joint → [x, y, z] degrees about its own axes
+  map: 'joint', // on the weights stage: joint, leader or plain
+  wire: false,
+  through: null, // null: as the stage wants
+  bones: true,
+  both: true,
+  branch: true,
+  finding: null, // { code, stage, where }
+  probed: null, // { vertex, movers }
+};
+
+export function set(changes) {
+  for (const [name, value] of Object.entries(changes)) {
+    store[name] = value;
+    events.dispatchEvent(new CustomEvent(name));
+  }
+}
+
+// on calls f now and whenever one of the names changes.
+export function on(names, f) {
+  for (const n of names.split(' ')) events.addEventListener(n, f);
+}
+
+export const joints = () => store.character?.joints ?? [];
+export const chosenJoint = () => joints()[store.chosen] ?? null;

@@ -1,0 +1,163 @@
+// The drawing surface: one renderer, one or three panes, each with a camera of
+// its own; draws only when something has changed.
+import { Box3, BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments, OrthographicCamera, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three';
+import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
+import { ink } from './ink.js';
+
+const directions = { front: [0, 0, 1], side: [1, 0, 0], top: [0, 1, 0], free: [0.5, 0.22, 1] };
+
+export class Viewport {
+  constructor(canvas, panesElement) {
+    this.canvas = canvas;
+    this.holder = panesElement;
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, powerPreference: 'high-performance' });
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.renderer.setClearAlpha(0);
+    this.scene = new Scene();
+    this.panes = [];
+    this.box = new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5));
+    this.drawn = () => {};
+    new ResizeObserver(() => this.resize()).observe(panesElement);
+    this.setPanes(['free']);
+    this.restyle();
+  }
+
+  // setPanes lays out panes of the given kinds; the first is the large one.
+  setPanes(kinds) {
+    for (const p of this.panes) { p.controls.dispose(); p.element.remove(); }
+    this.holder.dataset.count = kinds.length;
+    this.panes = kinds.map((kind) => {
+      const element = document.createElement('div');
+      element.className = 'pane';
+      this.holder.append(element);
+      const label = document.createElement('span');
+      label.className = 'pane-name';
+      element.append(label);
+      const pane = { element, label };
+      this.setKind(pane, kind);
+      return pane;
+    });
+    this.resize();
+    this.panes.forEach((p) => this.frame(this.box, p));
+    this.onpanes?.(this.panes);
+  }
+
+  setKind(pane, kind) {
+    pane.controls?.dispose();
+    pane.kind = kind;
+    pane.label.textContent = { front: 'Front', side: 'Left side', top: 'Top', free: 'Free' }[kind];
+    pane.camera = kind === 'free' ? new PerspectiveCamera(26, 1, 0.01, 1000) : new OrthographicCamera(-1, 1, 1, -1, -1000, 1000);
+    if (kind === 'top') pane.camera.up.set(0, 0, -1);
+    pane.controls = new OrbitControls(pane.camera, pane.element);
+    pane.controls.enableDamping = false;
+    pane.controls.zoomToCursor = true;
+    pane.controls.enableRotate = kind === 'free';
+    if (kind !== 'free') pane.controls.mouseButtons = { LEFT: 2, MIDDLE: 1, RIGHT: 2 };
+    pane.controls.addEventListener('change', () => this.invalidate());
+  }
+
+  // turn makes the first pane another view.
+  turn(kind) {
+    this.setKind(this.panes[0], kind);
+    this.resize();
+    this.frame(this.box, this.panes[0]);
+    this.onpanes?.(this.panes);
+  }
+
+  resize() {
+    const w = this.holder.clientWidth, h = this.holder.clientHeight;
+    if (!w || !h) return;
+    this.renderer.setSize(w, h, false);
+    for (const p of this.panes) {
+      p.width = p.element.clientWidth;
+      p.height = p.element.clientHeight;
+      this.fit(p);
+    }
+    this.invalidate();
+  }
+
+  fit(p) {
+    const aspect = p.width / Math.max(1, p.height);
+    if (p.camera.isPerspectiveCamera) p.camera.aspect = aspect;
+    else {
+      const half = p.half ?? 1;
+      Object.assign(p.camera, { left: -half * aspect, right: half * aspect, top: half, bottom: -half });
+    }
+    p.camera.updateProjectionMatrix();
+  }
+
+  // frame looks at a box, in one pane or all.
+  frame(box, only) {
+    const centre = box.getCenter(new Vector3()), size = box.getSize(new Vector3());
+    for (const p of only ? [only] : this.panes) {
+      const aspect = p.width / Math.max(1, p.height) || 1;
+      const wide = p.kind === 'side' ? size.z : p.kind === 'free' ? Math.hypot(size.x, size.z) * 0.86 : size.x;
+      const tall = p.kind === 'top' ? size.z : size.y;
+      p.half = 0.60 * Math.max(tall, wide / aspect, 1e-3);
+      const dir = p.camera.isPerspectiveCamera && p.controls.target.distanceTo(p.camera.position) > 0 && p.framed
+        ? p.camera.position.clone().sub(p.controls.target).normalize() : new Vector3(...directions[p.kind]).normalize();
+      const far = p.camera.isPerspectiveCamera ? p.half / Math.tan((p.camera.fov * Math.PI) / 360) + size.z / 2 : 10 * Math.max(size.length(), 1);
+      p.camera.zoom = 1;
+      p.controls.target.copy(centre);
+      p.camera.position.copy(centre).addScaledVector(dir, far);
+      if (p.camera.isPerspectiveCamera) { p.camera.near = far / 200; p.camera.far = far * 40; }
+      p.framed = true;
+      this.fit(p);
+      p.controls.update();
+    }
+    this.invalidate();
+  }
+
+  invalidate() {
+    if (this.waiting) return;
+    this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(); });
+  }
+
+  draw() {
+    const r = this.renderer;
+    const all = this.holder.getBoundingClientRect();
+    r.setScissorTest(true);
+    for (const p of this.panes) {
+      const e = p.element.getBoundingClientRect();
+      const x = e.left - all.left, y = all.bottom - e.bottom;
+      r.setViewport(x, y, e.width, e.height);
+      r.setScissor(x, y, e.width, e.height);
+      this.staff.visible = p.kind !== 'top';
+      r.render(this.scene, p.camera);
+    }
+    this.drawn(this);
+  }
+
+  // metresPerPixel at the point that the pane looks at.
+  metresPerPixel(p) {
+    if (p.camera.isPerspectiveCamera) return (2 * Math.tan((p.camera.fov * Math.PI) / 360) * p.camera.position.distanceTo(p.controls.target)) / p.height;
+    return (2 * p.half) / p.camera.zoom / p.height;
+  }
+
+  // furnish rules the ground and sets up a measuring staff beside the character.
+  furnish(box) {
+    this.box = box;
+    const size = box.getSize(new Vector3()), centre = box.getCenter(new Vector3());
+    const step = 10 ** Math.floor(Math.log10(Math.max(size.y, size.x, 1e-6))) / 10 || 0.1;
+    const reach = Math.ceil(Math.max(size.x, size.z) / step / 2 + 4) * step;
+    const lines = [];
+    const cx = Math.round(centre.x / step) * step, cz = Math.round(centre.z / step) * step;
+    for (let t = -reach; t <= reach + 1e-9; t += step) lines.push(cx + t, box.min.y, cz - reach, cx + t, box.min.y, cz + reach, cx - reach, box.min.y, cz + t, cx + reach, box.min.y, cz + t);
+    const x = box.min.x - 1.4 * step, staff = [x, box.min.y, cz, x, box.min.y + Math.ceil(size.y / step) * step, cz];
+    for (let k = 0; k <= Math.ceil(size.y / step); k++) {
+      const w = (k % 10 === 0 ? 1.0 : k % 5 === 0 ? 0.7 : 0.4) * step;
+      staff.push(x, box.min.y + k * step, cz, x - w, box.min.y + k * step, cz);
+    }
+    for (const [name, list, alpha] of [['ground', lines, 0.13], ['staff', staff, 0.55]]) {
+      if (this[name]) { this.scene.remove(this[name]); this[name].geometry.dispose(); }
+      const g = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(list), 3));
+      this[name] = new LineSegments(g, new LineBasicMaterial({ color: ink('--ink'), transparent: true, opacity: alpha }));
+      this.scene.add(this[name]);
+    }
+  }
+
+  restyle() {
+    this.furnish(this.box);
+    this.invalidate();
+  }
+}

@@ -1,0 +1,43 @@
+// Long work on its way: what it does, how far it is, and the way to stop it.
+import { post } from './api.js';
+import { set, store } from './store.js';
+
+const box = document.getElementById('work');
+const told = new Set();
+let opened = false;
+
+// watch listens for the head and the work of the character.
+export function watch(onHead) {
+  const source = new EventSource(`/api/characters/${store.id}/events`);
+  source.onmessage = (e) => {
+    const news = JSON.parse(e.data);
+    if (news.trouble) { set({ say: news.trouble }); return; }
+    draw(news.works ?? []);
+    if (store.character && news.head !== store.character.head) onHead(news.head);
+  };
+  addEventListener('pagehide', () => source.close());
+}
+
+function draw(works) {
+  const running = works.filter((w) => w.state === 'queued' || w.state === 'running');
+  for (const w of works) {
+    if (running.includes(w) || told.has(w.id)) continue;
+    told.add(w.id);
+    if (opened) set({ say: w.state === 'done' ? w.message : `${w.label}: ${w.message}` });
+  }
+  opened = true;
+  box.hidden = !running.length;
+  document.body.classList.toggle('busy', running.length > 0);
+  if (!running.length) { box.replaceChildren(); return; }
+  const w = running[0];
+  if (box.dataset.work !== w.id || !box.firstChild) {
+    box.dataset.work = w.id;
+    box.innerHTML = '<p><b></b> <span></span></p><progress max="1"></progress><button type="button" class="button is-small">Cancel</button>';
+    box.querySelector('button').addEventListener('click', async () => {
+      try { await post(`/api/works/${w.id}/cancel`); } catch (e) { set({ say: e.message }); }
+    });
+  }
+  box.querySelector('b').textContent = w.label;
+  box.querySelector('span').textContent = w.what;
+  box.querySelector('progress').value = w.share;
+}
