@@ -180,23 +180,19 @@ func (s *solid) evenSeams(points []r3.Vec, faces [][4]int32, part []int32, cell 
 	}
 }
 
-// unambiguous changes the sign of the smallest values where the corners of a
+// unambiguous takes the shallowest inside corner out where the corners of a
 // cell's face, or the ends of its space diagonal, touch only across: there one
-// vertex in the cell would join two sheets.
+// vertex in the cell would join two sheets. It only ever takes away, and so ends.
 func unambiguous(value []float64, nx, ny, nz int) {
 	step := [3]int{1, nx * nz, nx}
 	flip := func(at ...int) {
-		best := at[0]
+		best := -1
 		for _, i := range at {
-			if max(value[i], -value[i]) < max(value[best], -value[best]) {
+			if value[i] < 0 && (best < 0 || value[i] > value[best]) {
 				best = i
 			}
 		}
-		if value[best] < 0 {
-			value[best] = 1e-9
-		} else {
-			value[best] = -1e-9
-		}
+		value[best] = 1e-9
 	}
 	for changed := true; changed; {
 		changed = false
@@ -219,8 +215,13 @@ func unambiguous(value []float64, nx, ny, nz int) {
 						}
 					}
 					for _, d := range [4][2]int{{o, o + all}, {o + step[0], o + all - step[0]}, {o + step[1], o + all - step[1]}, {o + step[2], o + all - step[2]}} {
-						if in(d[0]) == in(d[1]) && (sum == 2 && in(d[0]) || sum == 6 && !in(d[0])) {
+						if sum == 2 && in(d[0]) && in(d[1]) {
 							flip(d[0], d[1])
+							changed = true
+							break
+						}
+						if sum == 6 && !in(d[0]) && !in(d[1]) {
+							flip(o, o+all, o+step[0], o+all-step[0], o+step[1], o+all-step[1], o+step[2], o+all-step[2])
 							changed = true
 							break
 						}

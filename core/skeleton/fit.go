@@ -145,6 +145,7 @@ func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
 
 // fitter works in a frame where the character faces +Z and its left is +X.
 type fitter struct {
+	solid  *geom.Tree
 	vox    *geom.Voxels
 	floor  float64
 	height float64
@@ -186,7 +187,8 @@ func newFitter(points []r3.Vec, tris [][3]int32) (*fitter, error) {
 	}
 	// A wide mesh gets larger cubes, so that their number stays bounded.
 	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/4e6))
-	f := &fitter{vox: geom.Voxelise(geom.NewTree(points, tris), cell), joints: map[string]placed{}, tips: map[string]r3.Vec{}}
+	solid := geom.NewTree(points, tris)
+	f := &fitter{solid: solid, vox: geom.Voxelise(solid, cell), joints: map[string]placed{}, tips: map[string]r3.Vec{}}
 	if !f.keepLargest() {
 		return nil, ErrNoBody
 	}
@@ -304,7 +306,7 @@ func (f *fitter) drawIn(p r3.Vec, end bool) (at r3.Vec, inside bool) {
 		})
 		return n == 6 || end
 	}
-	if deep(v.At(p)) {
+	if deep(v.At(p)) && f.solid.Winding(p) > 0.5 {
 		return p, true
 	}
 	best := math.Inf(1)

@@ -1,0 +1,206 @@
+package skeleton_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/internal/solids"
+	"wisemarrow/core/skeleton"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+	"pgregory.net/rapid"
+)
+
+var sides = skeleton.DefaultSuffixes
+
+func find(t *testing.T, s *skeleton.Skeleton, name string) int {
+	t.Helper()
+	i, err := s.Find(name)
+	require.NoError(t, err)
+	return i
+}
+
+// Segment lengths against Drillis & Contini 1966 as tabled in Winter.
+func TestBipedHasTabledProportions(t *testing.T) {
+	s := skeleton.Biped(2)
+	require.NoError(t, s.Validate())
+	at := func(name string) r3.Vec { return s.Joints[find(t, s, name)].Pos }
+	length := func(a, b string) float64 { return r3.Norm(r3.Sub(at(a), at(b))) / 2 }
+	require.InDelta(t, 0.818, at("upper_arm_l").Y/2, 1e-9)
+	require.InDelta(t, 0.530, at("thigh_r").Y/2, 1e-9)
+	require.InDelta(t, 0.285, at("shank_l").Y/2, 1e-9)
+	require.InDelta(t, 0.039, at("foot_r").Y/2, 1e-9)
+	require.InDelta(t, 0.186, length("upper_arm_l", "forearm_l"), 0.001)
+	require.InDelta(t, 0.146, length("forearm_r", "hand_r"), 0.001)
+	require.InDelta(t, 0.108, length("hand_l", "hand_end_l"), 1e-9)
+	for i, j := range s.Joints {
+		if sides.Of(j.Name) != skeleton.Centre {
+			require.InDelta(t, 0, s.SideGap(i, sides, 0), 1e-12)
+		}
+	}
+}
+
+func TestMoveKeepsOrCarriesWhatHangsFromIt(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	i, hand, other := find(t, s, "forearm_l"), find(t, s, "hand_l"), find(t, s, "forearm_r")
+	to := r3.Add(s.Joints[i].Pos, r3.Vec{X: 0.1, Y: -0.05, Z: 0.02})
+	alone := s.Move(i, to, false, false, sides)
+	require.Equal(t, s.Joints[hand].Pos, alone.Joints[hand].Pos)
+	require.Equal(t, s.Joints[other].Pos, alone.Joints[other].Pos)
+	both := s.Move(i, to, true, true, sides)
+	require.Equal(t, to, both.Joints[i].Pos)
+	require.InDelta(t, 0, both.SideGap(i, sides, both.MirrorPlane(sides)), 1e-12)
+	moved := r3.Sub(both.Joints[hand].Pos, s.Joints[hand].Pos)
+	require.InDelta(t, 0, r3.Norm(r3.Sub(moved, r3.Vec{X: 0.1, Y: -0.05, Z: 0.02})), 1e-12)
+	require.Equal(t, skeleton.Biped(1.7), s, "the old skeleton is untouched")
+}
+
+func TestCentreJointStaysBetweenTheSides(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	i := find(t, s, "spine_2")
+	out := s.Move(i, r3.Vec{X: 0.3, Y: 1.2}, false, true, sides)
+	require.InDelta(t, 0, out.Joints[i].Pos.X, 1e-12)
+}
+
+func TestRenameRefusesWhatWouldNotSurvive(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	for _, bad := range []string{"", "upper arm", "1st", "neck", "é", string(make([]byte, 70))} {
+		_, err := s.Rename(0, bad)
+		require.Error(t, err, bad)
+	}
+	out, err := s.Rename(0, "pelvis")
+	require.NoError(t, err)
+	require.Equal(t, "pelvis", out.Joints[0].Name)
+}
+
+// ISB (Wu et al. 2002, 2005): the long axis along the segment, the flexion axis
+// across it; a positive turn about it bends the joint further.
+func TestOrientAimsAlongBonesAndBendsFurther(t *testing.T) {
+	for _, c := range []skeleton.Convention{skeleton.DefaultConvention, {Aim: "x", Bend: "z", From: "bend", World: [3]float64{0, 0, 1}, Sides: "mirror"}, {Aim: "z", Bend: "y", From: "world", World: [3]float64{1, 0, 0}, Sides: "bend"}} {
+		s := skeleton.Biped(1.7)
+		out, err := s.Orient(nil, c, sides)
+		require.NoError(t, err)
+		for i := range out.Joints {
+			require.Equal(t, s.Joints[i].Pos, out.Joints[i].Pos, "no joint moves")
+			require.InDelta(t, 1, quat.Abs(out.Joints[i].Rot), 1e-12)
+			require.Less(t, out.AxisOff(i, c, sides), 1e-6, out.Joints[i].Name)
+		}
+		if c.From != "bend" {
+			continue
+		}
+		for _, name := range []string{"forearm_l", "forearm_r", "shank_l", "shank_r"} {
+			i := find(t, out, name)
+			axis := geom.Rotate(out.Joints[i].Rot, map[string]r3.Vec{"x": {X: 1}, "y": {Y: 1}, "z": {Z: 1}}[c.Bend])
+			child := out.Joints[out.Children()[i][0]].Pos
+			turned := r3.Add(out.Joints[i].Pos, geom.Rotate(geom.AxisAngle(axis, 0.3), r3.Sub(child, out.Joints[i].Pos)))
+			parent := out.Joints[out.Joints[i].Parent].Pos
+			require.Less(t, r3.Norm(r3.Sub(turned, parent)), r3.Norm(r3.Sub(child, parent)), "%s folds", name)
+		}
+	}
+}
+
+// With sides "mirror" any equal turn of a pair looks mirrored; with "bend" the
+// turn about the bend axis does.
+func TestSidesMoveAsMirrorImages(t *testing.T) {
+	for mode, axes := range map[string][]string{"mirror": {"x", "y", "z"}, "bend": {"x"}} {
+		c := skeleton.DefaultConvention
+		c.Sides = mode
+		s, err := skeleton.Biped(1.7).Orient(nil, c, sides)
+		require.NoError(t, err)
+		for _, name := range []string{"upper_arm_l", "forearm_l", "thigh_l", "shank_l", "foot_l"} {
+			l := find(t, s, name)
+			r := s.PartnerOf(l, sides)
+			for _, a := range axes {
+				unit := map[string]r3.Vec{"x": {X: 1}, "y": {Y: 1}, "z": {Z: 1}}[a]
+				turn := geom.AxisAngle(unit, 0.6)
+				tip := func(i int) r3.Vec {
+					j := s.Joints[i]
+					local := geom.Rotate(quat.Conj(j.Rot), r3.Sub(s.Joints[s.Children()[i][0]].Pos, j.Pos))
+					return r3.Add(j.Pos, geom.Rotate(quat.Mul(j.Rot, turn), local))
+				}
+				require.InDelta(t, 0, r3.Norm(r3.Sub(skeleton.Mirrored(tip(l), 0), tip(r))), 1e-9, "%s about %s, %s", name, a, mode)
+			}
+		}
+	}
+}
+
+func TestConventionMistakesAreNamed(t *testing.T) {
+	for _, spoil := range []func(c *skeleton.Convention){
+		func(c *skeleton.Convention) { c.Aim = "w" }, func(c *skeleton.Convention) { c.Bend = c.Aim },
+		func(c *skeleton.Convention) { c.From = "luck" }, func(c *skeleton.Convention) { c.Sides = "" },
+		func(c *skeleton.Convention) { c.World = [3]float64{} }, func(c *skeleton.Convention) { c.World[0] = math.NaN() },
+	} {
+		c := skeleton.DefaultConvention
+		spoil(&c)
+		_, err := skeleton.Biped(1).Orient(nil, c, sides)
+		require.Error(t, err)
+	}
+}
+
+func TestLocalTransformsRebuildTheWorld(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, sides)
+		require.NoError(t, err)
+		i := rapid.IntRange(0, len(s.Joints)-1).Draw(t, "joint")
+		m := geom.IdentityMatrix
+		for _, k := range path(s, i) {
+			at, q := s.Local(k)
+			m = m.Mul(geom.Rigid(at, q))
+		}
+		require.InDelta(t, 0, r3.Norm(r3.Sub(m.Point(r3.Vec{}), s.Joints[i].Pos)), 1e-9)
+	})
+}
+
+func path(s *skeleton.Skeleton, i int) []int {
+	if i < 0 {
+		return nil
+	}
+	return append(path(s, s.Joints[i].Parent), i)
+}
+
+func TestPlacementFindings(t *testing.T) {
+	codes := func(list []finding.Finding) []string {
+		var out []string
+		for _, f := range list {
+			out = append(out, f.Code)
+		}
+		return out
+	}
+	box := solids.Box(r3.Vec{X: -1, Y: -0.1, Z: -0.3}, r3.Vec{X: 1, Y: 1.8, Z: 0.3})
+	tree, _ := box.Tree(box.Points)
+	s := skeleton.Biped(1.7)
+	require.Empty(t, s.CheckPlacement(tree, sides))
+	out := s.Move(find(t, s, "forearm_l"), r3.Vec{X: 3}, false, false, sides)
+	require.Equal(t, []string{"joint_outside", "sides_differ"}, codes(out.CheckPlacement(tree, sides)))
+	elbow := s.Joints[find(t, s, "upper_arm_l")].Pos
+	straight := s.Move(find(t, s, "forearm_l"), r3.Add(elbow, r3.Vec{X: 0.186 * 1.7}), false, true, sides)
+	require.Contains(t, codes(straight.CheckPlacement(tree, sides)), "no_bend")
+	on := s.Move(find(t, s, "neck"), s.Joints[find(t, s, "spine_3")].Pos, false, false, sides)
+	require.Contains(t, codes(on.CheckPlacement(tree, sides)), "coincident_joints")
+	require.Len(t, s.CheckAxes(skeleton.DefaultConvention, sides, finding.Remedy{Op: "set_axes"}), 1)
+}
+
+func TestValidateRefusesCyclesAndDoubles(t *testing.T) {
+	for text, spoil := range map[string]func(s *skeleton.Skeleton){
+		"not before it": func(s *skeleton.Skeleton) { s.Joints[2].Parent = 5 },
+		"two joints":    func(s *skeleton.Skeleton) { s.Joints[3].Name = "hips" },
+		"no name":       func(s *skeleton.Skeleton) { s.Joints[3].Name = "" },
+		"no place":      func(s *skeleton.Skeleton) { s.Joints[3].Pos.X = math.Inf(1) },
+		"quaternion":    func(s *skeleton.Skeleton) { s.Joints[3].Rot = quat.Number{} },
+	} {
+		s := skeleton.Biped(1.7)
+		spoil(s)
+		require.ErrorContains(t, s.Validate(), text)
+	}
+	require.ErrorIs(t, (&skeleton.Skeleton{}).Validate(), skeleton.ErrEmpty)
+}
+
+func ExampleSuffixes_Partner() {
+	fmt.Println(skeleton.DefaultSuffixes.Partner("upper_arm_l"))
+	// Output: upper_arm_r true
+}

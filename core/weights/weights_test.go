@@ -1,0 +1,75 @@
+package weights_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"wisemarrow/core/weights"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+func TestCleanKeepsTheHeaviestAndSumsToOne(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n := rapid.IntRange(0, 12).Draw(t, "n")
+		var list []weights.Influence
+		heaviest := 0.0
+		for j := range n {
+			v := rapid.Float64Range(0, 1).Draw(t, "v")
+			list = append(list, weights.Influence{Joint: int32(j), Value: v})
+			heaviest = math.Max(heaviest, v)
+		}
+		cap := rapid.IntRange(1, 8).Draw(t, "cap")
+		out := weights.Clean(list, weights.Limits{Cap: cap, Trace: 0.1})
+		require.LessOrEqual(t, len(out), cap)
+		if heaviest == 0 {
+			require.Empty(t, out)
+			return
+		}
+		sum := 0.0
+		for i, x := range out {
+			sum += x.Value
+			if i > 0 {
+				require.LessOrEqual(t, x.Value, out[i-1].Value)
+			}
+		}
+		require.InDelta(t, 1, sum, 1e-12)
+		require.Equal(t, heaviest, list[out[0].Joint].Value)
+		for i, x := range weights.Clean(out, weights.Limits{Cap: cap}) {
+			require.Equal(t, out[i].Joint, x.Joint, "cleaning twice is cleaning once")
+			require.InDelta(t, out[i].Value, x.Value, 1e-15)
+		}
+	})
+}
+
+func TestCleanDropsWhatIsNoNumber(t *testing.T) {
+	out := weights.Clean([]weights.Influence{{0, math.NaN()}, {1, math.Inf(1)}, {2, -1}, {3, 0.2}}, weights.Limits{Cap: 4})
+	require.Equal(t, []weights.Influence{{3, 1}}, out)
+}
+
+func TestRenumberFollowsVertices(t *testing.T) {
+	w := weights.FromColumns([]string{"a", "b"}, [][]float64{{1, 0, 0.5}, {0, 1, 0.5}}, 3, weights.Limits{Cap: 4})
+	out := w.Renumber([]int32{1, -1, 0}, 2)
+	require.Equal(t, w.Of[2], out.Of[0])
+	require.Equal(t, w.Of[0], out.Of[1])
+	require.NoError(t, out.Validate())
+}
+
+func TestValidateNamesTheVertex(t *testing.T) {
+	for text, list := range map[string][]weights.Influence{
+		"joint 5 of 1": {{5, 1}}, "weight -1": {{0, -1}}, "twice": {{0, 0.5}, {0, 0.5}}, "sum to 0.5": {{0, 0.5}},
+	} {
+		w := weights.New([]string{"a"}, 2)
+		w.Of[1] = list
+		require.ErrorContains(t, w.Validate(), text)
+		require.ErrorContains(t, w.Validate(), "vertex 1")
+	}
+}
+
+func ExampleFromColumns() {
+	w := weights.FromColumns([]string{"thigh", "shank"}, [][]float64{{0.9, 0.0004}, {0.3, 0.8}}, 2, weights.Limits{Cap: 4, Trace: 0.001})
+	fmt.Printf("%.2f\n", w.Column(0))
+	// Output: [0.75 0.00]
+}
