@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"strings"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
@@ -44,12 +45,19 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 			return nil, err
 		}
 	}
-	f := &file{}
-	if err := json.Unmarshal(text, &f.doc); err != nil {
+	// The version first: version 1 has another layout altogether.
+	var head struct {
+		Asset asset `json:"asset"`
+	}
+	if err := json.Unmarshal(text, &head); err != nil {
 		return nil, reading.At("JSON", "%v", err)
 	}
-	if len(f.doc.Asset.Version) < 2 || f.doc.Asset.Version[:2] != "2." {
-		return nil, reading.At("asset", "version %q is not 2.x", f.doc.Asset.Version)
+	if !strings.HasPrefix(head.Asset.Version, "2.") {
+		return nil, &reading.Error{Where: "asset", What: fmt.Sprintf("version %q is not 2.x", head.Asset.Version), Do: "export it as glTF 2.0"}
+	}
+	f := &file{}
+	if err := json.Unmarshal(text, &f.doc); err != nil {
+		return nil, reading.At("JSON", "%s", strings.ReplaceAll(err.Error(), "Go struct field document.", ""))
 	}
 	for _, e := range f.doc.ExtensionsRequired {
 		return nil, &reading.Error{Where: "extensionsRequired", What: fmt.Sprintf("the file cannot be read without %s", e), Do: "export it without compression or extensions"}

@@ -1,0 +1,228 @@
+package gltf_test
+
+import (
+	"bytes"
+	"encoding/base64"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/reading"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// patch is a 3×3 quad grid in two parts, bound to two joints.
+func patch() (*mesh.Mesh, *skeleton.Skeleton, *weights.Weights) {
+	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("left half"), mesh.NewPart("right half")}}
+	m.Parts[1].Colour = [3]float32{0.5, 0.25, 0.125}
+	for i := range 9 {
+		m.Points = append(m.Points, r3.Vec{X: float64(i%3) / 3, Y: float64(i/3) / 3, Z: math.Sin(float64(i)) / 10})
+	}
+	for i, f := range [][4]int32{{0, 1, 4, 3}, {3, 4, 7, 6}, {1, 2, 5, 4}, {4, 5, 8, 7}} {
+		m.AddFace(int32(i/2), f[0], f[1], f[2], f[3])
+	}
+	s := &skeleton.Skeleton{Joints: []skeleton.Joint{
+		{Name: "hips", Parent: -1, Pos: r3.Vec{Y: 0.1}, Rot: geom.AxisAngle(r3.Vec{Z: 1}, 0.5)},
+		{Name: "thigh_l", Parent: 0, Pos: r3.Vec{X: 0.4, Y: 0.2, Z: 0.1}, Rot: geom.AxisAngle(r3.Vec{X: 1, Y: 1}, 1.5)}}}
+	w := weights.New([]string{"hips", "thigh_l"}, 9)
+	for v := range w.Of {
+		t := float64(v) / 8
+		w.Of[v] = weights.Clean([]weights.Influence{{Joint: 0, Value: 1 - t}, {Joint: 1, Value: t}}, weights.Limits{Cap: 4})
+	}
+	return m, s, w
+}
+
+func TestRoundTripIsExactToFloat32(t *testing.T) {
+	m, s, w := patch()
+	var buf bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&buf, m, s, w))
+	back, err := gltf.Decode(&buf, nil, reading.Default)
+	require.NoError(t, err)
+	require.Len(t, back.Mesh.Points, 9)
+	require.Zero(t, back.Joined)
+	for v, p := range m.Points {
+		q := back.Mesh.Points[v]
+		require.Equal(t, [3]float32{float32(p.X), float32(p.Y), float32(p.Z)}, [3]float32{float32(q.X), float32(q.Y), float32(q.Z)})
+		for _, x := range w.Of[v] {
+			require.InDelta(t, x.Value, back.Weights.Value(v, x.Joint), 1e-7)
+		}
+	}
+	require.Equal(t, "left half", back.Mesh.Parts[0].Name)
+	require.Equal(t, m.Parts[1].Colour, back.Mesh.Parts[1].Colour)
+	for i, j := range s.Joints {
+		require.Equal(t, j.Name, back.Skeleton.Joints[i].Name)
+		require.InDelta(t, 0, r3.Norm(r3.Sub(j.Pos, back.Skeleton.Joints[i].Pos)), 1e-12)
+		require.InDelta(t, j.Rot.Real, back.Skeleton.Joints[i].Rot.Real, 1e-12)
+	}
+}
+
+func TestSkeletonFileRoundTrip(t *testing.T) {
+	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, skeleton.DefaultSuffixes)
+	require.NoError(t, err)
+	var buf bytes.Buffer
+	require.NoError(t, gltf.EncodeSkeleton(&buf, s))
+	back, err := gltf.Decode(&buf, nil, reading.Default)
+	require.NoError(t, err)
+	require.Nil(t, back.Mesh)
+	require.Len(t, back.Skeleton.Joints, len(s.Joints))
+	for _, j := range s.Joints {
+		i, err := back.Skeleton.Find(j.Name)
+		require.NoError(t, err)
+		require.InDelta(t, 0, r3.Norm(r3.Sub(j.Pos, back.Skeleton.Joints[i].Pos)), 1e-9)
+	}
+}
+
+// glTF 2.0: weights sum to 1 and inverse bind matrices undo the rest pose.
+func TestWrittenNumbersFollowTheSpecification(t *testing.T) {
+	m, s, w := patch()
+	w.Of[3] = nil
+	var buf bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&buf, m, s, w))
+	back, err := gltf.Decode(bytes.NewReader(buf.Bytes()), nil, reading.Default)
+	require.NoError(t, err)
+	require.Equal(t, []weights.Influence{{Joint: 0, Value: 1}}, back.Weights.Of[3], "without weights it follows the root")
+	for i, b := range pose.InverseBind(s) {
+		p := b.Point(s.Joints[i].Pos)
+		require.InDelta(t, 0, r3.Norm(p), 1e-12)
+	}
+	require.EqualValues(t, buf.Len(), binary.LittleEndian.Uint32(buf.Bytes()[8:]))
+}
+
+// document builds a .gltf with one triangle; spoil may change it.
+func document(spoil func(d map[string]any)) string {
+	var b bytes.Buffer
+	for _, v := range []float32{0, 0, 0, 1, 0, 0, 0, 1, 0} {
+		_ = binary.Write(&b, binary.LittleEndian, v)
+	}
+	for _, v := range []uint16{0, 1, 2, 0} {
+		_ = binary.Write(&b, binary.LittleEndian, v)
+	}
+	d := map[string]any{
+		"asset":  map[string]any{"version": "2.0"},
+		"nodes":  []any{map[string]any{"mesh": 0, "translation": []float64{1, 2, 3}, "scale": []float64{2, 2, 2}}},
+		"meshes": []any{map[string]any{"primitives": []any{map[string]any{"attributes": map[string]any{"POSITION": 0}, "indices": 1}}}},
+		"accessors": []any{
+			map[string]any{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"},
+			map[string]any{"bufferView": 1, "componentType": 5123, "count": 3, "type": "SCALAR"}},
+		"bufferViews": []any{map[string]any{"buffer": 0, "byteLength": 36}, map[string]any{"buffer": 0, "byteOffset": 36, "byteLength": 8}},
+		"buffers":     []any{map[string]any{"byteLength": 44, "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(b.Bytes())}},
+	}
+	if spoil != nil {
+		spoil(d)
+	}
+	out, _ := json.Marshal(d)
+	return string(out)
+}
+
+func at(d map[string]any, list string, i int) map[string]any {
+	return d[list].([]any)[i].(map[string]any)
+}
+
+func TestNodeTransformsAreKeptApart(t *testing.T) {
+	s, err := gltf.Decode(strings.NewReader(document(nil)), nil, reading.Default)
+	require.NoError(t, err)
+	require.True(t, s.Mesh.Framed())
+	require.Equal(t, r3.Vec{X: 1}, s.Mesh.Points[1])
+	require.Equal(t, r3.Vec{X: 3, Y: 2, Z: 3}, s.Mesh.World()[1])
+}
+
+func TestBrokenFilesSayWhere(t *testing.T) {
+	for want, spoil := range map[string]func(d map[string]any){
+		"version":                 func(d map[string]any) { at2(d, "asset")["version"] = "1.0" },
+		"accessor 0":              func(d map[string]any) { at(d, "accessors", 0)["count"] = 4 },
+		"accessor 1: it does not": func(d map[string]any) { d["accessors"] = d["accessors"].([]any)[:1] },
+		"buffer view 1 reaches":   func(d map[string]any) { at(d, "bufferViews", 1)["byteLength"] = 80 },
+		"buffer 0":                func(d map[string]any) { at(d, "buffers", 0)["uri"] = "data:;base64,AA" },
+		"needed beside":           func(d map[string]any) { at(d, "buffers", 0)["uri"] = "body.bin" },
+		"no file beside":          func(d map[string]any) { at(d, "buffers", 0)["uri"] = "../../etc/passwd" },
+		"node 0: its child":       func(d map[string]any) { at(d, "nodes", 0)["children"] = []int{0} },
+		"in a circle": func(d map[string]any) {
+			d["nodes"] = []any{map[string]any{"children": []int{1}}, map[string]any{"children": []int{2}}, map[string]any{"children": []int{1}}}
+		},
+		"KHR_draco":    func(d map[string]any) { d["extensionsRequired"] = []string{"KHR_draco_mesh_compression"} },
+		"no positions": func(d map[string]any) { prim(d)["attributes"] = map[string]any{} },
+		"an index names": func(d map[string]any) {
+			at(d, "accessors", 1)["componentType"] = 5121
+			at(d, "bufferViews", 1)["byteOffset"] = 12
+		},
+		"no quaternion":    func(d map[string]any) { at(d, "nodes", 0)["rotation"] = []float64{0, 0, 0, 0} },
+		"no finite number": func(d map[string]any) { at(d, "bufferViews", 0)["byteOffset"] = 0; nan(d) },
+		"size limit":       func(d map[string]any) { at(d, "accessors", 0)["count"] = 1 << 40 },
+		"mesh 7":           func(d map[string]any) { at(d, "nodes", 0)["mesh"] = 7 },
+	} {
+		_, err := gltf.Decode(strings.NewReader(document(spoil)), nil, reading.Default)
+		if want == "in a circle" {
+			require.Error(t, err)
+			continue
+		}
+		require.ErrorContains(t, err, want, want)
+	}
+}
+
+func at2(d map[string]any, name string) map[string]any { return d[name].(map[string]any) }
+
+func prim(d map[string]any) map[string]any {
+	return at(d, "meshes", 0)["primitives"].([]any)[0].(map[string]any)
+}
+
+func nan(d map[string]any) {
+	b := make([]byte, 44)
+	binary.LittleEndian.PutUint32(b, math.Float32bits(float32(math.NaN())))
+	at(d, "buffers", 0)["uri"] = "data:;base64," + base64.StdEncoding.EncodeToString(b)
+}
+
+func TestSplitVerticesAreOneAndSplitAgain(t *testing.T) {
+	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("m")}, Points: []r3.Vec{{}, {X: 1}, {Y: 1}, {X: 1, Y: 1}}}
+	m.AddFace(0, 0, 1, 2)
+	m.AddFace(0, 2, 1, 3)
+	m.UV = [][2]float32{{0, 0}, {0.5, 0}, {0, 0.5}, {0.9, 0.1}, {0.8, 0.2}, {1, 1}}
+	var buf bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&buf, m, nil, nil))
+	back, err := gltf.Decode(&buf, nil, reading.Default)
+	require.NoError(t, err)
+	require.Len(t, back.Mesh.Points, 4)
+	require.Equal(t, 2, back.Joined)
+	require.Equal(t, m.UV, back.Mesh.UV)
+}
+
+func FuzzDecode(f *testing.F) {
+	m, s, w := patch()
+	var buf bytes.Buffer
+	_ = gltf.EncodeGLB(&buf, m, s, w)
+	f.Add(buf.Bytes())
+	f.Add([]byte(document(nil)))
+	limits := reading.Limits{Bytes: 1 << 20, Vertices: 2000}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		scene, err := gltf.Decode(bytes.NewReader(data), nil, limits)
+		if err != nil {
+			return
+		}
+		if scene.Mesh != nil {
+			if err := scene.Mesh.Validate(); err != nil {
+				t.Fatal("a mesh that was read is not sound:", err)
+			}
+		}
+		if scene.Skeleton != nil {
+			if err := scene.Skeleton.Validate(); err != nil {
+				t.Fatal("a skeleton that was read is not sound:", err)
+			}
+		}
+	})
+}
+
+func ExampleDecode() {
+	s, err := gltf.Decode(strings.NewReader(document(nil)), nil, reading.Default)
+	fmt.Println(len(s.Mesh.Points), s.Mesh.Faces(), err)
+	// Output: 3 1 <nil>
+}
