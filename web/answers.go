@@ -44,7 +44,7 @@ func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
 	if code == http.StatusInternalServerError {
 		slog.Error("request failed", "path", r.URL.Path, "error", err)
 	}
-	if strings.HasPrefix(r.URL.Path, "/api/") || strings.HasPrefix(r.URL.Path, "/view/") {
+	if strings.HasPrefix(r.URL.Path, "/api/") || strings.HasPrefix(r.URL.Path, "/view/") || r.URL.Path == "/healthz" {
 		var stale studio.ErrStale
 		body := map[string]any{"error": text}
 		if errors.As(err, &stale) {

@@ -12,13 +12,11 @@ const $ = (id) => document.getElementById(id);
 const numerals = ['I', 'II', 'III', 'IV', 'V', 'VI', 'VII', 'VIII', 'IX'];
 const plate = new Plate(operate);
 const commands = new Commands();
-let mine = 0; // the newest head that this page made or loaded
 
 // refresh brings everything to the server's head.
 async function refresh() {
   const name = chosenJoint()?.name;
   const character = await getJSON(`/api/characters/${store.id}`);
-  mine = Math.max(mine, character.head);
   store.character = character;
   const kept = name ? character.joints.findIndex((j) => j.name === name) : -1;
   if (character.joints.length !== store.poseJoints) { store.pose = new Map(); store.poseJoints = character.joints.length; }
@@ -85,9 +83,8 @@ async function operate(op, params) {
   try {
     const answer = await post(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head });
     if (answer.work) return true;
-    mine = answer.revision.id;
-    say(answer.revision.outcome.sentence);
     await refresh();
+    say(answer.revision.outcome.sentence);
     return true;
   } catch (e) {
     refused(e);
@@ -132,8 +129,7 @@ Object.defineProperty(store, 'say', { set: say });
 async function step(which) {
   try {
     const sentence = store.character[which];
-    const answer = await post(`/api/characters/${store.id}/${which}`, { base: store.character.head });
-    mine = answer.revision.id;
+    await post(`/api/characters/${store.id}/${which}`, { base: store.character.head });
     await refresh();
     say(`${which === 'undo' ? 'Undone' : 'Redone'}: ${sentence}`);
   } catch (e) { refused(e); }
@@ -223,10 +219,9 @@ try {
   set({ wire: store.wire });
   drawLedger();
   document.body.dataset.ready = 'true';
-  watch((head) => {
-    if (head <= mine && head === store.character.head) return;
+  watch(async () => {
     if (typed().size) { notice('The character has changed elsewhere. What you typed is kept when you reload.', 'Reload', () => refresh().catch(refused)); return; }
-    refresh().catch(refused);
+    await refresh().catch(refused);
   });
 } catch (e) {
   $('loading').querySelector('p').textContent = e.message ?? 'The plate could not be laid out.';

@@ -222,7 +222,8 @@ function probe() {
     b.textContent = m.joint;
     b.addEventListener('click', () => set({ chosen: joints().findIndex((j) => j.name === m.joint) }));
     const v = document.createElement('span');
-    v.textContent = m.direct ? m.weight.toFixed(3) : `carries ${m.carried.toFixed(3)}`;
+    const carries = m.carried > m.weight + 0.0005 ? `carries ${m.carried.toFixed(3)}` : '';
+    v.textContent = [m.direct ? m.weight.toFixed(3) : '', carries].filter(Boolean).join(' · ');
     li.append(b, v);
     list.append(li);
   }

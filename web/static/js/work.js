@@ -9,23 +9,34 @@ let opened = false;
 // watch listens for the head and the work of the character.
 export function watch(onHead) {
   const source = new EventSource(`/api/characters/${store.id}/events`);
+  let before = Promise.resolve();
   source.onmessage = (e) => {
     const news = JSON.parse(e.data);
     if (news.trouble) { set({ say: news.trouble }); return; }
     draw(news.works ?? []);
-    if (store.character && news.head !== store.character.head) onHead(news.head);
+    // One after the other, and the end of a work is told when it can be seen.
+    before = before.then(async () => {
+      if (news.head !== store.character.head && !document.body.classList.contains('sending')) await onHead();
+      tell(news.works ?? []);
+    });
   };
   addEventListener('pagehide', () => source.close());
 }
 
-function draw(works) {
-  const running = works.filter((w) => w.state === 'queued' || w.state === 'running');
+const open = (w) => w.state === 'queued' || w.state === 'running';
+
+// tell says how works ended, each once; those that had ended before are silent.
+function tell(works) {
   for (const w of works) {
-    if (running.includes(w) || told.has(w.id)) continue;
+    if (open(w) || told.has(w.id)) continue;
     told.add(w.id);
     if (opened) set({ say: w.state === 'done' ? w.message : `${w.label}: ${w.message}` });
   }
   opened = true;
+}
+
+function draw(works) {
+  const running = works.filter(open);
   box.hidden = !running.length;
   document.body.classList.toggle('busy', running.length > 0);
   if (!running.length) { box.replaceChildren(); return; }

@@ -1,0 +1,214 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"wisemarrow/demo"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/obj"
+	"wisemarrow/formats/reading"
+	"wisemarrow/internal/testdb"
+	"wisemarrow/store"
+	"wisemarrow/studio"
+
+	"github.com/stretchr/testify/require"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "wisemarrow")
+	if err != nil {
+		panic(err)
+	}
+	binary = filepath.Join(dir, "wisemarrow")
+	if out, err := exec.Command("go", "build", "-o", binary, ".").CombinedOutput(); err != nil {
+		fmt.Println(string(out))
+		os.Exit(1)
+	}
+	code := m.Run()
+	_ = os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// command runs the program and returns its exit code and both outputs.
+func command(t *testing.T, args ...string) (code int, stdout, stderr string) {
+	t.Helper()
+	c := exec.Command(binary, args...)
+	var out, errs bytes.Buffer
+	c.Stdout, c.Stderr = &out, &errs
+	if err := c.Run(); err != nil {
+		var exit *exec.ExitError
+		require.ErrorAs(t, err, &exit)
+	}
+	return c.ProcessState.ExitCode(), out.String(), errs.String()
+}
+
+func TestFilesFromMeshToBoundCharacter(t *testing.T) {
+	dir := t.TempDir()
+	body, skel, bound := filepath.Join(dir, "odile.obj"), filepath.Join(dir, "skeleton.gltf"), filepath.Join(dir, "bound.glb")
+	m, truth := demo.Odile(0.02)
+	f, err := os.Create(body)
+	require.NoError(t, err)
+	require.NoError(t, obj.Encode(f, m))
+	require.NoError(t, f.Close())
+
+	code, out, errs := command(t, "check", body, "--report", "-")
+	require.Equal(t, exitGood, code, errs)
+	var check checkReport
+	require.NoError(t, json.Unmarshal([]byte(out), &check))
+	require.Equal(t, len(m.Points), check.Mesh.Vertices)
+	require.Empty(t, check.Findings)
+
+	report := filepath.Join(dir, "fit.json")
+	code, _, errs = command(t, "fit", body, "--starter", "biped", "-o", skel, "--report", report)
+	require.Equal(t, exitGood, code, errs)
+	require.FileExists(t, report)
+	s, err := readSkeleton(skel)
+	require.NoError(t, err)
+	mean, worst, at := demo.FitError(s, truth, check.Mesh.Height)
+	require.Less(t, mean, 0.03)
+	require.Less(t, worst, 0.08, at)
+
+	code, out, errs = command(t, "bind", body, "--skeleton", skel, "--method", "heat", "--influences", "4", "-o", bound, "--report", "-")
+	require.Equal(t, exitGood, code, errs)
+	var told struct {
+		Joints []struct {
+			Name, State, Cause string
+			Vertices           int
+		}
+		Pieces     []struct{ State string }
+		Unweighted int
+		Millis     map[string]float64 `json:"milliseconds"`
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &told))
+	require.Len(t, told.Joints, len(s.Joints))
+	require.Zero(t, told.Unweighted)
+	require.Positive(t, told.Millis["factorisation"])
+	f, err = os.Open(bound)
+	require.NoError(t, err)
+	defer f.Close()
+	scene, err := gltf.Decode(f, nil, reading.Default)
+	require.NoError(t, err)
+	require.NotNil(t, scene.Weights)
+}
+
+func TestAMeshAlongZIsFittedInItsOwnCoordinates(t *testing.T) {
+	dir := t.TempDir()
+	body, skel := filepath.Join(dir, "delivered.glb"), filepath.Join(dir, "skeleton.gltf")
+	m, _ := demo.OdileAsDelivered(0.02)
+	f, err := os.Create(body)
+	require.NoError(t, err)
+	require.NoError(t, gltf.EncodeGLB(f, m, nil, nil))
+	require.NoError(t, f.Close())
+	code, _, errs := command(t, "check", body)
+	require.Equal(t, exitFindings, code, "the unit and axis block")
+	require.Contains(t, errs, "size_or_axis")
+	code, _, errs = command(t, "fit", body, "-o", skel)
+	require.Equal(t, exitGood, code, errs)
+	s, err := readSkeleton(skel)
+	require.NoError(t, err)
+	head, hips := s.Joints[s.Index("head")].Pos, s.Joints[s.Index("hips")].Pos
+	require.Greater(t, head.Z-hips.Z, 40.0, "centimetres along Z")
+	code, _, errs = command(t, "bind", body, "--skeleton", skel, "--up", "z", "--scale", "0.01", "-o", filepath.Join(dir, "bound.glb"))
+	require.Contains(t, []int{exitGood, exitFindings}, code, errs)
+	scene, err := readScene(filepath.Join(dir, "bound.glb"))
+	require.NoError(t, err)
+	require.InDelta(t, 1.66, scene.Mesh.Measure().Height, 0.05)
+}
+
+func TestExitCodesAndMessages(t *testing.T) {
+	dir := t.TempDir()
+	broken := filepath.Join(dir, "broken.obj")
+	require.NoError(t, os.WriteFile(broken, []byte("v 1 2 3\nf 1 2 3\n"), 0o644))
+	code, _, errs := command(t, "check", broken)
+	require.Equal(t, exitInput, code)
+	require.Contains(t, errs, "broken.obj: line 2")
+	code, _, errs = command(t, "bind", broken)
+	require.Equal(t, exitInput, code)
+	require.Contains(t, errs, "skeleton")
+	code, _, _ = command(t, "check", filepath.Join(dir, "none.obj"))
+	require.Equal(t, exitInput, code)
+
+	bram, skel := filepath.Join(dir, "bram.glb"), filepath.Join(dir, "bram.gltf")
+	m, s := demo.Bram(0.022)
+	write := func(path string, enc func(f *os.File) error) {
+		f, err := os.Create(path)
+		require.NoError(t, err)
+		require.NoError(t, enc(f))
+		require.NoError(t, f.Close())
+	}
+	write(bram, func(f *os.File) error { return gltf.EncodeGLB(f, m, nil, nil) })
+	write(skel, func(f *os.File) error { return gltf.EncodeSkeleton(f, s) })
+	code, _, errs = command(t, "bind", bram, "--skeleton", skel)
+	require.Equal(t, exitFindings, code, "buttons have no weights")
+	require.Contains(t, errs, "unweighted_vertices")
+	code, _, errs = command(t, "bind", bram, "--skeleton", skel, "--mend")
+	require.Equal(t, exitGood, code, errs)
+	for _, c := range []string{"check", "fit", "bind", "serve", "worker"} {
+		code, out, _ := command(t, c, "--help")
+		require.Equal(t, exitGood, code)
+		require.Contains(t, out, "Examples:")
+	}
+	code, _, errs = command(t, "serve", "--database", "postgres://nobody@127.0.0.1:1/none")
+	require.Equal(t, 3, code)
+	require.Contains(t, errs, "make db")
+}
+
+// A worker that is killed in the middle of a bind loses nothing: the work is
+// taken up by another, and there is exactly one new revision.
+func TestKilledInTheMiddleOfABind(t *testing.T) {
+	url := testdb.New(t)
+	ctx := context.Background()
+	db, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	defer db.Close()
+	require.NoError(t, db.Migrate(ctx))
+	x := studio.New(db, nil, reading.Default)
+	m, s := demo.Odile(0.0065)
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", studio.State{Mesh: m, Skeleton: s, Settings: studio.DefaultSettings()}, "came in")
+	require.NoError(t, err)
+	w, err := db.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "bind_heat", Label: "Bind", Params: json.RawMessage("{}"), Author: "tester"})
+	require.NoError(t, err)
+
+	worker := func() *exec.Cmd {
+		p := exec.Command(binary, "worker", "--database", url)
+		p.Stderr = os.Stderr
+		require.NoError(t, p.Start())
+		return p
+	}
+	state := func() studio.Work {
+		got, err := db.Work(ctx, w.ID)
+		require.NoError(t, err)
+		return got
+	}
+	first := worker()
+	require.Eventually(t, func() bool { return state().State == studio.WorkRunning && strings.Contains(state().What, "bone") }, 40*time.Second, 10*time.Millisecond)
+	require.NoError(t, first.Process.Signal(syscall.SIGKILL))
+	_ = first.Wait()
+	require.Equal(t, studio.WorkRunning, state().State, "it was killed before the end")
+	list, err := db.History(ctx, c.ID)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+
+	next := worker()
+	defer func() { _ = next.Process.Signal(syscall.SIGTERM); _ = next.Wait() }()
+	require.Eventually(t, func() bool { return state().State == studio.WorkDone }, 60*time.Second, 100*time.Millisecond)
+	list, err = db.History(ctx, c.ID)
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	after, err := x.Load(ctx, list[0])
+	require.NoError(t, err)
+	require.NoError(t, after.Weights.Validate())
+	require.Equal(t, 2, state().Attempt)
+}

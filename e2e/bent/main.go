@@ -1,0 +1,48 @@
+// Command bent prints the positions that core/deform gives the vertices of a
+// bound GLB in a pose, for the browser tests to compare with.
+//
+//	bent FILE.glb '{"joint": [x, y, z] degrees, …}'
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+
+	"wisemarrow/core/deform"
+	"wisemarrow/core/pose"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/reading"
+)
+
+func main() {
+	if err := run(os.Args[1], os.Args[2]); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func run(path, angles string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	scene, err := gltf.Decode(f, nil, reading.Default)
+	if err != nil {
+		return err
+	}
+	var list map[string][3]float64
+	if err := json.Unmarshal([]byte(angles), &list); err != nil {
+		return err
+	}
+	turns := pose.Pose{}
+	for name, a := range list {
+		turns[name] = pose.Turn(a[0], a[1], a[2])
+	}
+	var out [][3]float64
+	for _, p := range deform.Linear(scene.Mesh.Points, scene.Weights, pose.Skin(scene.Skeleton, turns)) {
+		out = append(out, [3]float64{p.X, p.Y, p.Z})
+	}
+	return json.NewEncoder(os.Stdout).Encode(map[string]any{"positions": out, "height": scene.Mesh.Measure().Height})
+}

@@ -1,0 +1,34 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test } from '@playwright/test';
+import { errors } from './open.js';
+
+test('the cast shows every character with its picture and stages', async ({ page }) => {
+  const bad = errors(page);
+  await page.goto('/');
+  await expect(page.locator('h1').first()).toHaveText('The Saltmarsh Lantern Troupe');
+  for (const name of ['Odile', 'Bram', 'Odile as delivered']) await expect(page.getByRole('link', { name, exact: true })).toBeVisible();
+  const widths = await page.locator('.portrait img').evaluateAll(async (all) => { await Promise.all(all.map((i) => i.decode())); return all.map((i) => i.naturalWidth); });
+  expect(widths.slice(0, 3)).toEqual([300, 300, 300]);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  expect(bad).toEqual([]);
+});
+
+test('a broken file is refused with its line, a good one opens at the intake, and can be removed', async ({ page }) => {
+  await page.goto('/');
+  const before = await page.locator('.card-plate').count();
+  await page.setInputFiles('#file', { name: 'torn.obj', mimeType: 'text/plain', buffer: Buffer.from('v 0 0 0\nv 1 0\n') });
+  await expect(page.locator('.refusal')).toContainText('torn.obj: line 2');
+  await page.setInputFiles('#file', { name: 'wedge.obj', mimeType: 'text/plain', buffer: Buffer.from('v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n') });
+  await page.waitForURL(/\/intake$/);
+  await expect(page.locator('#tray')).toContainText('Nothing is wrong here');
+  await page.goto('/');
+  await expect(page.locator('.card-plate')).toHaveCount(before + 1);
+  await page.locator('.card-plate', { hasText: 'wedge' }).getByRole('button', { name: 'Remove wedge' }).click();
+  await page.getByRole('button', { name: 'Remove', exact: true }).click();
+  await expect(page.locator('.card-plate')).toHaveCount(before);
+});
+
+test('an address that leads nowhere says so', async ({ page }) => {
+  await page.goto('/characters/nobody/intake');
+  await expect(page.getByRole('link', { name: 'Back to the cast' })).toBeVisible();
+});

@@ -1,0 +1,59 @@
+import { execFileSync } from 'node:child_process';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { expect, test } from '@playwright/test';
+import validator from 'gltf-validator';
+import { open } from './open.js';
+
+const turns = { upper_arm_l: [25, -10, 50], forearm_l: [70, 0, 0], thigh_r: [-60, 12, 0], shank_r: [80, 0, 0], head: [0, 40, 10], spine_2: [10, 15, -5] };
+
+// The Khronos validator (npm gltf-validator).
+test('the GLB has no error and no warning', async ({ page }, info) => {
+  await open(page, 'Odile', 'handoff');
+  const wait = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Bound character, GLB' }).click();
+  const file = info.outputPath('odile.glb');
+  await (await wait).saveAs(file);
+  const report = await validator.validateBytes(new Uint8Array(readFileSync(file)));
+  expect(report.issues.messages.filter((m) => m.severity < 2)).toEqual([]);
+  expect([report.issues.numErrors, report.issues.numWarnings]).toEqual([0, 0]);
+  expect(report.info.maxInfluences).toBe(4);
+});
+
+// three.js' own SkinnedMesh on the same file against core/deform, and the
+// page's preview against both, to 1e-5 of the height.
+test('three.js, core/deform and the preview bend alike', async ({ page }, info) => {
+  const id = await open(page, 'Odile', 'weights');
+  const glb = await (await page.request.get(`/characters/${id}/handoff/glb?influences=4`)).body();
+  const file = info.outputPath('odile.glb');
+  (await import('node:fs')).writeFileSync(file, glb);
+  const core = JSON.parse(execFileSync('go', ['run', './e2e/bent', file, JSON.stringify(turns)], { maxBuffer: 1 << 28 }));
+  await page.route('**/loaders/**', (route) => route.fulfill({ path: join('node_modules/three/examples/jsm', new URL(route.request().url()).pathname.split('/loaders/')[1]), contentType: 'text/javascript' }));
+  const three = await page.evaluate(async ([base64, angles]) => {
+    const { GLTFLoader } = await import('/loaders/loaders/GLTFLoader.js');
+    const { Quaternion, Vector3 } = await import('three');
+    const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0));
+    const { scene } = await new GLTFLoader().parseAsync(bytes.buffer, '');
+    const skinned = [];
+    scene.traverse((o) => { if (o.isSkinnedMesh) skinned.push(o); });
+    for (const [name, [x, y, z]] of Object.entries(angles)) {
+      const bone = scene.getObjectByName(name), q = new Quaternion();
+      for (const [axis, a] of [[[0, 0, 1], z], [[0, 1, 0], y], [[1, 0, 0], x]]) bone.quaternion.multiply(q.setFromAxisAngle(new Vector3(...axis), (a * Math.PI) / 180));
+    }
+    scene.updateMatrixWorld(true);
+    const mesh = skinned[0], n = mesh.geometry.attributes.position.count, out = [], v = new Vector3();
+    for (let i = 0; i < n; i++) { mesh.getVertexPosition(i, v).applyMatrix4(mesh.matrixWorld); out.push([v.x, v.y, v.z]); }
+    return out;
+  }, [glb.toString('base64'), turns]);
+  expect(three.length).toBe(core.positions.length);
+  const worst = (a, b) => Math.max(...a.map((p, i) => Math.hypot(p[0] - b[i][0], p[1] - b[i][1], p[2] - b[i][2])));
+  expect(worst(three, core.positions)).toBeLessThan(1e-5 * core.height);
+  const preview = await page.evaluate((angles) => {
+    const m = globalThis.marrow;
+    m.set({ pose: new Map(Object.entries(angles).map(([n, a]) => [m.store.character.joints.findIndex((j) => j.name === n), a])) });
+    const s = m.plate.skinned(), out = [];
+    s.base.forEach((v, i) => { out[v] = [s.positions[3 * i], s.positions[3 * i + 1], s.positions[3 * i + 2]]; });
+    return out;
+  }, turns);
+  expect(worst(preview, core.positions)).toBeLessThan(1e-5 * core.height);
+});

@@ -1,0 +1,38 @@
+// Helpers of the browser tests.
+import { expect } from '@playwright/test';
+
+export async function ids(page) {
+  await page.goto('/');
+  const out = {};
+  for (const a of await page.locator('.legend h2 a').all()) out[await a.textContent()] = (await a.getAttribute('href')).split('/').pop();
+  return out;
+}
+
+export async function open(page, name, stage) {
+  const id = (await ids(page))[name];
+  await page.goto(`/characters/${id}/${stage}`);
+  await expect(page.locator('body[data-ready]')).toBeAttached({ timeout: 30_000 });
+  return id;
+}
+
+// copy makes a character of its own for a test, so that tests do not meet.
+export async function copy(page, name, as) {
+  const id = (await ids(page))[name];
+  const obj = await (await page.request.get(`/characters/${id}/handoff/obj`)).body();
+  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: `${as}.obj`, mimeType: 'text/plain', buffer: obj }, name: as } })).json();
+  return made.id;
+}
+
+export const marrow = (page, f, arg) => page.evaluate(([text, a]) => new Function('marrow', 'a', `return (${text})(marrow, a)`)(globalThis.marrow, a), [f.toString(), arg]);
+
+export const joint = (page, name) => marrow(page, (m, n) => m.store.character.joints.find((j) => j.name === n), name);
+
+export const choose = (page, name) => marrow(page, (m, n) => m.set({ chosen: m.store.character.joints.findIndex((j) => j.name === n) }), name);
+
+// errors collects what the page complains of.
+export function errors(page) {
+  const list = [];
+  page.on('pageerror', (e) => list.push(e.message));
+  page.on('console', (m) => { if (m.type() === 'error' && !/status of (409|422)/.test(m.text())) list.push(m.text()); });
+  return list;
+}

@@ -1,0 +1,57 @@
+// Package rules holds tests of the project's own structure.
+package rules
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// What a package may import of ours, by the longest prefix that fits. The rule
+// keeps the computation free of interface, files and database.
+var may = map[string][]string{
+	"wisemarrow/core":    {"wisemarrow/core"},
+	"wisemarrow/formats": {"wisemarrow/core", "wisemarrow/formats"},
+	"wisemarrow/studio":  {"wisemarrow/core", "wisemarrow/formats"},
+	"wisemarrow/store":   {"wisemarrow/studio"},
+	"wisemarrow/queue":   {"wisemarrow/studio"},
+	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/formats", "wisemarrow/studio"},
+	"wisemarrow/demo":    {"wisemarrow/core", "wisemarrow/studio"},
+}
+
+// coreOthers are the packages from elsewhere that core may use.
+var coreOthers = []string{"gonum.org/v1/gonum"}
+
+func under(path, prefix string) bool { return path == prefix || strings.HasPrefix(path, prefix+"/") }
+
+func TestImportRule(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join .Imports \" \"}}", "wisemarrow/...").Output()
+	require.NoError(t, err)
+	seen := map[string]bool{}
+	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
+		f := strings.Fields(line)
+		for rule, allowed := range may {
+			if !under(f[0], rule) {
+				continue
+			}
+			seen[rule] = true
+			for _, i := range f[1:] {
+				ok := !under(i, "wisemarrow")
+				for _, a := range allowed {
+					ok = ok || under(i, a)
+				}
+				require.True(t, ok, "%s must not import %s", f[0], i)
+				if rule == "wisemarrow/core" && !under(i, "wisemarrow") && strings.Contains(strings.Split(i, "/")[0], ".") {
+					known := false
+					for _, c := range coreOthers {
+						known = known || under(i, c)
+					}
+					require.True(t, known, "core must not import %s", i)
+				}
+			}
+		}
+	}
+	require.Len(t, seen, len(may))
+}

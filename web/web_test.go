@@ -1,0 +1,209 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"wisemarrow/demo"
+	"wisemarrow/formats/obj"
+	"wisemarrow/formats/reading"
+	"wisemarrow/internal/testdb"
+	"wisemarrow/store"
+	"wisemarrow/studio"
+	"wisemarrow/web"
+
+	"github.com/stretchr/testify/require"
+)
+
+func served(t *testing.T, limits reading.Limits) (*httptest.Server, *store.Store) {
+	t.Helper()
+	ctx := context.Background()
+	s, err := store.Open(ctx, testdb.New(t))
+	require.NoError(t, err)
+	require.NoError(t, s.Migrate(ctx))
+	server := httptest.NewServer(web.Routes(studio.New(s, nil, limits), s.Ping))
+	t.Cleanup(func() { server.Close(); _ = s.Close() })
+	return server, s
+}
+
+func upload(t *testing.T, server *httptest.Server, files map[string]string) (int, map[string]any) {
+	t.Helper()
+	var body bytes.Buffer
+	form := multipart.NewWriter(&body)
+	for name, text := range files {
+		part, err := form.CreateFormFile("file", name)
+		require.NoError(t, err)
+		_, _ = io.WriteString(part, text)
+	}
+	require.NoError(t, form.Close())
+	r, err := http.Post(server.URL+"/api/characters", form.FormDataContentType(), &body)
+	require.NoError(t, err)
+	return decode(t, r)
+}
+
+func decode(t *testing.T, r *http.Response) (int, map[string]any) {
+	t.Helper()
+	defer r.Body.Close()
+	out := map[string]any{}
+	require.NoError(t, json.NewDecoder(r.Body).Decode(&out))
+	return r.StatusCode, out
+}
+
+func post(t *testing.T, server *httptest.Server, path string, body any) (int, map[string]any) {
+	t.Helper()
+	data, err := json.Marshal(body)
+	require.NoError(t, err)
+	r, err := http.Post(server.URL+path, "application/json", bytes.NewReader(data))
+	require.NoError(t, err)
+	return decode(t, r)
+}
+
+func get(t *testing.T, server *httptest.Server, path string) (int, string, http.Header) {
+	t.Helper()
+	r, err := http.Get(server.URL + path)
+	require.NoError(t, err)
+	defer r.Body.Close()
+	data, err := io.ReadAll(r.Body)
+	require.NoError(t, err)
+	return r.StatusCode, string(data), r.Header
+}
+
+func odile(t *testing.T) string {
+	var b strings.Builder
+	m, _ := demo.Odile(0.02)
+	require.NoError(t, obj.Encode(&b, m))
+	return b.String()
+}
+
+func TestFromUploadToHandoff(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	code, page, _ := get(t, server, "/")
+	require.Equal(t, 200, code)
+	require.Contains(t, page, "No cast yet")
+	code, made := upload(t, server, map[string]string{"odile.obj": odile(t)})
+	require.Equal(t, http.StatusCreated, code, made)
+	id := made["id"].(string)
+	head := func() float64 {
+		_, text, _ := get(t, server, "/api/characters/"+id)
+		var v map[string]any
+		require.NoError(t, json.Unmarshal([]byte(text), &v))
+		return v["head"].(float64)
+	}
+	for _, stage := range studio.StageNames {
+		for _, path := range []string{"/characters/" + id + "/" + stage, "/characters/" + id + "/tray/" + stage} {
+			code, page, _ = get(t, server, path)
+			require.Equal(t, 200, code, path)
+			require.NotContains(t, page, "<no value>")
+		}
+	}
+	for _, op := range []string{"fit_starter", "set_axes", "bind_heat"} {
+		code, out := post(t, server, "/api/characters/"+id+"/ops", map[string]any{"op": op, "base": head()})
+		require.Equal(t, 200, code, out)
+	}
+	for _, stage := range studio.StageNames {
+		code, page, _ = get(t, server, "/characters/"+id+"/tray/"+stage)
+		require.Equal(t, 200, code)
+		require.Contains(t, page, "<h2>")
+	}
+	code, glb, h := get(t, server, "/characters/"+id+"/handoff/glb?influences=4")
+	require.Equal(t, 200, code)
+	require.True(t, strings.HasPrefix(glb, "glTF"))
+	require.Contains(t, h.Get("Content-Disposition"), "odile.glb")
+	rev := fmt.Sprintf("%.0f", head())
+	for _, path := range []string{"/view/mesh/" + rev, "/view/weights/" + rev, "/view/thumbnail/" + rev} {
+		code, _, h = get(t, server, path)
+		require.Equal(t, 200, code, path)
+		require.Contains(t, h.Get("Cache-Control"), "immutable")
+	}
+	code, out := post(t, server, "/api/characters/"+id+"/undo", map[string]any{"base": head()})
+	require.Equal(t, 200, code, out)
+	code, page, _ = get(t, server, "/")
+	require.Equal(t, 200, code)
+	require.Contains(t, page, "odile")
+}
+
+func TestErrorsSayWhatAndWhere(t *testing.T) {
+	server, s := served(t, reading.Limits{Bytes: 2 << 20, Vertices: 20000})
+	for _, c := range []struct {
+		files map[string]string
+		code  int
+		want  string
+	}{
+		{map[string]string{"a.obj": "v 1 2\n"}, 422, "a.obj: line 1"},
+		{map[string]string{"a.txt": "hello"}, 422, "no mesh among"},
+		{map[string]string{"a.gltf": `{"asset":{"version":"2.0"},"buffers":[{"byteLength":4,"uri":"a.bin"}]}`}, 422, "beside"},
+		{map[string]string{"a.obj": strings.Repeat("# long\n", 1<<19)}, 413, "limit of 2 MB"},
+	} {
+		code, out := upload(t, server, c.files)
+		require.Equal(t, c.code, code, out)
+		require.Contains(t, out["error"], c.want)
+	}
+	list, err := s.Characters(context.Background())
+	require.NoError(t, err)
+	require.Empty(t, list, "nothing half made is left")
+	code, made := upload(t, server, map[string]string{"cube.obj": "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"})
+	require.Equal(t, 201, code)
+	api := "/api/characters/" + made["id"].(string)
+	code, out := post(t, server, api+"/ops", map[string]any{"op": "drop_loose", "base": 999999})
+	require.Equal(t, http.StatusConflict, code)
+	require.Contains(t, out["error"], "reload")
+	require.NotZero(t, out["head"])
+	code, out = post(t, server, api+"/ops", map[string]any{"op": "fly", "base": out["head"]})
+	require.Equal(t, 422, code)
+	require.Contains(t, out["error"], "fly")
+	code, page, _ := get(t, server, "/characters/nobody/intake")
+	require.Equal(t, 404, code)
+	require.Contains(t, page, "Back to the cast")
+	for _, path := range []string{"/api/characters/nobody", "/view/mesh/abc", "/view/mesh/77777", api + "/where/intake/nothing", api + "/probe/x"} {
+		code, _, _ := get(t, server, path)
+		require.Contains(t, []int{404, 422}, code, path)
+	}
+	require.NoError(t, s.Close())
+	code, text, _ := get(t, server, "/healthz")
+	require.GreaterOrEqual(t, code, 500)
+	require.Contains(t, text, "error")
+}
+
+func TestAnotherSiteCannotPost(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	r, err := http.NewRequest("POST", server.URL+"/api/author", strings.NewReader(`{"name":"x"}`))
+	require.NoError(t, err)
+	r.Header.Set("Sec-Fetch-Site", "cross-site")
+	got, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	require.Equal(t, http.StatusForbidden, got.StatusCode)
+}
+
+func TestEventsTellANewHead(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	_, made := upload(t, server, map[string]string{"cube.obj": "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 5 5\nf 1 2 3\n"})
+	api := server.URL + "/api/characters/" + made["id"].(string)
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	r, err := http.NewRequestWithContext(ctx, "GET", api+"/events", nil)
+	require.NoError(t, err)
+	stream, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer stream.Body.Close()
+	require.Equal(t, "text/event-stream", stream.Header.Get("Content-Type"))
+	buf := make([]byte, 4096)
+	n, err := stream.Body.Read(buf)
+	require.NoError(t, err)
+	first := string(buf[:n])
+	var news struct{ Head int64 }
+	require.NoError(t, json.Unmarshal([]byte(strings.TrimPrefix(strings.TrimSpace(first), "data: ")), &news))
+	code, out := post(t, server, "/api/characters/"+made["id"].(string)+"/ops", map[string]any{"op": "drop_loose", "base": news.Head})
+	require.Equal(t, 200, code, out)
+	n, err = stream.Body.Read(buf)
+	require.NoError(t, err)
+	require.Contains(t, string(buf[:n]), fmt.Sprint(int64(out["revision"].(map[string]any)["id"].(float64))))
+}
