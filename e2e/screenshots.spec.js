@@ -33,7 +33,7 @@ test('draw them', async ({ page }) => {
   });
   const r = await page.locator('.pane').boundingBox();
   await page.keyboard.press('b');
-  await page.mouse.click(r.x + r.width * 0.5, r.y + r.height * 0.36);
+  await page.mouse.click(r.x + r.width * 0.5, r.y + r.height * 0.44);
   await expect(page.locator('.probe li').first()).toBeVisible();
   await page.keyboard.press('b');
   await shot(page, 'weights');

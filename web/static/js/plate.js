@@ -163,7 +163,7 @@ export class Plate {
         if (d.moved) this.drop(d);
         return;
       }
-      if (still && e.button === 0 && !this.turning?.controls.dragging) this.click(pane, x, y);
+      if (still && e.button === 0) this.click(pane, x, y);
     };
     pane.element.addEventListener('pointerup', end);
     pane.element.addEventListener('pointercancel', () => { if (pane.drag) { pane.drag = null; this.load(); } });

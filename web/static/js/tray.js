@@ -167,6 +167,7 @@ function coordinates(pos) {
 }
 
 function angles() {
+  for (const r of tray.querySelectorAll('[name=map]')) r.checked = r.value === store.map;
   const form = tray.querySelector('#angles');
   if (!form) return;
   const j = chosenJoint();
@@ -179,7 +180,6 @@ function angles() {
     form.elements[n].value = a[i];
     if (document.activeElement !== form.elements[`n${n}`]) form.elements[`n${n}`].value = Math.round(10 * a[i]) / 10;
   });
-  for (const r of tray.querySelectorAll('[name=map]')) r.checked = r.value === store.map;
 }
 
 tray.addEventListener('input', (e) => {

@@ -1,0 +1,181 @@
+// Command bench prints tables of speed, memory and fit: make bench.
+package main
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"math"
+	"os"
+	"runtime"
+	"sync/atomic"
+	"time"
+
+	"wisemarrow/core/bind"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/demo"
+	"wisemarrow/formats"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/reading"
+	"wisemarrow/studio"
+)
+
+func main() {
+	fmt.Printf("%d cores, %s\n", runtime.NumCPU(), runtime.Version())
+	for _, table := range []func() error{heat, intake, fit} {
+		fmt.Println()
+		if err := table(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+	}
+}
+
+// peak runs f and returns how long it took and the most heap that it had in use
+// over what was there before, in MB, sampled every two milliseconds.
+func peak(f func() error) (time.Duration, float64, error) {
+	runtime.GC()
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	base := m.HeapAlloc
+	var most atomic.Uint64
+	stop, done := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(done)
+		tick := time.NewTicker(2 * time.Millisecond)
+		defer tick.Stop()
+		for {
+			select {
+			case <-stop:
+				return
+			case <-tick.C:
+				var m runtime.MemStats
+				runtime.ReadMemStats(&m)
+				if m.HeapInuse > most.Load() {
+					most.Store(m.HeapInuse)
+				}
+			}
+		}
+	}()
+	begin := time.Now()
+	err := f()
+	took := time.Since(begin)
+	close(stop)
+	<-done
+	return took, math.Max(0, float64(most.Load())-float64(base)) / 1e6, err
+}
+
+// slope returns the exponent of growth between two measurements.
+func slope(n0, n1 int, t0, t1 float64) string {
+	if n0 == 0 || t0 == 0 {
+		return "    "
+	}
+	return fmt.Sprintf("%.2f", math.Log(t1/t0)/math.Log(float64(n1)/float64(n0)))
+}
+
+// heat binds Odile at five resolutions to her 22 deforming joints.
+func heat() error {
+	fmt.Println("Heat bind (ms; median of 3; growth is the exponent against the row above)")
+	fmt.Printf("%9s %7s %11s %9s %14s %7s %7s %7s %7s %8s %7s\n", "vertices", "joints", "visibility", "assembly", "factorisation", "solve", "report", "total", "growth", "L, M", "MB")
+	n0, t0 := 0, 0.0
+	for _, cell := range []float64{0.0174, 0.0108, 0.00778, 0.0055, 0.00389} {
+		m, s := demo.Odile(cell)
+		var runs []*bind.Report
+		most := 0.0
+		for range 3 {
+			_, mb, err := peak(func() error {
+				_, r, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
+				runs = append(runs, r)
+				return err
+			})
+			if err != nil {
+				return err
+			}
+			most = math.Max(most, mb)
+		}
+		r := median(runs)
+		asked := 0
+		for _, j := range r.Joints {
+			if j.State != bind.Idle {
+				asked++
+			}
+		}
+		t := r.Millis["total"]
+		fmt.Printf("%9d %7d %11.0f %9.0f %14.0f %7.0f %7.0f %7.0f %7s %8.2f %7.0f\n", len(m.Points), asked, r.Millis["visibility"], r.Millis["assembly"], r.Millis["factorisation"], r.Millis["solve"], r.Millis["report"], t, slope(n0, len(m.Points), t0, t), float64(r.Factor)/1e6, most)
+		n0, t0 = len(m.Points), t
+	}
+	return nil
+}
+
+func median(runs []*bind.Report) *bind.Report {
+	a, b, c := runs[0], runs[1], runs[2]
+	t := func(r *bind.Report) float64 { return r.Millis["total"] }
+	if t(a) > t(b) {
+		a, b = b, a
+	}
+	if t(c) < t(a) {
+		return a
+	}
+	if t(c) > t(b) {
+		return b
+	}
+	return c
+}
+
+// intake reads a GLB, checks it and makes the view's bundle.
+func intake() error {
+	fmt.Println("Intake of a GLB (ms)")
+	fmt.Printf("%9s %8s %8s %8s %8s %8s\n", "vertices", "file MB", "read", "check", "view", "MB")
+	for _, cell := range []float64{0.0174, 0.0123, 0.0055, 0.00389} {
+		m, _ := demo.Odile(cell)
+		var file bytes.Buffer
+		if err := gltf.EncodeGLB(&file, m, nil, nil); err != nil {
+			return err
+		}
+		var scene *gltf.Scene
+		var read, check, view time.Duration
+		_, mb, err := peak(func() error {
+			begin := time.Now()
+			var err error
+			if scene, err = formats.Decode("odile.glb", bytes.NewReader(file.Bytes()), nil, reading.Default); err != nil {
+				return err
+			}
+			read = time.Since(begin)
+			begin = time.Now()
+			scene.Mesh.Check()
+			check = time.Since(begin)
+			begin = time.Now()
+			_, err = studio.MeshView(scene.Mesh)
+			view = time.Since(begin)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		fmt.Printf("%9d %8.1f %8d %8d %8d %8.0f\n", len(scene.Mesh.Points), float64(file.Len())/1e6, read.Milliseconds(), check.Milliseconds(), view.Milliseconds(), mb)
+	}
+	return nil
+}
+
+// fit holds the fitted biped against the true skeletons of the demo cast.
+func fit() error {
+	fmt.Println("Fit against the true skeletons (share of height)")
+	fmt.Printf("%-10s %9s %8s %8s %-12s %8s\n", "character", "vertices", "mean %", "worst %", "at", "ms")
+	for _, c := range []struct {
+		name string
+		make func(float64) (*mesh.Mesh, *skeleton.Skeleton)
+		cell float64
+	}{{"Odile", demo.Odile, 0.0135}, {"Odile", demo.Odile, 0.0055}, {"Bram", demo.Bram, 0.0185}} {
+		m, truth := c.make(c.cell)
+		begin := time.Now()
+		s, report, err := skeleton.FitBiped(context.Background(), m, nil)
+		if err != nil {
+			return err
+		}
+		took := time.Since(begin)
+		mean, worst, at := demo.FitError(s, truth, report.Height)
+		fmt.Printf("%-10s %9d %8.2f %8.2f %-12s %8d\n", c.name, len(m.Points), 100*mean, 100*worst, at, took.Milliseconds())
+	}
+	return nil
+}
