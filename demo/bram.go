@@ -82,7 +82,7 @@ func bram(f Figure, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	}
 	glass.add(skirt(0, hand.X, hand.Z, hand.Y-b.h(0.150), hand.Y-b.h(0.078), b.h(0.020), b.h(0.020), b.h(0.025), b.h(0.025), b.h(0.008), 0))
 	list = append(list, frame.surface(cell*0.6, []mesh.Part{paint("lantern", 0.36, 0.27, 0.12)}), glass.surface(cell*0.7, []mesh.Part{paint("lantern_flame", 0.95, 0.72, 0.25)}))
-	return join(list...), b.s
+	return mesh.Join(list...), b.s
 }
 
 // front returns the Z at which the solid's surface is met from +Z at p.

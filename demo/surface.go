@@ -269,21 +269,3 @@ func (s *solid) gradient(p r3.Vec, h float64) r3.Vec {
 	}
 	return g
 }
-
-// join returns one mesh of several, with their parts one after the other.
-func join(list ...*mesh.Mesh) *mesh.Mesh {
-	out := &mesh.Mesh{}
-	for _, m := range list {
-		v, p := int32(len(out.Points)), int32(len(out.Parts))
-		out.Points = append(out.Points, m.Points...)
-		out.Parts = append(out.Parts, m.Parts...)
-		for f := range m.Faces() {
-			c := append([]int32(nil), m.Face(f)...)
-			for i := range c {
-				c[i] += v
-			}
-			out.AddFace(p+m.PartOf(f), c...)
-		}
-	}
-	return out
-}

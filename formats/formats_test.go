@@ -3,7 +3,6 @@ package formats_test
 import (
 	"bytes"
 	"encoding/binary"
-	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -225,5 +224,4 @@ func TestAssimpReadsOurGLB(t *testing.T) {
 		found[c[1]], _ = strconv.Atoi(c[2])
 	}
 	require.Equal(t, 12, found["Faces"])
-	require.False(t, math.IsNaN(float64(found["Vertices"])))
 }

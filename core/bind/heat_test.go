@@ -153,7 +153,7 @@ func TestAPieceWithoutABoneIsAFindingAndCanFollow(t *testing.T) {
 		open.AddFace(0, cuff.Face(f)...)
 	}
 	open, _ = open.DropLoose()
-	whole := solids.Join(m, button, open)
+	whole := mesh.Join(m, button, open)
 	w, r := heat(t, whole, s, bind.DefaultOptions)
 	require.Equal(t, 8+len(open.Points), r.Unweighted)
 	require.Equal(t, []bind.State{bind.Solved, bind.Unsolved, bind.Unsolved}, []bind.State{r.Pieces[0].State, r.Pieces[1].State, r.Pieces[2].State})
@@ -193,7 +193,7 @@ func TestJointsWithoutASolutionSayWhy(t *testing.T) {
 	require.NotEmpty(t, r.Findings())
 	// A wall between skin and bone: a closed box inside the tube around bone b.
 	wall := solids.Box(r3.Vec{X: 0.9, Y: -0.1, Z: -0.1}, r3.Vec{X: 2, Y: 0.1, Z: 0.1})
-	_, r = heat(t, solids.Join(m, wall), chain(r3.Vec{X: 0.02}, r3.Vec{X: 0.8}, r3.Vec{X: 0.95}, r3.Vec{X: 1.9}), bind.DefaultOptions)
+	_, r = heat(t, mesh.Join(m, wall), chain(r3.Vec{X: 0.02}, r3.Vec{X: 0.8}, r3.Vec{X: 0.95}, r3.Vec{X: 1.9}), bind.DefaultOptions)
 	require.Equal(t, bind.Solved, r.Joints[2].State, "the wall itself sees the bone")
 	require.Less(t, r.Joints[2].Heated, r.Joints[2].Nearest, "the tube beyond does not")
 }

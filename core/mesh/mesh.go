@@ -63,6 +63,25 @@ func (m *Mesh) AddFace(part int32, corners ...int32) {
 	m.Part = append(m.Part, part)
 }
 
+// Join returns one mesh of several, with their parts one after the other.
+// Texture coordinates and normals are left out.
+func Join(list ...*Mesh) *Mesh {
+	out := &Mesh{}
+	for _, m := range list {
+		v, p := int32(len(out.Points)), int32(len(out.Parts))
+		out.Points = append(out.Points, m.Points...)
+		out.Parts = append(out.Parts, m.Parts...)
+		for f := range m.Faces() {
+			c := append([]int32(nil), m.Face(f)...)
+			for i := range c {
+				c[i] += v
+			}
+			out.AddFace(p+m.PartOf(f), c...)
+		}
+	}
+	return out
+}
+
 // Validate reports the first inconsistency of the arrays: lengths, indices out
 // of range, faces of fewer than three corners, coordinates that are no number.
 func (m *Mesh) Validate() error {

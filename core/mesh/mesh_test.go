@@ -36,7 +36,7 @@ func TestFactsOfKnownSolids(t *testing.T) {
 	require.Equal(t, 2, s.Euler)
 	require.InEpsilon(t, 4*math.Pi, s.Area, 0.01)
 	require.InEpsilon(t, 4*math.Pi/3, s.Volume, 0.01)
-	two := solids.Join(unitBox(), solids.Sphere(1)).Measure()
+	two := mesh.Join(unitBox(), solids.Sphere(1)).Measure()
 	require.Equal(t, 2, two.Pieces)
 	require.Equal(t, 4, two.Euler)
 }
@@ -111,13 +111,13 @@ func second[A, B any](_ A, b B) B { return b }
 func TestWeldLeavesTouchingClosedPiecesApart(t *testing.T) {
 	a := solids.Box(r3.Vec{}, r3.Vec{X: 1, Y: 1, Z: 1})
 	b := solids.Box(r3.Vec{X: 1}, r3.Vec{X: 2, Y: 1, Z: 1})
-	m, _, err := solids.Join(a, b).Weld(0.01)
+	m, _, err := mesh.Join(a, b).Weld(0.01)
 	require.NoError(t, err)
 	require.Len(t, m.Points, 16)
 }
 
 func TestMakeOutwardMendsPatchesAndWholePieces(t *testing.T) {
-	whole := solids.Join(solids.Sphere(2), solids.Box(r3.Vec{X: 3}, r3.Vec{X: 4, Y: 1, Z: 1}))
+	whole := mesh.Join(solids.Sphere(2), solids.Box(r3.Vec{X: 3}, r3.Vec{X: 4, Y: 1, Z: 1}))
 	rapid.Check(t, func(t *rapid.T) {
 		m := *whole
 		m.Corner = append([]int32(nil), whole.Corner...)
@@ -145,7 +145,7 @@ func TestOutwardKeepsAnEyeInsideAHead(t *testing.T) {
 	for i := range eye.Points {
 		eye.Points[i] = r3.Scale(0.2, eye.Points[i])
 	}
-	_, n := solids.Join(solids.Sphere(2), eye).MakeOutward()
+	_, n := mesh.Join(solids.Sphere(2), eye).MakeOutward()
 	require.Zero(t, n)
 }
 

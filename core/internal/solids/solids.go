@@ -88,21 +88,3 @@ func Sphere(n int) *mesh.Mesh {
 	}
 	return m
 }
-
-// Join returns one mesh of several, in one part each.
-func Join(list ...*mesh.Mesh) *mesh.Mesh {
-	out := &mesh.Mesh{}
-	for _, m := range list {
-		v, p := int32(len(out.Points)), int32(len(out.Parts))
-		out.Points = append(out.Points, m.Points...)
-		out.Parts = append(out.Parts, m.Parts...)
-		for f := range m.Faces() {
-			c := append([]int32(nil), m.Face(f)...)
-			for i := range c {
-				c[i] += v
-			}
-			out.AddFace(p+m.PartOf(f), c...)
-		}
-	}
-	return out
-}
