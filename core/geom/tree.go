@@ -16,6 +16,7 @@ type Tree struct {
 	order  []int32 // triangle ids, leaf by leaf
 	nodes  []node
 	dipole []dipole // one a node, for Winding
+	pad    float64  // keeps rays that graze a box from being lost to rounding
 }
 
 // node is a leaf when count > 0: triangles order[first : first+count]; else
@@ -36,6 +37,7 @@ func NewTree(points []r3.Vec, tris [][3]int32) *Tree {
 	if len(tris) == 0 {
 		return t
 	}
+	t.pad = 1e-12 * BoxOf(points).Diagonal()
 	centroid := make([]r3.Vec, len(tris))
 	for i, f := range tris {
 		t.order[i] = int32(i)
@@ -63,6 +65,7 @@ func (t *Tree) build(at int32, lo, hi int32, centroid []r3.Vec, fork int) {
 				b = b.Add(t.points[v])
 			}
 		}
+		b = b.Pad(t.pad)
 		n.min, n.max, n.first, n.count = b.Min, b.Max, lo, hi-lo
 		return
 	}
