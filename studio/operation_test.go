@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"sync"
 	"testing"
 
 	"wisemarrow/core/deform"
@@ -33,15 +34,30 @@ func try(s studio.State, op, params string) (studio.State, studio.Outcome, error
 	return parsed.Apply(context.Background(), s, func(string, float64) {})
 }
 
-func odile() studio.State {
+// States are values, so the tests can share them.
+var meshed = sync.OnceValue(func() studio.State {
 	m, _ := demo.Odile(0.02)
 	return studio.State{Mesh: m, Settings: studio.DefaultSettings()}
-}
+})
+
+var boundOnce = sync.OnceValues(func() (studio.State, error) {
+	s := meshed()
+	for _, step := range [][2]string{{"fit_starter", `{"starter":"biped"}`}, {"set_axes", ""}, {"bind_heat", `{"influences":3}`}} {
+		var err error
+		if s, _, err = try(s, step[0], step[1]); err != nil {
+			return s, err
+		}
+	}
+	return s, nil
+})
+
+func odile() studio.State { return meshed() }
 
 func bound(t *testing.T) studio.State {
-	s := do(t, odile(), "fit_starter", `{"starter":"biped"}`)
-	s = do(t, s, "set_axes", "")
-	return do(t, s, "bind_heat", `{"influences":3}`)
+	t.Helper()
+	s, err := boundOnce()
+	require.NoError(t, err)
+	return s
 }
 
 func TestFromMeshToHandoff(t *testing.T) {

@@ -268,10 +268,13 @@ func decodeWeights(parts Parts, load func(string, any) error, read func(string) 
 			lists[v] = append(lists[v], weights.Influence{Joint: int32(j), Value: float64(value[i])})
 		}
 	}
+	// Not normalised anew, so that storing again gives the same bytes; what was
+	// stored sums to 1 within float32.
 	for v, list := range lists {
-		w.Of[v] = weights.Clean(list, weights.Limits{})
+		weights.Sort(list)
+		w.Of[v] = list
 	}
-	return w, nil
+	return w, w.Validate()
 }
 
 // key is a name for a state by its parts, for caches.

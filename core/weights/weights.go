@@ -62,9 +62,7 @@ func Clean(list []Influence, l Limits) []Influence {
 			out = append(out, x)
 		}
 	}
-	slices.SortFunc(out, func(a, b Influence) int {
-		return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(a.Joint, b.Joint))
-	})
+	Sort(out)
 	if l.Cap > 0 && len(out) > l.Cap {
 		out = out[:l.Cap]
 	}
@@ -73,6 +71,13 @@ func Clean(list []Influence, l Limits) []Influence {
 	}
 	normalise(out)
 	return slices.Clip(out)
+}
+
+// Sort puts influences heaviest first; equal ones by joint.
+func Sort(list []Influence) {
+	slices.SortFunc(list, func(a, b Influence) int {
+		return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(a.Joint, b.Joint))
+	})
 }
 
 func normalise(list []Influence) {
