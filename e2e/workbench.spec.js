@@ -78,6 +78,38 @@ test('fit, drag both sides, type a coordinate, undo', async ({ page }) => {
   await expect(page.locator('#move [name=y]')).toHaveValue('high');
 });
 
+test('an arrow moves a joint along one axis, alone if asked', async ({ page }) => {
+  const id = await copy(page, 'Odile', 'Arrows');
+  const { head } = await (await page.request.get(`/api/characters/${id}`)).json();
+  await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'fit_starter', base: head } });
+  await expect.poll(async () => (await (await page.request.get(`/api/characters/${id}`)).json()).joints.length, { timeout: 30_000 }).toBe(27);
+  await page.goto(`/characters/${id}/placement`);
+  await expect(page.locator('body[data-ready]')).toBeAttached();
+  await page.keyboard.press('f');
+  await choose(page, 'head');
+  await page.locator('#branch').uncheck();
+  await page.waitForTimeout(500);
+  const before = await joint(page, 'head'), end = await joint(page, 'head_end');
+  const grip = await marrow(page, (m) => {
+    const pane = m.plate.view.panes[0], r = pane.element.getBoundingClientRect(), metres = m.plate.view.metresPerPixel(pane);
+    const v = m.plate.handle.position.clone().project(pane.camera);
+    return [r.left + (v.x * 0.5 + 0.5) * r.width, r.top + (0.5 - v.y * 0.5) * r.height, metres];
+  });
+  for (const reach of [40, 34, 28, 50]) { // the arrow's length in pixels depends on the pane
+    await page.mouse.move(grip[0], grip[1] - reach);
+    if (await marrow(page, (m) => m.plate.turning.controls.axis) === 'Y') break;
+  }
+  expect(await marrow(page, (m) => m.plate.turning.controls.axis)).toBe('Y');
+  await page.mouse.down();
+  await page.mouse.move(grip[0] + 15, grip[1] - 70, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.locator('.saying')).toContainText('Moved head');
+  const after = await joint(page, 'head');
+  expect(after.pos[1]).toBeGreaterThan(before.pos[1] + 0.01);
+  expect(after.pos[0]).toBeCloseTo(before.pos[0], 5);
+  expect((await joint(page, 'head_end')).pos).toEqual(end.pos);
+});
+
 test('bind as a job, read the report, let the pieces follow', async ({ page }) => {
   await open(page, 'Bram', 'bind');
   await expect(page.locator('.finding[data-code=unweighted_vertices]')).toContainText('706 vertices');

@@ -29,12 +29,12 @@ func main() {
 		Long: `Wise Marrow places a skeleton inside a character mesh, sets its axes, binds the
 skin, says which joints have no solution and why, and hands the character over.
 
-The commands check, fit and bind work on files, without a database. They exit
+The commands check, repair, fit, orient and bind work on files, without a database. They exit
 with 0 when all is good, 1 when findings block, 2 on bad input.`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 	}
-	root.AddCommand(serveCommand(), workerCommand(), migrateCommand(), seedCommand(), checkCommand(), fitCommand(), bindCommand())
+	root.AddCommand(serveCommand(), workerCommand(), migrateCommand(), seedCommand(), checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindCommand())
 	err := root.Execute()
 	switch {
 	case err == nil:

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
@@ -127,6 +128,46 @@ func TestAMeshAlongZIsFittedInItsOwnCoordinates(t *testing.T) {
 	require.InDelta(t, 1.66, scene.Mesh.Measure().Height, 0.05)
 }
 
+func TestRepairAndOrient(t *testing.T) {
+	dir := t.TempDir()
+	body, mended, skel := filepath.Join(dir, "delivered.glb"), filepath.Join(dir, "mended.obj"), filepath.Join(dir, "s.gltf")
+	m, s := demo.OdileAsDelivered(0.02)
+	f, err := os.Create(body)
+	require.NoError(t, err)
+	require.NoError(t, gltf.EncodeGLB(f, m, nil, nil))
+	require.NoError(t, f.Close())
+	code, out, errs := command(t, "repair", body, "--up", "z", "--scale", "0.01", "-o", mended, "--report", "-")
+	require.Equal(t, exitGood, code, errs)
+	var told struct{ Found, Left []struct{ Code string } }
+	require.NoError(t, json.Unmarshal([]byte(out), &told))
+	require.Greater(t, len(told.Found), 4)
+	require.Empty(t, told.Left)
+	again, err := readMesh(mended)
+	require.NoError(t, err)
+	require.True(t, again.Mesh.Measure().Closed)
+	code, _, errs = command(t, "repair", body, "-o", filepath.Join(dir, "a.xyz"))
+	require.Equal(t, exitInput, code)
+	require.Contains(t, errs, "no handoff")
+	require.NoFileExists(t, filepath.Join(dir, "a.xyz"))
+
+	f, err = os.Create(skel)
+	require.NoError(t, err)
+	require.NoError(t, gltf.EncodeSkeleton(f, s))
+	require.NoError(t, f.Close())
+	code, _, errs = command(t, "orient", skel, "--aim", "x", "--bend", "z", "-o", skel)
+	require.Equal(t, exitGood, code, errs)
+	turned, err := readSkeleton(skel)
+	require.NoError(t, err)
+	c := skeleton.DefaultConvention
+	c.Aim, c.Bend = "x", "z"
+	for i := range turned.Joints {
+		require.Less(t, turned.AxisOff(i, c, skeleton.DefaultSuffixes), 1e-6)
+	}
+	code, _, errs = command(t, "orient", skel, "--aim", "up")
+	require.Equal(t, exitInput, code)
+	require.Contains(t, errs, "aim axis")
+}
+
 func TestExitCodesAndMessages(t *testing.T) {
 	dir := t.TempDir()
 	broken := filepath.Join(dir, "broken.obj")
@@ -155,7 +196,7 @@ func TestExitCodesAndMessages(t *testing.T) {
 	require.Contains(t, errs, "unweighted_vertices")
 	code, _, errs = command(t, "bind", bram, "--skeleton", skel, "--mend")
 	require.Equal(t, exitGood, code, errs)
-	for _, c := range []string{"check", "fit", "bind", "serve", "worker"} {
+	for _, c := range []string{"check", "repair", "fit", "orient", "bind", "serve", "worker"} {
 		code, out, _ := command(t, c, "--help")
 		require.Equal(t, exitGood, code)
 		require.Contains(t, out, "Examples:")

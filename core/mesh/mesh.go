@@ -153,8 +153,9 @@ func (m *Mesh) World() []r3.Vec {
 }
 
 // Triangles splits every polygon and returns the triangles, in face order, and
-// the face each came from. Convex polygons are fanned from their first corner;
-// others are cut ear by ear in the plane of their area vector.
+// the face each came from. Polygons of more than four sides are cut ear by ear
+// in the plane of their area vector, those of more than 300, which are no part
+// of any surface that bends, in a fan.
 func (m *Mesh) Triangles() (tris [][3]int32, face []int32) {
 	n := len(m.Corner) - 2*m.Faces()
 	tris, face = make([][3]int32, 0, n), make([]int32, 0, n)
@@ -165,8 +166,12 @@ func (m *Mesh) Triangles() (tris [][3]int32, face []int32) {
 			tris = append(tris, [3]int32{c[0], c[1], c[2]})
 		case len(c) == 4:
 			tris = append(tris, splitQuad(m.Points, c)...)
-		default:
+		case len(c) <= earLimit:
 			tris = append(tris, earCut(m.Points, c)...)
+		default:
+			for k := 1; k+1 < len(c); k++ {
+				tris = append(tris, [3]int32{c[0], c[k], c[k+1]})
+			}
 		}
 		for len(face) < len(tris) {
 			face = append(face, int32(f))
@@ -174,6 +179,10 @@ func (m *Mesh) Triangles() (tris [][3]int32, face []int32) {
 	}
 	return tris, face
 }
+
+// earLimit bounds the polygons that are cut ear by ear, which takes the cube of
+// their sides at worst.
+const earLimit = 300
 
 // splitQuad cuts along the diagonal that leaves both halves facing one way,
 // the shorter one if both do.

@@ -263,3 +263,18 @@ func ExampleMesh_Check() {
 	}
 	// Output: harms 1 vertex belongs to no face
 }
+
+// A hostile face of very many sides is cut in no time, and to the right count.
+func TestAFaceOfTenThousandSides(t *testing.T) {
+	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("disc")}}
+	var ring []int32
+	for i := range 10000 {
+		s, c := math.Sincos(2 * math.Pi * float64(i) / 10000)
+		ring = append(ring, int32(i))
+		m.Points = append(m.Points, r3.Vec{X: c, Z: s})
+	}
+	m.AddFace(0, ring...)
+	tris, _ := m.Triangles()
+	require.Len(t, tris, 9998)
+	require.Contains(t, codes(second(m.Check())), "many_sided_faces")
+}

@@ -85,34 +85,56 @@ export class Plate {
     this.view.invalidate();
   }
 
-  // turner shows the rings that turn the chosen joint.
+  // turner shows what takes hold of the chosen joint: arrows along the world's
+  // axes for placing, rings about its own axes for posing.
   turner() {
-    const wanted = store.stage === 'weights' && store.chosen >= 0 && store.character.weights && !joints()[store.chosen].end;
+    const bound = store.stage === 'weights' && store.character.weights;
+    const mode = store.chosen < 0 ? '' : store.stage === 'placement' && store.bones ? 'translate' : bound && !joints()[store.chosen].end ? 'rotate' : '';
     const pane = this.view.panes[0];
-    if (this.turning && (this.turning.pane !== pane || this.turning.camera !== pane.camera || !wanted)) {
+    if (this.turning && (this.turning.camera !== pane.camera || this.turning.mode !== mode)) {
       this.view.scene.remove(this.turning.helper);
       this.turning.controls.dispose();
       this.turning = null;
     }
-    if (!wanted) return;
+    if (!mode) return;
     if (!this.turning) {
       const controls = new TransformControls(pane.camera, pane.element);
-      controls.setMode('rotate');
-      controls.setSpace('local');
-      controls.setSize(0.62);
+      controls.setMode(mode);
+      controls.setSpace(mode === 'rotate' ? 'local' : 'world');
+      controls.setSize(mode === 'rotate' ? 0.62 : 0.5);
       controls.setColors?.(ink('--axis-x'), ink('--axis-y'), ink('--axis-z'), ink('--rust'));
       controls.attach(this.handle);
       const helper = controls.getHelper();
       this.view.scene.add(helper);
       controls.addEventListener('change', () => this.view.invalidate());
-      controls.addEventListener('dragging-changed', (e) => { pane.controls.enabled = !e.value; });
-      controls.addEventListener('objectChange', () => this.turned());
-      this.turning = { controls, helper, pane, camera: pane.camera };
+      controls.addEventListener('dragging-changed', (e) => {
+        pane.controls.enabled = !e.value;
+        if (mode === 'translate') this.grip(e.value);
+      });
+      controls.addEventListener('objectChange', () => {
+        if (mode === 'rotate') this.turned();
+        else if (this.gripped) this.preview(this.gripped, this.handle.position.clone());
+      });
+      this.turning = { controls, helper, mode, camera: pane.camera };
     }
     if (!this.turning.controls.dragging) {
       this.handle.position.copy(this.posed.at[store.chosen]);
-      this.handle.quaternion.copy(this.posed.turn[store.chosen]);
+      if (mode === 'rotate') this.handle.quaternion.copy(this.posed.turn[store.chosen]);
+      else this.handle.quaternion.identity();
     }
+  }
+
+  // grip begins or ends a move by the arrows.
+  grip(held) {
+    if (held) { this.gripped = this.hold(store.chosen); return; }
+    const d = this.gripped;
+    this.gripped = null;
+    if (d?.to) this.drop(d);
+  }
+
+  // hold remembers where everything is before a joint is moved.
+  hold(joint) {
+    return { joint, start: this.posed.at[joint].clone(), rest: joints().map((j) => new Vector3(...j.pos)), moved: false };
   }
 
   turned() {
@@ -140,7 +162,7 @@ export class Plate {
       pane.element.setPointerCapture(e.pointerId);
       set({ chosen: i });
       const normal = pane.camera.getWorldDirection(new Vector3());
-      pane.drag = { joint: i, plane: new Plane().setFromNormalAndCoplanarPoint(normal, this.posed.at[i]), start: this.posed.at[i].clone(), rest: joints().map((j) => new Vector3(...j.pos)), moved: false };
+      pane.drag = { ...this.hold(i), plane: new Plane().setFromNormalAndCoplanarPoint(normal, this.posed.at[i]) };
     }, { capture: true });
     pane.element.addEventListener('pointermove', (e) => {
       const [x, y] = at(e);
