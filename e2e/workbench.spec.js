@@ -88,6 +88,7 @@ test('an arrow moves a joint along one axis, alone if asked', async ({ page }) =
   await page.keyboard.press('f');
   await choose(page, 'head');
   await page.locator('#branch').uncheck();
+  await page.locator('#both').uncheck();
   await page.waitForTimeout(500);
   const before = await joint(page, 'head'), end = await joint(page, 'head_end');
   const grip = await marrow(page, (m) => {

@@ -315,6 +315,12 @@ func (f *fitter) drawIn(p r3.Vec, end bool) (at r3.Vec, inside bool) {
 			continue
 		}
 		c := v.Centre(i)
+		if p.X == f.plane { // a centre joint stays between the sides
+			if math.Abs(c.X-p.X) > 0.6*v.Cell {
+				continue
+			}
+			c.X = p.X
+		}
 		if d := r3.Norm2(r3.Sub(c, p)); d < best && deep(i) {
 			best, at = d, c
 		}
