@@ -66,7 +66,7 @@ func (s *site) workbench(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	s.pages.render(w, r, "workbench", map[string]any{"Character": o.Character, "Stage": param(r, "stage"), "Stages": o.review.Stages, "Author": author(r)})
+	s.pages.render(w, r, "workbench", map[string]any{"Character": o.Character, "Stage": param(r, "stage"), "Stages": o.review.Stages, "Weights": o.state.Weights != nil, "Author": author(r)})
 }
 
 // tray renders the panel of a stage.

@@ -10,13 +10,15 @@ import { watch } from './work.js';
 
 const $ = (id) => document.getElementById(id);
 const numerals = ['I', 'II', 'III', 'IV', 'V', 'VI', 'VII', 'VIII', 'IX'];
+let early = getJSON(`/api/characters/${store.id}`); // on its way while the view is set up
 const plate = new Plate(operate);
 const commands = new Commands();
 
 // refresh brings everything to the server's head.
 async function refresh() {
   const name = chosenJoint()?.name;
-  const character = await getJSON(`/api/characters/${store.id}`);
+  const character = await (early ?? getJSON(`/api/characters/${store.id}`));
+  early = null;
   store.character = character;
   const kept = name ? character.joints.findIndex((j) => j.name === name) : -1;
   if (character.joints.length !== store.poseJoints) { store.pose = new Map(); store.poseJoints = character.joints.length; }

@@ -37,6 +37,7 @@ export class Plate {
       const first = !this.skin;
       if (this.skin) { this.view.scene.remove(this.skin.group); this.skin.dispose(); }
       this.skin = new Skin(bundle);
+      this.marked = null;
       this.picker = new Picker(this.skin);
       this.view.scene.add(this.skin.group);
       this.meshHash = c.mesh;
@@ -54,6 +55,7 @@ export class Plate {
       this.weightsKey = c.weights;
     }
     this.bend();
+    this.show();
   }
 
   setJoints(list) {
@@ -67,7 +69,16 @@ export class Plate {
     this.posed.update(pose);
     this.skin?.setPose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
-    this.show();
+    this.drawBones();
+  }
+
+  // drawBones follows a pose: nothing else of the picture changes with it.
+  drawBones() {
+    if (!this.skin || !store.character) return;
+    this.bones.group.visible = store.bones && store.stage !== 'intake';
+    if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, store.stage === 'axes');
+    this.turner();
+    this.view.invalidate();
   }
 
   show() {
@@ -76,13 +87,11 @@ export class Plate {
     const mode = weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2, plain: 0 }[store.map] : 0;
     const places = store.finding?.where;
     const through = store.through ?? (store.stage === 'placement' || store.stage === 'axes' || Boolean(places && !places.joints?.length));
-    this.skin.show({ mode, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places) });
-    this.skin.mark(places);
+    const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces');
+    this.skin.show({ mode, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid });
+    if (this.marked !== places) { this.skin.mark(places); this.marked = places; }
     this.skin.markProbe(store.probed && store.stage === 'weights' ? store.probed.vertex : -1);
-    this.bones.group.visible = store.bones && store.stage !== 'intake';
-    if (joints().length) this.bones.update(this.posed, store.chosen, store.stage === 'axes');
-    this.turner();
-    this.view.invalidate();
+    this.drawBones();
   }
 
   // turner shows what takes hold of the chosen joint: arrows along the world's

@@ -200,17 +200,21 @@ export class Skin {
   }
 
   // show sets how the surface is drawn: mode 0 its colours, 1 the chosen joint's
-  // weights, 2 the leading joint.
-  show({ mode, chosen, through, wire, faded }) {
+  // weights, 2 the leading joint. Of a solid surface nobody sees the backs, so
+  // they are not drawn.
+  show({ mode, chosen, through, wire, faded, solid }) {
     this.shared.mode.value = mode;
     this.shared.chosen.value = chosen;
     const u = this.material.uniforms;
     u.alpha.value = through ? 0.34 : 1;
     u.faded.value = faded ? 0.6 : 0;
-    this.material.transparent = through;
-    this.material.depthWrite = !through;
-    this.material.side = through ? FrontSide : DoubleSide;
-    this.material.needsUpdate = true;
+    const side = through || solid ? FrontSide : DoubleSide;
+    if (this.material.transparent !== through || this.material.side !== side) {
+      this.material.transparent = through;
+      this.material.depthWrite = !through;
+      this.material.side = side;
+      this.material.needsUpdate = true;
+    }
     this.wire.visible = wire;
   }
 
