@@ -107,6 +107,10 @@ func (s *Skeleton) directions(c Convention, x Suffixes) (aims, bends []r3.Vec) {
 		}
 		if c.From == "bend" {
 			bends[i], fromChild[i] = s.bendPlane(i, children, aims, bends, fromChild)
+			// A spine bends either way; where it begins it takes the world's sense.
+			if x.Of(j.Name) == Centre && s.startsChain(i, children) && r3.Dot(bends[i], vec(c.World)) < 0 {
+				bends[i] = r3.Scale(-1, bends[i])
+			}
 		}
 		if r3.Norm2(bends[i]) == 0 {
 			bends[i] = worldBend(c, aims[i], x.Of(j.Name))
@@ -153,7 +157,6 @@ func (s *Skeleton) bendPlane(i int, children [][]int, aims, bends []r3.Vec, from
 			below = r3.Cross(aims[i], d)
 		}
 	}
-	chainStart := p < 0 || len(children[p]) > 1
 	pick, child := r3.Vec{}, false
 	switch {
 	case p >= 0 && fromChild[p] && r3.Norm(own) > straight:
@@ -163,7 +166,7 @@ func (s *Skeleton) bendPlane(i int, children [][]int, aims, bends []r3.Vec, from
 	case r3.Norm(own) > straight:
 		pick = own
 	}
-	if !chainStart {
+	if !s.startsChain(i, children) {
 		before := square(bends[p], aims[i])
 		if r3.Norm2(pick) == 0 {
 			return before, false
@@ -173,6 +176,12 @@ func (s *Skeleton) bendPlane(i int, children [][]int, aims, bends []r3.Vec, from
 		}
 	}
 	return square(pick, aims[i]), child
+}
+
+// startsChain reports whether joint i is a root or one of several children.
+func (s *Skeleton) startsChain(i int, children [][]int) bool {
+	p := s.Joints[i].Parent
+	return p < 0 || len(children[p]) > 1
 }
 
 // square returns v made perpendicular to the unit direction d and of unit

@@ -129,6 +129,23 @@ func TestSidesMoveAsMirrorImages(t *testing.T) {
 	}
 }
 
+// The joints of the trunk all bend about the same sense of the same axis, so
+// that bowing is positive from the hips to the head.
+func TestTheTrunkBendsOneWay(t *testing.T) {
+	for _, lean := range []float64{-0.03, 0.03} { // a spine hollow or round
+		s := skeleton.Biped(1.7)
+		for _, name := range []string{"spine_1", "spine_2", "spine_3"} {
+			s.Joints[find(t, s, name)].Pos.Z += lean
+		}
+		out, err := s.Orient(nil, skeleton.DefaultConvention, sides)
+		require.NoError(t, err)
+		for _, name := range []string{"hips", "spine_1", "spine_2", "spine_3", "neck", "head"} {
+			axis := geom.Rotate(out.Joints[find(t, out, name)].Rot, r3.Vec{X: 1})
+			require.InDelta(t, 1, axis.X, 1e-6, name)
+		}
+	}
+}
+
 func TestConventionMistakesAreNamed(t *testing.T) {
 	for _, spoil := range []func(c *skeleton.Convention){
 		func(c *skeleton.Convention) { c.Aim = "w" }, func(c *skeleton.Convention) { c.Bend = c.Aim },

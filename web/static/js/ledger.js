@@ -57,7 +57,7 @@ export function draw() {
     if (j.reason) placed.style.setProperty('--sure', j.confidence);
     const bound = cell(j.end ? 'end joint' : j.bound, 'bound');
     bound.title = j.cause;
-    row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'));
+    row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1).replace(/^-0\.0$/, '0.0'), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'));
     frag.append(row);
   });
   rows.replaceChildren(frag);
