@@ -34,6 +34,10 @@ type PartFacts struct {
 	Faces    int         `json:"faces"`
 	Frame    geom.Matrix `json:"frame"`
 	Identity bool        `json:"identity"`
+	// The frame taken apart: moved by, turned by so many degrees, scaled by.
+	Moved  [3]float64 `json:"moved"`
+	Turned float64    `json:"turned"`
+	Scaled [3]float64 `json:"scaled"`
 }
 
 // Measure returns the facts of m.
@@ -43,7 +47,9 @@ func (m *Mesh) measure(e Edges, p Pieces, points []r3.Vec) Facts {
 	f := Facts{Vertices: len(m.Points), Faces: m.Faces(), Edges: len(e.Edges), Pieces: p.Count(), Closed: m.Faces() > 0}
 	parts := make([]PartFacts, len(m.Parts))
 	for i, part := range m.Parts {
-		parts[i] = PartFacts{Name: part.Name, Frame: part.Frame, Identity: part.Frame == geom.IdentityMatrix}
+		t, q, k := part.Frame.Decompose()
+		parts[i] = PartFacts{Name: part.Name, Frame: part.Frame, Identity: part.Frame == geom.IdentityMatrix,
+			Moved: [3]float64{t.X, t.Y, t.Z}, Turned: 2 * math.Acos(math.Min(1, math.Abs(q.Real))) * 180 / math.Pi, Scaled: [3]float64{k.X, k.Y, k.Z}}
 	}
 	var used int
 	for _, n := range p.Vertices {

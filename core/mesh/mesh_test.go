@@ -173,6 +173,9 @@ func TestBakeAppliesFramesAndMirrorsFaces(t *testing.T) {
 	m := unitBox()
 	m.Parts[0].Frame = geom.Compose(r3.Vec{X: 5}, geom.AxisAngle(r3.Vec{Z: 1}, 0.3), r3.Vec{X: -2, Y: 1, Z: 1})
 	require.Contains(t, codes(second(m.Check())), "transform_not_identity")
+	part := m.Measure().Parts[0]
+	require.Equal(t, [3]float64{5, 0, 0}, part.Moved)
+	require.InDelta(t, 2, math.Abs(part.Scaled[0]), 1e-12)
 	world := m.World()
 	b := m.Bake(mesh.Placement{Scale: 1, Up: "y"})
 	require.False(t, b.Framed())

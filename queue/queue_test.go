@@ -1,0 +1,133 @@
+package queue_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"testing"
+	"time"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/formats/reading"
+	"wisemarrow/internal/testdb"
+	"wisemarrow/queue"
+	"wisemarrow/store"
+	"wisemarrow/studio"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+var ctx = context.Background()
+
+// limb is a tube of n rings with two bones, so that a bind takes a while when n
+// is large.
+func limb(n int) studio.State {
+	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("limb")}}
+	const sides = 100
+	for i := range n {
+		for k := range sides {
+			q := geom.AxisAngle(r3.Vec{X: 1}, 2*3.14159265358979*float64(k)/sides)
+			p := geom.Rotate(q, r3.Vec{Y: 0.2})
+			p.X = 2 * float64(i) / float64(n-1)
+			m.Points = append(m.Points, p)
+		}
+	}
+	at := func(i, k int) int32 { return int32(i*sides + k%sides) }
+	for i := range n - 1 {
+		for k := range sides {
+			m.AddFace(0, at(i, k), at(i, k+1), at(i+1, k+1), at(i+1, k))
+		}
+	}
+	s := &skeleton.Skeleton{}
+	for i := range 3 {
+		s.Joints = append(s.Joints, skeleton.Joint{Name: fmt.Sprintf("j%d", i), Parent: i - 1, Pos: r3.Vec{X: 0.01 + 0.99*float64(i)}, Rot: geom.Identity})
+	}
+	return studio.State{Mesh: m, Skeleton: s, Settings: studio.DefaultSettings()}
+}
+
+func started(t *testing.T, workers int) (*store.Store, *studio.Studio) {
+	t.Helper()
+	url := testdb.New(t)
+	s, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	require.NoError(t, s.Migrate(ctx))
+	require.NoError(t, queue.Migrate(ctx, url))
+	require.NoError(t, queue.Migrate(ctx, url), "twice is harmless")
+	x := studio.New(s, nil, reading.Default)
+	q, err := queue.New(ctx, url, x, s, workers)
+	require.NoError(t, err)
+	x.SetJobs(q)
+	require.NoError(t, q.Start(ctx))
+	t.Cleanup(func() {
+		end, done := context.WithTimeout(ctx, 10*time.Second)
+		defer done()
+		q.Stop(end)
+		_ = s.Close()
+	})
+	return s, x
+}
+
+func begin(t *testing.T, x *studio.Studio, n int) (studio.Character, studio.Work) {
+	t.Helper()
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Limb"}, "tester", limb(n), "came in")
+	require.NoError(t, err)
+	_, w, err := x.Do(ctx, c.ID, c.Head, "bind_heat", json.RawMessage(`{"influences":2}`), "tester")
+	require.NoError(t, err)
+	require.NotNil(t, w)
+	return c, *w
+}
+
+func ended(t *testing.T, s *store.Store, id string) studio.Work {
+	t.Helper()
+	var w studio.Work
+	require.Eventually(t, func() bool {
+		var err error
+		w, err = s.Work(ctx, id)
+		require.NoError(t, err)
+		return w.State != studio.WorkQueued && w.State != studio.WorkRunning
+	}, 40*time.Second, 20*time.Millisecond)
+	return w
+}
+
+func TestABindRunsAsAJobAndTellsItsResult(t *testing.T) {
+	s, x := started(t, 1)
+	c, w := begin(t, x, 30)
+	done := ended(t, s, w.ID)
+	require.Equal(t, studio.WorkDone, done.State, done.Message)
+	require.Contains(t, done.Message, "2 of 2 joints solved")
+	now, err := s.Character(ctx, c.ID)
+	require.NoError(t, err)
+	require.Equal(t, done.Revision, now.Head)
+}
+
+func TestSeveralWorksWaitTheirTurn(t *testing.T) {
+	s, x := started(t, 2)
+	var ids []string
+	for range 5 {
+		_, w := begin(t, x, 20)
+		ids = append(ids, w.ID)
+	}
+	for _, id := range ids {
+		require.Equal(t, studio.WorkDone, ended(t, s, id).State)
+	}
+}
+
+func TestARunningBindIsCancelled(t *testing.T) {
+	s, x := started(t, 1)
+	c, w := begin(t, x, 1500) // 150 000 vertices
+	require.Eventually(t, func() bool {
+		got, err := s.Work(ctx, w.ID)
+		require.NoError(t, err)
+		return got.State == studio.WorkRunning
+	}, 20*time.Second, 5*time.Millisecond)
+	got, err := s.CancelWork(ctx, w.ID)
+	require.NoError(t, err)
+	require.Equal(t, studio.WorkCancelled, got.State)
+	time.Sleep(4 * time.Second) // longer than the bind would have taken
+	now, err := s.Character(ctx, c.ID)
+	require.NoError(t, err)
+	require.Equal(t, c.Head, now.Head, "the result was not kept")
+}
