@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
@@ -143,7 +144,7 @@ func intake() error {
 			}
 			read = time.Since(begin)
 			begin = time.Now()
-			scene.Mesh.Check()
+			health.Check(scene.Mesh.Surface(), "biped")
 			check = time.Since(begin)
 			begin = time.Now()
 			_, err = studio.MeshView(scene.Mesh)

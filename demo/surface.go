@@ -1,6 +1,8 @@
 package demo
 
 import (
+	"math"
+
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 
@@ -12,6 +14,10 @@ import (
 // onto the surface. Faces are in the part of the primitive nearest to them.
 func (s *solid) surface(cell float64, parts []mesh.Part) *mesh.Mesh {
 	box := s.box.Pad(2 * cell)
+	// The middle plane runs through the middle of cells, so that both sides are
+	// meshed alike and a loop of vertices lies between them.
+	half := math.Ceil(math.Max(box.Max.X, -box.Min.X) / cell)
+	box.Min.X, box.Max.X = -(half+0.5)*cell, (half+0.5)*cell
 	size := box.Size()
 	nx, ny, nz := int(size.X/cell)+2, int(size.Y/cell)+2, int(size.Z/cell)+2
 	place := func(x, y, z int) r3.Vec {
@@ -110,10 +116,17 @@ func (s *solid) surface(cell float64, parts []mesh.Part) *mesh.Mesh {
 		_, part[i] = s.at(mid)
 	}
 	s.evenSeams(out.Points, faces, part, cell)
+	s.unfold(out.Points, faces, cell)
 	for i, f := range faces {
 		out.AddFace(part[i], f[0], f[1], f[2], f[3])
 	}
-	return out
+	// What could not be unfolded is cut.
+	p := out.Polygons()
+	cut := make([]bool, len(faces))
+	for _, f := range append(p.Concave, p.Folded...) {
+		cut[f] = true
+	}
+	return out.Triangulate(cut)
 }
 
 // evenSeams straightens the staircases where parts meet: faces with three
@@ -255,6 +268,32 @@ func (s *solid) relax(points []r3.Vec, faces [][4]int32, cell float64) {
 				points[v] = p
 			}
 		})
+	}
+}
+
+// unfold draws the corners that turn inward out of their quads, as a modeller
+// would who goes over the mesh once more.
+func (s *solid) unfold(points []r3.Vec, faces [][4]int32, cell float64) {
+	for range 40 {
+		moved := map[int32]r3.Vec{}
+		for _, f := range faces {
+			n := mesh.AreaVector(points, f[:])
+			for i := range 4 {
+				a, b, c := f[(i+3)%4], f[i], f[(i+1)%4]
+				in, out := r3.Sub(points[b], points[a]), r3.Sub(points[c], points[b])
+				if r3.Dot(r3.Cross(in, out), n) < -0.1*r3.Norm(n)*r3.Norm(in)*r3.Norm(out) {
+					mid := r3.Scale(0.5, r3.Add(points[a], points[c]))
+					moved[b] = r3.Add(points[b], r3.Scale(0.7, r3.Sub(mid, points[b])))
+				}
+			}
+		}
+		if len(moved) == 0 {
+			return
+		}
+		for v, p := range moved {
+			d, _ := s.at(p)
+			points[v] = r3.Sub(p, r3.Scale(max(-cell/2, min(cell/2, d)), s.gradient(p, cell/8)))
+		}
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/formats"
 	"wisemarrow/formats/gltf"
@@ -156,7 +157,7 @@ func TestAssimpTestModels(t *testing.T) {
 		if s.Mesh == nil {
 			return nil
 		}
-		s.Mesh.Check()
+		health.Check(s.Mesh.Surface(), "")
 		if ext != ".ply" && ext != ".off" || compared > 12 {
 			return nil
 		}
@@ -192,7 +193,7 @@ func fuzz(f *testing.F, name string, seeds ...string) {
 			t.Fatal("a mesh that was read is not sound:", err)
 		}
 		if s.Mesh.Faces() < 200 {
-			s.Mesh.Check()
+			health.Check(s.Mesh.Surface(), "")
 		}
 	})
 }

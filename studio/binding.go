@@ -53,7 +53,8 @@ func (o *BindHeat) Apply(ctx context.Context, s State, progress Progress) (State
 	if s.Weights != nil {
 		before = len(s.Weights.Of) - len(s.Weights.Unweighted())
 	}
-	w, report, err := bind.Heat(ctx, s.Mesh, s.Skeleton, bind.Options{
+	in, _ := s.Mesh.Bindable()
+	w, report, err := bind.Heat(ctx, in, s.Skeleton, bind.Options{
 		Limits: weights.Limits{Cap: o.Influences, Trace: o.Trace}, Heat: o.Heat, Deform: deform}, bind.Progress(progress))
 	if ctx.Err() != nil {
 		return s, Outcome{}, ctx.Err()
@@ -62,7 +63,8 @@ func (o *BindHeat) Apply(ctx context.Context, s State, progress Progress) (State
 		return s, Outcome{}, wrong("%v", err)
 	}
 	s.Weights = w
-	s.Bind = &BindRecord{Report: *report, Stray: report.Stray, Skeleton: s.Skeleton, Options: *o}
+	s.Bind = &BindRecord{Report: *report, Skeleton: s.Skeleton, Options: *o}
+	s = s.recounted()
 	solved, asked := 0, 0
 	for _, j := range report.Joints {
 		if j.State != bind.Idle {
@@ -72,8 +74,8 @@ func (o *BindHeat) Apply(ctx context.Context, s State, progress Progress) (State
 			solved++
 		}
 	}
-	return s, Outcome{Sentence: fmt.Sprintf("Bound by heat: %d of %d joints solved, %d of %d vertices without weights", solved, asked, report.Unweighted, report.Vertices),
-		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - report.Unweighted)}, nil
+	return s, Outcome{Sentence: fmt.Sprintf("Bound by heat: %d of %d joints solved, %d of %d vertices without weights", solved, asked, len(s.Bind.Stray), report.Vertices),
+		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - len(s.Bind.Stray))}, nil
 }
 
 // FollowBeneath gives pieces without weights those of the surface beneath.
@@ -86,16 +88,21 @@ func (o *FollowBeneath) Apply(_ context.Context, s State, _ Progress) (State, Ou
 	if s.Weights == nil || s.Bind == nil {
 		return s, Outcome{}, wrong("there are no weights yet: bind first")
 	}
-	before := len(s.Weights.Unweighted())
+	before := len(s.stray())
 	limits := weights.Limits{Cap: s.Bind.Options.Influences, Trace: s.Bind.Options.Trace}
-	w, _, err := bind.FollowBeneath(s.Mesh, s.Weights, o.Mode, limits)
+	in, out := s.Mesh.Bindable()
+	w, _, err := bind.FollowBeneath(in, s.Weights, o.Mode, limits)
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
+	for v, yes := range out {
+		if yes {
+			w.Of[v] = nil
+		}
+	}
 	s.Weights = w
+	s = s.recounted()
 	record := *s.Bind
-	record.Stray = w.Unweighted()
-	record.Report.Unweighted, record.Report.Stray = len(record.Stray), record.Stray
 	record.Report.Pieces = append(record.Report.Pieces[:0:0], record.Report.Pieces...)
 	for i := range record.Report.Pieces {
 		if p := &record.Report.Pieces[i]; p.State != bind.Solved {

@@ -5,7 +5,10 @@ import (
 	"fmt"
 	"math"
 
+	"wisemarrow/core/finding"
+	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/weights"
 )
 
 func init() {
@@ -13,16 +16,33 @@ func init() {
 		Entry{"weld", "Weld vertices", "intake", false, func() Operation { return &Weld{} }},
 		Entry{"drop_loose", "Drop loose vertices", "intake", false, func() Operation { return &DropLoose{} }},
 		Entry{"drop_faces", "Drop doubled and empty faces", "intake", false, func() Operation { return &DropFaces{} }},
+		Entry{"drop_chosen", "Drop chosen faces", "intake", false, func() Operation { return &DropChosen{} }},
 		Entry{"make_outward", "Turn faces outward", "intake", false, func() Operation { return &MakeOutward{} }},
-		Entry{"bake_transform", "Bake the transform", "intake", false, func() Operation {
-			return &BakeTransform{Placement: mesh.Placement{Scale: 1, Up: "y"}}
-		}},
+		Entry{"split_ties", "Take bow-ties and fins apart", "intake", false, func() Operation { return &SplitTies{} }},
+		Entry{"fill_holes", "Fill holes", "intake", false, func() Operation { return &FillHoles{Edges: 12} }},
+		Entry{"triangulate", "Cut faces into triangles", "intake", false, func() Operation { return &Triangulate{} }},
+		Entry{"complete_half", "Complete by mirroring", "intake", false, func() Operation { return &CompleteHalf{} }},
+		Entry{"bake_transform", "Bake the transform", "intake", false, func() Operation { return &BakeTransform{mesh.NoPlacement} }},
+		Entry{"real_size", "Rescale to real size", "intake", false, func() Operation { return &RealSize{} }},
+		Entry{"set_kind", "Say what kind of character it is", "intake", false, func() Operation { return &SetKind{} }},
 	)
 }
 
-// Weld joins vertices within Distance metres on open borders.
+// counted is the outcome of an operation that leaves fewer of something.
+func counted(did string, before, after int, what string) Outcome {
+	return Outcome{Sentence: fmt.Sprintf("%s: %d %s became %d", did, before, what, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
+}
+
+// changed is the outcome of an operation that changes some faces.
+func changed(did string, n int, what string) Outcome {
+	return Outcome{Sentence: fmt.Sprintf("%s %d %s", did, n, what), Before: fmt.Sprint(n), After: "0"}
+}
+
+// Weld joins vertices within Distance metres on open borders; between pieces
+// that do not run alongside each other only with Across.
 type Weld struct {
 	Distance float64 `json:"distance"`
+	Across   bool    `json:"across,omitempty"`
 }
 
 // Apply implements Operation.
@@ -33,19 +53,24 @@ func (o *Weld) Apply(_ context.Context, s State, _ Progress) (State, Outcome, er
 	if !(o.Distance > 0) || math.IsInf(o.Distance, 0) {
 		return s, Outcome{}, wrong("the weld distance must be a length above zero, not %g", o.Distance)
 	}
-	m, mapping, err := s.Mesh.Weld(o.Distance)
+	m, mapping, err := s.Mesh.Weld(o.Distance, o.Across)
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
-	return s.renumbered(m, mapping), counted("Welded", len(s.Mesh.Points), len(m.Points), "vertices"), nil
+	return s.withMesh(m, mapping.Origin(len(m.Points))), counted("Welded", len(s.Mesh.Points), len(m.Points), "vertices"), nil
 }
 
-// counted is the outcome of an operation that leaves fewer of something.
-func counted(did string, before, after int, what string) Outcome {
-	return Outcome{Sentence: fmt.Sprintf("%s: %d %s became %d", did, before, what, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
+// Places implements Placer.
+func (o *Weld) Places(m *mesh.Surface) (w finding.Where) {
+	if o.Distance > 0 && !math.IsInf(o.Distance, 0) {
+		for _, g := range m.Seams(o.Distance, o.Across).Groups {
+			w.Vertices = append(w.Vertices, g...)
+		}
+	}
+	return w
 }
 
-// DropLoose drops vertices that no face uses.
+// DropLoose drops vertices and edges that no face uses.
 type DropLoose struct{}
 
 // Apply implements Operation.
@@ -54,7 +79,18 @@ func (o *DropLoose) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 		return s, Outcome{}, err
 	}
 	m, mapping := s.Mesh.DropLoose()
-	return s.renumbered(m, mapping), counted("Dropped loose vertices", len(s.Mesh.Points), len(m.Points), "vertices"), nil
+	return s.withMesh(m, mapping.Origin(len(m.Points))), counted("Dropped loose vertices", len(s.Mesh.Points), len(m.Points), "vertices"), nil
+}
+
+// Places implements Placer.
+func (o *DropLoose) Places(m *mesh.Surface) (w finding.Where) {
+	for v, p := range m.Pieces.OfVertex {
+		if p < 0 {
+			w.Vertices = append(w.Vertices, int32(v))
+		}
+	}
+	w.Edges = m.Lines
+	return w
 }
 
 // DropFaces drops doubled faces and faces without area.
@@ -65,8 +101,95 @@ func (o *DropFaces) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	if err := needMesh(s); err != nil {
 		return s, Outcome{}, err
 	}
-	m := s.Mesh.DropFaces()
-	return s.renumbered(m, nil), counted("Dropped doubled and empty faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
+	m, mapping := s.Mesh.DropFaces()
+	return s.withMesh(m, mapping.Origin(len(m.Points))), counted("Dropped doubled and empty faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
+}
+
+// Places implements Placer.
+func (o *DropFaces) Places(m *mesh.Surface) finding.Where {
+	empty, _ := m.Slivers()
+	return finding.Where{Faces: append(m.Doubled(), empty...)}
+}
+
+// DropChosen drops faces, and the vertices that only they used: those of Which
+// ("inside", or the code of a finding about polygons), and those of Faces.
+type DropChosen struct {
+	Which string  `json:"which,omitempty"`
+	Faces []int32 `json:"faces,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *DropChosen) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	chosen, n, err := chosenFaces(s, o.Which, o.Faces)
+	if err != nil {
+		return s, Outcome{}, err
+	}
+	if n == s.Mesh.Faces() {
+		return s, Outcome{}, wrong("that would leave no face: choose fewer")
+	}
+	m, mapping := s.Mesh.DropChosen(chosen)
+	return s.withMesh(m, mapping.Origin(len(m.Points))), counted("Dropped chosen faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
+}
+
+// Places implements Placer.
+func (o *DropChosen) Places(m *mesh.Surface) finding.Where {
+	return finding.Where{Faces: append(facesOf(m, o.Which), o.Faces...)}
+}
+
+// facesOf returns the faces that a word stands for.
+func facesOf(m *mesh.Surface, which string) []int32 {
+	p := m.Polygons()
+	switch which {
+	case "inside":
+		return m.Inside()
+	case "many_sided_faces":
+		return p.Many
+	case "concave_faces":
+		return p.Concave
+	case "folded_faces":
+		return p.Folded
+	case "holed_faces":
+		return p.Holed
+	case "polygons":
+		var out []int32
+		for f := range m.Faces() {
+			if len(m.Face(f)) > 3 {
+				out = append(out, int32(f))
+			}
+		}
+		return out
+	}
+	return nil
+}
+
+// chosenFaces marks the faces that an operation names; none is a mistake.
+func chosenFaces(s State, which string, faces []int32) ([]bool, int, error) {
+	if err := needMesh(s); err != nil {
+		return nil, 0, err
+	}
+	switch which {
+	case "", "inside", "many_sided_faces", "concave_faces", "folded_faces", "holed_faces", "polygons":
+	default:
+		return nil, 0, wrong("%q names no faces; there are inside, many_sided_faces, concave_faces, folded_faces, holed_faces and polygons", which)
+	}
+	chosen := make([]bool, s.Mesh.Faces())
+	if which != "" {
+		faces = append(facesOf(s.Mesh.Surface(), which), faces...)
+	}
+	n := 0
+	for _, f := range faces {
+		if f < 0 || int(f) >= len(chosen) {
+			return nil, 0, wrong("there is no face %d: the mesh has %d", f, len(chosen))
+		}
+		if !chosen[f] {
+			n++
+		}
+		chosen[f] = true
+	}
+	if n == 0 {
+		return nil, 0, wrong("no face is chosen: click faces in the view, or name a kind")
+	}
+	return chosen, n, nil
 }
 
 // MakeOutward turns faces so that neighbours agree and look outward.
@@ -78,11 +201,159 @@ func (o *MakeOutward) Apply(_ context.Context, s State, _ Progress) (State, Outc
 		return s, Outcome{}, err
 	}
 	m, n := s.Mesh.MakeOutward()
-	return s.renumbered(m, nil), Outcome{Sentence: fmt.Sprintf("Turned %d faces outward", n), Before: fmt.Sprint(n), After: "0"}, nil
+	return s.withMesh(m, nil), Outcome{Sentence: fmt.Sprintf("Turned %d faces outward", n), Before: fmt.Sprint(n), After: "0"}, nil
 }
 
-// BakeTransform applies the parts' transforms and a change of unit and up axis
-// to the vertices.
+// Places implements Placer.
+func (o *MakeOutward) Places(m *mesh.Surface) (w finding.Where) {
+	for f, flip := range m.Outward().Flip {
+		if flip {
+			w.Faces = append(w.Faces, int32(f))
+		}
+	}
+	return w
+}
+
+// SplitTies takes bow-ties and fins apart.
+type SplitTies struct{}
+
+// Apply implements Operation.
+func (o *SplitTies) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needMesh(s); err != nil {
+		return s, Outcome{}, err
+	}
+	m, origin := s.Mesh.SplitTies()
+	n := len(m.Points) - len(s.Mesh.Points)
+	return s.withMesh(m, origin), Outcome{Sentence: fmt.Sprintf("Took bow-ties and fins apart: %d vertices became %d", len(s.Mesh.Points), len(m.Points)),
+		Before: fmt.Sprint(n), After: "0"}, nil
+}
+
+// Places implements Placer.
+func (o *SplitTies) Places(m *mesh.Surface) finding.Where {
+	w := finding.Where{Vertices: m.BowTies()}
+	for _, x := range m.Edges.Edges {
+		if x.Count > 2 {
+			w.Edges = append(w.Edges, [2]int32{x.A, x.B})
+		}
+	}
+	return w
+}
+
+// FillHoles closes open borders of at most Edges edges.
+type FillHoles struct {
+	Edges int `json:"edges"`
+}
+
+// Apply implements Operation.
+func (o *FillHoles) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needMesh(s); err != nil {
+		return s, Outcome{}, err
+	}
+	if o.Edges < 3 || o.Edges > mesh.MaxHole {
+		return s, Outcome{}, wrong("holes of 3 to %d edges can be filled, not %d", mesh.MaxHole, o.Edges)
+	}
+	before := len(s.Mesh.Edges().BorderLoops())
+	m, filled, left := s.Mesh.FillHoles(o.Edges)
+	if filled == 0 {
+		return s, Outcome{}, wrong("no border of at most %d edges could be filled; %d of %d are that small", o.Edges, left, before)
+	}
+	out := counted("Filled holes", before, len(m.Edges().BorderLoops()), "open borders")
+	if left > 0 {
+		out.Sentence += fmt.Sprintf("; %d small ones run along faces already and stay", left)
+	}
+	return s.withMesh(m, nil), out, nil
+}
+
+// Places implements Placer.
+func (o *FillHoles) Places(m *mesh.Surface) (w finding.Where) {
+	for _, l := range m.Edges.BorderLoops() {
+		if len(l) > o.Edges {
+			continue
+		}
+		for i, v := range l {
+			w.Edges = append(w.Edges, [2]int32{v, l[(i+1)%len(l)]})
+		}
+	}
+	return w
+}
+
+// Triangulate cuts faces into triangles; see DropChosen for which.
+type Triangulate struct {
+	Which string  `json:"which,omitempty"`
+	Faces []int32 `json:"faces,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *Triangulate) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	chosen, n, err := chosenFaces(s, o.Which, o.Faces)
+	if err != nil {
+		return s, Outcome{}, err
+	}
+	m := s.Mesh.Triangulate(chosen)
+	return s.withMesh(m, nil), Outcome{Sentence: fmt.Sprintf("Cut %d faces into %d triangles", n, m.Faces()-s.Mesh.Faces()+n),
+		Before: fmt.Sprint(s.Mesh.Faces()), After: fmt.Sprint(m.Faces())}, nil
+}
+
+// Places implements Placer.
+func (o *Triangulate) Places(m *mesh.Surface) finding.Where {
+	return finding.Where{Faces: append(facesOf(m, o.Which), o.Faces...)}
+}
+
+// CompleteHalf mirrors a half mesh about X = 0 and welds the seam. Vertices
+// within Tolerance metres of the plane are drawn onto it; 0 takes a thousandth
+// of the diagonal. Weights are mirrored along, by the partners of the joints.
+type CompleteHalf struct {
+	Tolerance float64 `json:"tolerance,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *CompleteHalf) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needMesh(s); err != nil {
+		return s, Outcome{}, err
+	}
+	if !(o.Tolerance >= 0) || math.IsInf(o.Tolerance, 0) {
+		return s, Outcome{}, wrong("the tolerance must be a length, not %g", o.Tolerance)
+	}
+	tolerance := o.Tolerance
+	if tolerance == 0 {
+		tolerance = mesh.SymmetryShare * s.Mesh.Surface().Diagonal
+	}
+	m, origin, mirrored, err := s.Mesh.CompleteHalf(tolerance)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	before := len(s.Mesh.Points)
+	s = s.withMesh(m, origin)
+	if s.Weights != nil && s.Skeleton != nil {
+		partner := make([]int32, len(s.Weights.Joints))
+		number := map[string]int32{}
+		for i, name := range s.Weights.Joints {
+			number[name] = int32(i)
+		}
+		for i, name := range s.Weights.Joints {
+			partner[i] = int32(i)
+			if other, ok := s.Settings.Suffixes.Partner(name); ok {
+				if k, ok := number[other]; ok {
+					partner[i] = k
+				}
+			}
+		}
+		for v, yes := range mirrored {
+			if yes {
+				s.Weights.Of[v] = weights.Mirror(s.Weights.Of[v], partner)
+			}
+		}
+	}
+	return s, counted("Completed by mirroring", before, len(m.Points), "vertices"), nil
+}
+
+// Places implements Placer.
+func (o *CompleteHalf) Places(m *mesh.Surface) finding.Where {
+	return finding.Where{Vertices: m.Half(o.Tolerance).Seam}
+}
+
+// BakeTransform applies the parts' transforms and a change of unit, up axis and
+// place to the vertices. A skeleton comes along.
 type BakeTransform struct{ mesh.Placement }
 
 // Apply implements Operation.
@@ -96,12 +367,55 @@ func (o *BakeTransform) Apply(_ context.Context, s State, _ Progress) (State, Ou
 	if o.Up != "y" && o.Up != "z" && o.Up != "-z" {
 		return s, Outcome{}, wrong("the up axis is \"y\", \"z\" or \"-z\", not %q", o.Up)
 	}
-	if s.Skeleton != nil && (o.Scale != 1 || o.Up != "y" || o.Stand) {
-		return s, Outcome{}, wrong("there is a skeleton already, which would stay behind: undo the fit first, or bake without scale, axis and standing")
+	if !(math.Abs(o.Turn) <= 360) {
+		return s, Outcome{}, wrong("the turn is at most 360 degrees either way, not %g", o.Turn)
 	}
 	before := s.Mesh.Measure().Height
-	m := s.Mesh.Bake(o.Placement)
-	after := m.Measure().Height
-	return s.renumbered(m, nil), Outcome{Sentence: fmt.Sprintf("Baked the transform: height %.3g became %.3g m", before, after),
+	s = s.moved(o.Placement)
+	after := s.Mesh.Measure().Height
+	return s, Outcome{Sentence: fmt.Sprintf("Baked the transform: height %.3g became %.3g m", before, after),
 		Before: fmt.Sprintf("%.3g m", before), After: fmt.Sprintf("%.3g m", after)}, nil
+}
+
+// RealSize scales the character about the origin of the ground to a height in
+// metres.
+type RealSize struct {
+	Height float64 `json:"height"`
+}
+
+// Apply implements Operation.
+func (o *RealSize) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needMesh(s); err != nil {
+		return s, Outcome{}, err
+	}
+	if !(o.Height > 0) || o.Height > 1000 {
+		return s, Outcome{}, wrong("the height must be above zero and at most a kilometre, not %g m", o.Height)
+	}
+	before := s.Mesh.Measure().Height
+	if before == 0 {
+		return s, Outcome{}, wrong("the mesh has no height that could be scaled: turn it upright first")
+	}
+	s = s.moved(mesh.Placement{Scale: o.Height / before, Up: "y"})
+	return s, Outcome{Sentence: fmt.Sprintf("Rescaled: height %.3g became %.3g m", before, o.Height),
+		Before: fmt.Sprintf("%.3g m", before), After: fmt.Sprintf("%.3g m", o.Height)}, nil
+}
+
+// SetKind says what kind of character it is, for what is plausible of it.
+type SetKind struct {
+	Kind string `json:"kind"` // of health.Kinds, "" for any
+}
+
+// Apply implements Operation.
+func (o *SetKind) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	title := "Any"
+	if o.Kind != "" {
+		k, ok := health.FindKind(o.Kind)
+		if !ok {
+			return s, Outcome{}, wrong("there is no kind of character %q", o.Kind)
+		}
+		title = k.Title
+	}
+	before := s.Settings.Kind
+	s.Settings.Kind = o.Kind
+	return s, Outcome{Sentence: "Kind of character: " + title, Before: before, After: o.Kind}, nil
 }

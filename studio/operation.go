@@ -24,6 +24,10 @@ type Outcome struct {
 	Sentence string `json:"sentence"`
 	Before   string `json:"before,omitempty"`
 	After    string `json:"after,omitempty"`
+	// Steps are what an operation made of several did; Left is what it leaves to
+	// a person.
+	Steps []string `json:"steps,omitempty"`
+	Left  []string `json:"left,omitempty"`
 }
 
 // Entry is an operation's place in the registry.

@@ -124,7 +124,7 @@ func TestMistakesAreTheCallersAndSayWhat(t *testing.T) {
 		{"fly", "", `no operation "fly"`},
 		{"weld", `{"distance":-1}`, "above zero"},
 		{"weld", `{"distance":"far"}`, "cannot be read"},
-		{"weld", `{"distance":1,"across":true}`, "unknown field"},
+		{"weld", `{"distance":1,"sideways":true}`, "unknown field"},
 		{"move_joint", `{"joint":"hips","to":[0,0,0]}`, "no skeleton"},
 		{"bind_heat", "", "no skeleton"},
 		{"follow_beneath", "", "bind first"},

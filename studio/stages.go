@@ -6,6 +6,7 @@ import (
 	"regexp"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -49,19 +50,19 @@ func (r *Review) Stage(name string) *Stage {
 	return nil
 }
 
-// review computes all findings of a state.
-func review(s *State) *Review {
+// review computes all findings of a state; m is the check of its mesh, nil
+// without one.
+func review(s *State, m *measured) *Review {
 	r := &Review{}
 	found := map[string][]finding.Finding{}
 	touched := map[string]bool{"intake": s.Mesh != nil, "placement": s.Skeleton != nil, "axes": s.Skeleton != nil,
 		"bind": s.Weights != nil, "weights": s.Weights != nil, "handoff": s.Weights != nil}
 	if s.Mesh != nil {
-		r.Facts, found["intake"] = s.Mesh.Check()
+		r.Facts, found["intake"] = m.facts, m.findings
 		r.Guess = s.Mesh.GuessPlacement()
 	}
 	if s.Skeleton != nil && s.Mesh != nil {
-		tree, _ := s.Mesh.Tree(s.Mesh.World())
-		found["placement"] = s.Skeleton.CheckPlacement(tree, s.Settings.Suffixes)
+		found["placement"] = append(s.Skeleton.CheckPlacement(m.surface.Tree, s.Settings.Suffixes), health.Rings(m.surface, s.Skeleton)...)
 		c := s.Settings.Convention
 		found["axes"] = s.Skeleton.CheckAxes(c, s.Settings.Suffixes, finding.Remedy{Label: "Set the axes of all joints", Op: "set_axes",
 			Params: map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides}})
@@ -128,7 +129,7 @@ func handoffFindings(s *State, found map[string][]finding.Finding) []finding.Fin
 			finding.Evidence{What: "vertices with weights", Value: 0, Limit: 1}, nil)
 		return out
 	}
-	if n := len(s.Weights.Unweighted()); n > 0 {
+	if n := len(s.stray()); n > 0 {
 		block("unweighted_vertices", fmt.Sprintf("%d vertices have no weights", n), "The file format needs weights that sum to 1 everywhere; these would be given to the root.",
 			finding.Evidence{What: "vertices without weights", Value: float64(n), Limit: 0}, nil)
 		for _, f := range found["bind"] {

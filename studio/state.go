@@ -4,6 +4,8 @@
 package studio
 
 import (
+	"slices"
+
 	"wisemarrow/core/bind"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
@@ -30,7 +32,8 @@ type Settings struct {
 	Joined     int                 `json:"joined,omitempty"` // split vertices that are one here
 	Suffixes   skeleton.Suffixes   `json:"suffixes"`
 	Convention skeleton.Convention `json:"convention"`
-	Oriented   bool                `json:"oriented"` // axes were set by an operation
+	Oriented   bool                `json:"oriented"`       // axes were set by an operation
+	Kind       string              `json:"kind,omitempty"` // of health.Kinds
 }
 
 // DefaultSettings are those of a new character.
@@ -46,25 +49,57 @@ type BindRecord struct {
 	Options  BindHeat           `json:"options"`
 }
 
-// renumbered returns the state with another mesh whose vertices are the old
-// ones by mapping; nil means that their numbers did not change.
-func (s State) renumbered(m *mesh.Mesh, mapping mesh.Mapping) State {
+// withMesh returns the state with another mesh whose vertices come from the old
+// ones by origin; nil means that their numbers did not change.
+func (s State) withMesh(m *mesh.Mesh, origin mesh.Origin) State {
 	s.Mesh = m
-	if mapping == nil {
+	if origin != nil && s.Weights != nil {
+		s.Weights = s.Weights.Gather(origin)
+	}
+	return s.recounted()
+}
+
+// recounted returns the state with the vertices without weights counted anew.
+func (s State) recounted() State {
+	if s.Bind == nil || s.Weights == nil {
 		return s
 	}
-	if s.Weights != nil {
-		s.Weights = s.Weights.Renumber(mapping, len(m.Points))
+	record := *s.Bind
+	record.Stray = s.stray()
+	record.Report.Vertices = len(s.Mesh.Points)
+	record.Report.Unweighted, record.Report.Stray = len(record.Stray), record.Stray
+	s.Bind = &record
+	return s
+}
+
+// stray returns the vertices without weights that are not out of the bind.
+func (s State) stray() []int32 {
+	if s.Weights == nil {
+		return nil
 	}
-	if s.Bind != nil {
-		record := *s.Bind
-		record.Stray = nil
-		record.Report.Vertices = len(m.Points)
-		if s.Weights != nil {
-			record.Stray = s.Weights.Unweighted()
+	list := s.Weights.Unweighted()
+	if s.Mesh == nil {
+		return list
+	}
+	_, out := s.Mesh.Bindable()
+	if out == nil {
+		return list
+	}
+	return slices.DeleteFunc(list, func(v int32) bool { return out[v] })
+}
+
+// moved returns the state with mesh, skeleton and the skeleton of the bind
+// brought elsewhere together, so that the skin stays as it was.
+func (s State) moved(p mesh.Placement) State {
+	if s.Skeleton != nil && p != mesh.NoPlacement {
+		to := p.Similarity(s.Mesh)
+		s.Skeleton = s.Skeleton.Transform(to, p.Rotation())
+		if s.Bind != nil {
+			record := *s.Bind
+			record.Skeleton = record.Skeleton.Transform(to, p.Rotation())
+			s.Bind = &record
 		}
-		record.Report.Unweighted = len(record.Stray)
-		s.Bind = &record
 	}
+	s.Mesh = s.Mesh.Bake(p)
 	return s
 }

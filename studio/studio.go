@@ -8,6 +8,9 @@ import (
 	"io"
 	"time"
 
+	"wisemarrow/core/finding"
+	"wisemarrow/core/health"
+	"wisemarrow/core/mesh"
 	"wisemarrow/formats"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
@@ -94,6 +97,7 @@ type Studio struct {
 	limits  reading.Limits
 	states  *lru.Cache[string, *State]
 	reviews *lru.Cache[string, *Review]
+	meshes  *lru.Cache[string, *measured]
 	flight  singleflight.Group
 }
 
@@ -102,7 +106,8 @@ type Studio struct {
 func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
 	states, _ := lru.New[string, *State](16)
 	reviews, _ := lru.New[string, *Review](256)
-	return &Studio{store: store, jobs: jobs, limits: limits, states: states, reviews: reviews}
+	meshes, _ := lru.New[string, *measured](6)
+	return &Studio{store: store, jobs: jobs, limits: limits, states: states, reviews: reviews, meshes: meshes}
 }
 
 // SetJobs sets the queue, which itself needs the studio.
@@ -145,7 +150,11 @@ func (x *Studio) Review(ctx context.Context, r Revision) (*Review, error) {
 		if err != nil {
 			return nil, err
 		}
-		v := review(s)
+		var m *measured
+		if s.Mesh != nil {
+			m = x.measured(r.Parts["mesh"], s)
+		}
+		v := review(s, m)
 		x.reviews.Add(key, v)
 		return v, nil
 	})
@@ -153,6 +162,43 @@ func (x *Studio) Review(ctx context.Context, r Revision) (*Review, error) {
 		return nil, err
 	}
 	return v.(*Review), nil
+}
+
+// measured is what the check of a mesh found. It depends on the mesh and the
+// kind alone, so that moving a joint does not check the mesh again.
+type measured struct {
+	surface  *mesh.Surface
+	facts    mesh.Facts
+	findings []finding.Finding
+}
+
+func measure(s *State) *measured {
+	m := &measured{surface: s.Mesh.Surface()}
+	m.facts, m.findings = health.Check(m.surface, s.Settings.Kind)
+	return m
+}
+
+// measured is the check of the mesh with that hash, cached.
+func (x *Studio) measured(hash string, s *State) *measured {
+	key := hash + s.Settings.Kind
+	if m, ok := x.meshes.Get(key); ok {
+		return m
+	}
+	v, _, _ := x.flight.Do("measure"+key, func() (any, error) {
+		m := measure(s)
+		x.meshes.Add(key, m)
+		return m, nil
+	})
+	return v.(*measured)
+}
+
+// Spots returns the single places of a finding at a revision.
+func (x *Studio) Spots(ctx context.Context, r Revision, w finding.Where) ([]finding.Spot, error) {
+	s, err := x.Load(ctx, r)
+	if err != nil || s.Mesh == nil {
+		return nil, err
+	}
+	return health.Spots(x.measured(r.Parts["mesh"], s).surface, w), nil
 }
 
 // Import makes a new character of a mesh file. The name of the character is

@@ -7,8 +7,10 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/formats"
@@ -144,8 +146,17 @@ type checkReport struct {
 	Findings []finding.Finding `json:"findings"`
 }
 
+// addKind adds --kind to a command.
+func addKind(c *cobra.Command, kind *string) {
+	var names []string
+	for _, k := range health.Kinds {
+		names = append(names, k.Name)
+	}
+	c.Flags().StringVar(kind, "kind", "", "what kind of character it is: "+strings.Join(names, ", "))
+}
+
 func checkCommand() *cobra.Command {
-	var out string
+	var out, kind string
 	c := &cobra.Command{
 		Use:   "check FILE…",
 		Short: "Measure meshes and name what would harm a bind",
@@ -160,7 +171,7 @@ func checkCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				facts, list := s.Mesh.Check()
+				facts, list := health.Check(s.Mesh.Surface(), kind)
 				if list == nil {
 					list = []finding.Finding{}
 				}
@@ -180,6 +191,7 @@ func checkCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&out, "report", "", "write the report as JSON to this file, or to standard output for -")
+	addKind(c, &kind)
 	return c
 }
 
@@ -217,8 +229,8 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 					return err
 				}
 			}
-			tree, _ := work.Mesh.Tree(work.Mesh.World())
-			list := work.Skeleton.CheckPlacement(tree, work.Settings.Suffixes)
+			surface := work.Mesh.Surface()
+			list := append(work.Skeleton.CheckPlacement(surface.Tree, work.Settings.Suffixes), health.Rings(surface, work.Skeleton)...)
 			tell(list)
 			if err := report(rep, struct {
 				File     string              `json:"file"`

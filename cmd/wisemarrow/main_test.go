@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"wisemarrow/core/finding"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 	"wisemarrow/formats/gltf"
@@ -69,7 +70,7 @@ func TestFilesFromMeshToBoundCharacter(t *testing.T) {
 	var check checkReport
 	require.NoError(t, json.Unmarshal([]byte(out), &check))
 	require.Equal(t, len(m.Points), check.Mesh.Vertices)
-	require.Empty(t, check.Findings)
+	require.Equal(t, finding.Note, finding.Worst(check.Findings))
 
 	report := filepath.Join(dir, "fit.json")
 	code, _, errs = command(t, "fit", body, "--starter", "biped", "-o", skel, "--report", report)
@@ -141,7 +142,9 @@ func TestRepairAndOrient(t *testing.T) {
 	var told struct{ Found, Left []struct{ Code string } }
 	require.NoError(t, json.Unmarshal([]byte(out), &told))
 	require.Greater(t, len(told.Found), 4)
-	require.Empty(t, told.Left)
+	for _, f := range told.Left { // her scarf is asymmetric; the cap of the hat was cut into thin triangles
+		require.Contains(t, []string{"asymmetric", "needle_faces"}, f.Code)
+	}
 	again, err := readMesh(mended)
 	require.NoError(t, err)
 	require.True(t, again.Mesh.Measure().Closed)

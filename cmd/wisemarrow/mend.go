@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/core/geom"
+	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/gltf"
@@ -17,47 +17,65 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// safe are the operations that repair applies, in the order in which each
-// leaves the least to the next.
-var safe = []string{"drop_faces", "weld", "drop_loose", "drop_faces", "make_outward"}
-
 func repairCommand() *cobra.Command {
-	var out, rep string
-	var distance float64
+	var out, rep, kind string
+	var distance, height float64
+	var holes int
+	var half, cut bool
 	var place placementFlags
 	c := &cobra.Command{
 		Use:   "repair FILE",
 		Short: "Mend what is safe to mend, and say what is left",
 		Long: `Bake the transforms, drop doubled and empty faces, weld cracked seams, drop loose
-vertices and turn faces outward; then check again. Unit and up axis are changed
-only when --up or --scale is given.`,
+vertices, take bow-ties and fins apart and turn faces outward; then check again.
+Unit, up axis and size are changed only when --up, --scale or --height is given;
+holes are filled, a half completed and polygons cut only when asked for.`,
 		Example: `  wisemarrow repair delivered.glb --up z --scale 0.01 -o body.glb --report repair.json
-  wisemarrow repair body.obj --weld 0.0005 -o mended.obj`,
+  wisemarrow repair body.obj --weld 0.0005 --holes 8 -o mended.obj
+  wisemarrow repair half.obj --mirror --height 1.7 -o whole.glb`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
 			s, err := readMesh(files[0])
 			if err != nil {
 				return err
 			}
-			before, found := s.Mesh.Check()
-			p := place.over(mesh.Placement{Scale: 1, Up: "y"})
-			p.Stand = place.given()
-			if s, err = run(c.Context(), s, "bake_transform", p); err != nil {
-				return err
-			}
-			if distance == 0 {
-				distance = mesh.NearShare * geom.BoxOf(s.Mesh.Points).Diagonal()
-			}
-			for _, op := range safe {
-				params := map[string]any{}
-				if op == "weld" {
-					params["distance"] = distance
-				}
-				if s, err = run(c.Context(), s, op, params); err != nil {
+			before, found := health.Check(s.Mesh.Surface(), kind)
+			s.Settings.Kind = kind
+			if place.given() || height > 0 {
+				p := place.over(mesh.NoPlacement)
+				p.Stand = true
+				if s, err = run(c.Context(), s, "bake_transform", p); err != nil {
 					return err
 				}
 			}
-			after, left := s.Mesh.Check()
+			if height > 0 {
+				if s, err = run(c.Context(), s, "real_size", studio.RealSize{Height: height}); err != nil {
+					return err
+				}
+			}
+			if s, err = run(c.Context(), s, "mend_safe", studio.MendSafe{Distance: distance}); err != nil {
+				return err
+			}
+			if half {
+				if s, err = run(c.Context(), s, "complete_half", studio.CompleteHalf{}); err != nil {
+					return err
+				}
+			}
+			if holes > 0 {
+				if filled, err := run(c.Context(), s, "fill_holes", studio.FillHoles{Edges: holes}); err == nil {
+					s = filled
+				} else if !studio.IsInput(err) {
+					return err
+				}
+			}
+			if cut {
+				if done, err := run(c.Context(), s, "triangulate", studio.Triangulate{Which: "polygons"}); err == nil {
+					s = done
+				} else if !studio.IsInput(err) {
+					return err
+				}
+			}
+			after, left := health.Check(s.Mesh.Surface(), kind)
 			if out != "" {
 				what := strings.TrimPrefix(strings.ToLower(filepath.Ext(out)), ".")
 				s.Skeleton, s.Weights = nil, nil
@@ -82,6 +100,11 @@ only when --up or --scale is given.`,
 	c.Flags().StringVarP(&out, "output", "o", "", "write the mesh to this .glb or .obj")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	c.Flags().Float64Var(&distance, "weld", 0, "weld distance in metres; a hundred-thousandth of the diagonal if not given")
+	c.Flags().Float64Var(&height, "height", 0, "scale the character to this height in metres")
+	c.Flags().IntVar(&holes, "holes", 0, "fill holes of at most so many edges")
+	c.Flags().BoolVar(&half, "mirror", false, "complete a half mesh by mirroring it about X = 0")
+	c.Flags().BoolVar(&cut, "triangles", false, "cut every face into triangles")
+	addKind(c, &kind)
 	place.add(c, "; kept if not given")
 	return c
 }

@@ -5,6 +5,7 @@ import (
 
 	"wisemarrow/core/bind"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 
 	"github.com/stretchr/testify/require"
@@ -29,7 +30,7 @@ func TestRealMeshesBindWithAllJointsSolved(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			m := readOFF(t, name)
-			_, findings := m.Check()
+			_, findings := health.Check(m.Surface(), "")
 			require.Empty(t, findings, "these two are clean and closed")
 			s := tree(t, lines...)
 			solid, _ := m.Tree(m.Points)

@@ -25,6 +25,16 @@ type Where struct {
 	Edges    [][2]int32 `json:"edges,omitempty"`
 	Faces    []int32    `json:"faces,omitempty"`
 	Joints   []string   `json:"joints,omitempty"`
+	// Spots are the single places, where a finding has several.
+	Spots []Spot `json:"spots,omitempty"`
+}
+
+// Spot is one place of several, with a few words on it.
+type Spot struct {
+	Label    string     `json:"label"`
+	Vertices []int32    `json:"vertices,omitempty"`
+	Edges    [][2]int32 `json:"edges,omitempty"`
+	Faces    []int32    `json:"faces,omitempty"`
 }
 
 // Remedy is an operation with its parameters filled in.

@@ -171,11 +171,18 @@ func (t *Tree) Box() Box {
 // Nearest returns the triangle nearest to p, the point on it and the
 // distance. The triangle is -1 in an empty tree.
 func (t *Tree) Nearest(p r3.Vec) (tri int32, at r3.Vec, distance float64) {
+	return t.NearestOf(p, math.Inf(1), nil)
+}
+
+// NearestOf is Nearest among the triangles that are less than within away and
+// that may welcomes; a nil may welcomes all. Where there is none the triangle
+// is -1 and the distance +Inf.
+func (t *Tree) NearestOf(p r3.Vec, within float64, may func(tri int32) bool) (tri int32, at r3.Vec, distance float64) {
 	tri = -1
 	if len(t.nodes) == 0 {
 		return tri, at, math.Inf(1)
 	}
-	best := math.Inf(1)
+	best := within * within
 	var stack [64]int32
 	top := 1
 	for top > 0 {
@@ -186,6 +193,9 @@ func (t *Tree) Nearest(p r3.Vec) (tri int32, at r3.Vec, distance float64) {
 		}
 		if n.count > 0 {
 			for _, f := range t.order[n.first : n.first+n.count] {
+				if may != nil && !may(f) {
+					continue
+				}
 				v := t.tris[f]
 				q := ClosestOnTriangle(p, t.points[v[0]], t.points[v[1]], t.points[v[2]])
 				if d := r3.Norm2(r3.Sub(p, q)); d < best {
@@ -201,6 +211,9 @@ func (t *Tree) Nearest(p r3.Vec) (tri int32, at r3.Vec, distance float64) {
 		}
 		stack[top], stack[top+1] = far, near
 		top += 2
+	}
+	if tri < 0 {
+		return tri, at, math.Inf(1)
 	}
 	return tri, at, math.Sqrt(best)
 }

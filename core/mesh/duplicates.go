@@ -17,6 +17,12 @@ const NearShare = 1e-5
 // vertices is one group.
 func Groups(points []r3.Vec, distance float64, may func(v int32) bool) [][]int32 {
 	u := newUnion(len(points))
+	eachPair(points, distance, may, u.join)
+	return u.groups()
+}
+
+// eachPair visits the pairs of welcome vertices within distance of each other.
+func eachPair(points []r3.Vec, distance float64, may func(v int32) bool, visit func(v, w int32)) {
 	cell := math.Max(distance, geom.BoxOf(points).Diagonal()*1e-9)
 	if cell == 0 {
 		cell = 1
@@ -25,7 +31,7 @@ func Groups(points []r3.Vec, distance float64, may func(v int32) bool) [][]int32
 	at := func(p r3.Vec) key {
 		return key{int64(math.Floor(p.X / cell)), int64(math.Floor(p.Y / cell)), int64(math.Floor(p.Z / cell))}
 	}
-	head := make(map[key]int32, len(points))
+	head := make(map[key]int32)
 	next := make([]int32, len(points))
 	d2 := distance * distance
 	for i, p := range points {
@@ -40,7 +46,7 @@ func Groups(points []r3.Vec, distance float64, may func(v int32) bool) [][]int32
 					w, ok := head[key{k.x + dx, k.y + dy, k.z + dz}]
 					for ok {
 						if r3.Norm2(r3.Sub(points[w], p)) <= d2 {
-							u.join(v, w)
+							visit(v, w)
 						}
 						w = next[w]
 						ok = w >= 0
@@ -55,9 +61,14 @@ func Groups(points []r3.Vec, distance float64, may func(v int32) bool) [][]int32
 		}
 		head[k] = v
 	}
-	member := make([]int32, len(points)) // group number + 1 of a root
+}
+
+// groups returns the sets of two and more members, each ascending, ordered by
+// their first.
+func (u union) groups() [][]int32 {
+	member := make([]int32, len(u)) // group number + 1 of a root
 	var out [][]int32
-	for i := range points {
+	for i := range u {
 		r := u.find(int32(i))
 		if r == int32(i) {
 			continue
@@ -72,23 +83,78 @@ func Groups(points []r3.Vec, distance float64, may func(v int32) bool) [][]int32
 	return out
 }
 
-// weldable tells which vertices a weld may touch: those on open borders and
-// loose ones. The vertices of closed surfaces that merely lie on each other
-// stay apart.
-func weldable(m *Mesh, e Edges) func(v int32) bool {
-	closed := make([]bool, len(m.Points))
-	for _, c := range m.Corner {
-		closed[c] = true
-	}
-	for _, x := range e.Edges {
-		if x.Count == 1 {
-			closed[x.A], closed[x.B] = false, false
-		}
-	}
-	return func(v int32) bool { return !closed[v] }
+// Seams are what a weld within a distance would join.
+type Seams struct {
+	Groups [][]int32 // vertices that become one, each ascending
+	Exact  int       // vertices that lie exactly on the first of their group
+	Near   int       // the others
+	Gap    float64   // the widest, metres
+	Cracks int       // pairs of which both lie on an open border
+	Apart  int       // pairs left alone, because they belong to two pieces whose borders do not match
 }
 
-// WeldGroups returns the groups that Weld would join within distance.
-func (m *Mesh) WeldGroups(distance float64) [][]int32 {
-	return Groups(m.World(), distance, weldable(m, m.Edges()))
+// Extra returns how many vertices the weld would take away.
+func (s Seams) Extra() int { return s.Exact + s.Near }
+
+// Seams returns the vertices within distance of each other that a weld may
+// join: those on open borders, and loose ones. The vertices of closed surfaces
+// that merely lie on each other stay apart. So do borders of two pieces, unless
+// across asks for it or they run alongside each other by an edge at least, as
+// both sides of a cracked seam do.
+func (s *Surface) Seams(distance float64, across bool) Seams {
+	m, points, e, p := s.Mesh, s.At, s.Edges, s.Pieces
+	inner, border := make([]bool, len(points)), make([]bool, len(points))
+	for _, c := range m.Corner {
+		inner[c] = true
+	}
+	var pairsOf [][2]int32 // border edges
+	for _, x := range e.Edges {
+		if x.Count == 1 {
+			inner[x.A], inner[x.B] = false, false
+			border[x.A], border[x.B] = true, true
+			pairsOf = append(pairsOf, [2]int32{x.A, x.B})
+		}
+	}
+	next := map[int32][]int32{}
+	for _, x := range pairsOf {
+		next[x[0]] = append(next[x[0]], x[1])
+		next[x[1]] = append(next[x[1]], x[0])
+	}
+	u := newUnion(len(points))
+	var out Seams
+	d2 := distance * distance
+	near := func(v, w int32) bool { return r3.Norm2(r3.Sub(points[v], points[w])) <= d2 }
+	matched := func(v, w int32) bool {
+		for _, a := range next[v] {
+			for _, b := range next[w] {
+				if near(a, b) {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	eachPair(points, distance, func(v int32) bool { return !inner[v] }, func(v, w int32) {
+		if !across && border[v] && border[w] && p.OfVertex[v] != p.OfVertex[w] && !matched(v, w) {
+			out.Apart++
+			return
+		}
+		u.join(v, w)
+	})
+	out.Groups = u.groups()
+	for _, g := range out.Groups {
+		for i, v := range g[1:] {
+			gap := r3.Norm(r3.Sub(points[v], points[g[0]]))
+			out.Gap = math.Max(out.Gap, gap)
+			if gap == 0 {
+				out.Exact++
+			} else {
+				out.Near++
+			}
+			if border[v] && border[g[i]] {
+				out.Cracks++
+			}
+		}
+	}
+	return out
 }

@@ -10,8 +10,10 @@ import (
 type Edge struct{ A, B, First, Count int32 }
 
 // Use is one face's passage along an edge; Forward when it goes from A to B.
+// Corner is where the passage begins, an index into the mesh's corners.
 type Use struct {
 	Face    int32
+	Corner  int32
 	Forward bool
 }
 
@@ -24,31 +26,31 @@ type Edges struct {
 // Edges builds the edge table. Edges from a vertex to itself are left out.
 func (m *Mesh) Edges() Edges {
 	count := make([]int32, len(m.Points)+1)
-	each := func(visit func(a, b, f int32, forward bool)) {
+	each := func(visit func(a, b, f, corner int32, forward bool)) {
 		for f := range m.Faces() {
 			c := m.Face(f)
 			for i, a := range c {
 				b := c[(i+1)%len(c)]
 				if a < b {
-					visit(a, b, int32(f), true)
+					visit(a, b, int32(f), m.Start[f]+int32(i), true)
 				} else if b < a {
-					visit(b, a, int32(f), false)
+					visit(b, a, int32(f), m.Start[f]+int32(i), false)
 				}
 			}
 		}
 	}
-	each(func(a, _, _ int32, _ bool) { count[a+1]++ })
+	each(func(a, _, _, _ int32, _ bool) { count[a+1]++ })
 	for i := range len(m.Points) {
 		count[i+1] += count[i]
 	}
 	type entry struct {
-		b, face int32
-		forward bool
+		b, face, corner int32
+		forward         bool
 	}
 	table := make([]entry, count[len(m.Points)])
 	fill := slices.Clone(count)
-	each(func(a, b, f int32, forward bool) {
-		table[fill[a]] = entry{b, f, forward}
+	each(func(a, b, f, corner int32, forward bool) {
+		table[fill[a]] = entry{b, f, corner, forward}
 		fill[a]++
 	})
 	out := Edges{Edges: make([]Edge, 0, len(table)/2+1), Uses: make([]Use, len(table))}
@@ -57,7 +59,7 @@ func (m *Mesh) Edges() Edges {
 		slices.SortStableFunc(run, func(x, y entry) int { return cmp.Compare(x.b, y.b) })
 		for i, e := range run {
 			at := count[a] + int32(i)
-			out.Uses[at] = Use{e.face, e.forward}
+			out.Uses[at] = Use{e.face, e.corner, e.forward}
 			if i == 0 || run[i-1].b != e.b {
 				out.Edges = append(out.Edges, Edge{A: int32(a), B: e.b, First: at})
 			}
@@ -69,6 +71,27 @@ func (m *Mesh) Edges() Edges {
 
 // Of returns the uses of an edge.
 func (e Edges) Of(x Edge) []Use { return e.Uses[x.First : x.First+x.Count] }
+
+// without returns the table without the given faces.
+func (e Edges) without(faces []int32) Edges {
+	gone := make(map[int32]bool, len(faces))
+	for _, f := range faces {
+		gone[f] = true
+	}
+	var out Edges
+	for _, x := range e.Edges {
+		first := int32(len(out.Uses))
+		for _, u := range e.Of(x) {
+			if !gone[u.Face] {
+				out.Uses = append(out.Uses, u)
+			}
+		}
+		if n := int32(len(out.Uses)) - first; n > 0 {
+			out.Edges = append(out.Edges, Edge{A: x.A, B: x.B, First: first, Count: n})
+		}
+	}
+	return out
+}
 
 // Neighbours returns the vertices that share an edge with each vertex:
 // list[start[v]:start[v+1]], ascending.

@@ -43,6 +43,9 @@ type PartFacts struct {
 // Measure returns the facts of m.
 func (m *Mesh) Measure() Facts { return m.measure(m.Edges(), m.Pieces(), m.World()) }
 
+// Measure returns the facts of the mesh.
+func (s *Surface) Measure() Facts { return s.measure(s.Edges, s.Pieces, s.At) }
+
 func (m *Mesh) measure(e Edges, p Pieces, points []r3.Vec) Facts {
 	f := Facts{Vertices: len(m.Points), Faces: m.Faces(), Edges: len(e.Edges), Pieces: p.Count(), Closed: m.Faces() > 0}
 	parts := make([]PartFacts, len(m.Parts))
@@ -99,7 +102,7 @@ type Guess struct {
 // are long along Z are narrow along X and so stay Y up. Common practice, no
 // source.
 func (m *Mesh) GuessPlacement() Guess {
-	g := Guess{Placement: Placement{Scale: 1, Up: "y"}}
+	g := Guess{Placement: NoPlacement}
 	points := m.World()
 	b := geom.BoxOf(points)
 	if b.Empty() {
@@ -115,6 +118,8 @@ func (m *Mesh) GuessPlacement() Guess {
 	switch {
 	case tall > 400 && tall <= 6000:
 		g.Scale, reason = 0.001, reason+"it is hundreds of units tall, so the unit is the millimetre"
+	case tall > 0 && tall < 0.03:
+		g.Scale, reason = 100, reason+"it is less than three centimetres tall, so it was shrunk a hundredfold on its way"
 	case tall > 15:
 		g.Scale, reason = 0.01, reason+"it is tens to hundreds of units tall, so the unit is the centimetre"
 	case reason != "":

@@ -22,9 +22,14 @@ type Mesh struct {
 	// Part is the part of each face; nil means that all belong to Parts[0].
 	Part  []int32
 	Parts []Part
-	// UV and Normal are kept per corner as the file gave them, or nil.
+	// UV and Normal are kept per corner as the file gave them, or nil; Extra
+	// likewise.
 	UV     [][2]float32
 	Normal [][3]float32
+	Extra  []Attribute
+	// Lines are edges of the file that belong to no face.
+	Lines  [][2]int32
+	Shapes []Shape
 }
 
 // Part is a named group of faces that arrived together.
@@ -32,6 +37,13 @@ type Part struct {
 	Name   string      `json:"name"`
 	Colour [3]float32  `json:"colour"` // linear RGB 0..1
 	Frame  geom.Matrix `json:"frame"`  // part's points → world
+	// Material is the number + 1 of the material among those of the file; 0 for
+	// none.
+	Material int `json:"material,omitempty"`
+	// Hidden parts are not shown, Out parts take no part in the bind. Both stay
+	// in the character.
+	Hidden bool `json:"hidden,omitempty"`
+	Out    bool `json:"out,omitempty"`
 }
 
 // NewPart returns a part with an identity frame and the colour of bare plaster.
@@ -94,6 +106,26 @@ func (m *Mesh) Validate() error {
 	if m.UV != nil && len(m.UV) != len(m.Corner) || m.Normal != nil && len(m.Normal) != len(m.Corner) {
 		return fmt.Errorf("%d corners but %d texture coordinates and %d normals", len(m.Corner), len(m.UV), len(m.Normal))
 	}
+	for _, a := range m.Extra {
+		if len(a.Values) != a.Width*len(m.Corner) {
+			return fmt.Errorf("%d corners but %d values of %s", len(m.Corner), len(a.Values), a.Name)
+		}
+	}
+	for i, l := range m.Lines {
+		if l[0] < 0 || l[1] < 0 || int(l[0]) >= len(m.Points) || int(l[1]) >= len(m.Points) {
+			return fmt.Errorf("loose edge %d goes from vertex %d to %d of %d", i, l[0], l[1], len(m.Points))
+		}
+	}
+	for _, s := range m.Shapes {
+		if len(s.Vertex) != len(s.Offset) {
+			return fmt.Errorf("shape target %q moves %d vertices by %d offsets", s.Name, len(s.Vertex), len(s.Offset))
+		}
+		for k, v := range s.Vertex {
+			if v < 0 || int(v) >= len(m.Points) || !geom.Finite(s.Offset[k]) {
+				return fmt.Errorf("shape target %q moves vertex %d of %d by %v", s.Name, v, len(m.Points), s.Offset[k])
+			}
+		}
+	}
 	for f := range m.Faces() {
 		if m.Start[f+1] < m.Start[f]+3 {
 			return fmt.Errorf("face %d has fewer than three corners", f)
@@ -132,22 +164,10 @@ func (m *Mesh) World() []r3.Vec {
 	if !m.Framed() {
 		return m.Points
 	}
-	part := make([]int32, len(m.Points))
-	for i := range part {
-		part[i] = -1
-	}
-	for f := range m.Faces() {
-		for _, v := range m.Face(f) {
-			part[v] = m.PartOf(f)
-		}
-	}
+	part := m.partOfVertices()
 	out := make([]r3.Vec, len(m.Points))
-	last := int32(0)
 	for i, p := range m.Points {
-		if part[i] >= 0 {
-			last = part[i]
-		}
-		out[i] = m.Parts[last].Frame.Point(p)
+		out[i] = m.Parts[part[i]].Frame.Point(p)
 	}
 	return out
 }
@@ -160,24 +180,33 @@ func (m *Mesh) Triangles() (tris [][3]int32, face []int32) {
 	n := len(m.Corner) - 2*m.Faces()
 	tris, face = make([][3]int32, 0, n), make([]int32, 0, n)
 	for f := range m.Faces() {
-		c := m.Face(f)
-		switch {
-		case len(c) == 3:
+		if c := m.Face(f); len(c) == 3 {
 			tris = append(tris, [3]int32{c[0], c[1], c[2]})
-		case len(c) == 4:
-			tris = append(tris, splitQuad(m.Points, c)...)
-		case len(c) <= earLimit:
-			tris = append(tris, earCut(m.Points, c)...)
-		default:
-			for k := 1; k+1 < len(c); k++ {
-				tris = append(tris, [3]int32{c[0], c[k], c[k+1]})
-			}
+		} else {
+			tris = append(tris, cut(m.Points, c)...)
 		}
 		for len(face) < len(tris) {
 			face = append(face, int32(f))
 		}
 	}
 	return tris, face
+}
+
+// cut splits one polygon, as Triangles says.
+func cut(p []r3.Vec, c []int32) [][3]int32 {
+	switch {
+	case len(c) == 3:
+		return [][3]int32{{c[0], c[1], c[2]}}
+	case len(c) == 4:
+		return splitQuad(p, c)
+	case len(c) <= earLimit:
+		return earCut(p, c)
+	}
+	out := make([][3]int32, 0, len(c)-2)
+	for k := 1; k+1 < len(c); k++ {
+		out = append(out, [3]int32{c[0], c[k], c[k+1]})
+	}
+	return out
 }
 
 // earLimit bounds the polygons that are cut ear by ear, which takes the cube of

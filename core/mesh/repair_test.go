@@ -39,14 +39,14 @@ func TestRepairsFindNothingLeftAndMoveNothing(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		m, original := spoilt(t)
 		before := slices.Clone(m.Points)
-		out := m.DropFaces()
-		out, welds, err := out.Weld(1e-6)
+		out, _ := m.DropFaces()
+		out, welds, err := out.Weld(1e-6, false)
 		require.NoError(t, err)
 		out, drops := out.DropLoose()
-		out = out.DropFaces()
+		out, _ = out.DropFaces()
 		out, _ = out.MakeOutward()
 		require.NoError(t, out.Validate())
-		found := codes(second(out.Check()))
+		found := codes(findings(out))
 		for _, code := range []string{"duplicate_vertices", "doubled_faces", "loose_vertices", "inverted_faces", "zero_area_faces", "non_manifold_edges", "open_borders"} {
 			require.NotContains(t, found, code)
 		}
@@ -119,7 +119,7 @@ func TestCornersKeepTheirAttributesThroughRepairs(t *testing.T) {
 	}
 	m.Points = append(m.Points, r3.Vec{})
 	m.Corner[m.Start[5]] = 8 // a torn corner
-	welded, _, err := m.Weld(1e-6)
+	welded, _, err := m.Weld(1e-6, false)
 	require.NoError(t, err)
 	require.Len(t, welded.UV, len(welded.Corner))
 	require.Len(t, welded.Normal, len(welded.Corner))

@@ -11,14 +11,15 @@ type Orientation struct {
 	Flip   []bool // faces that have to be turned round
 	Count  int    // how many
 	Inside int    // patches that were inside out as a whole
+	Split  int    // edges along which two faces disagree
 }
 
 // Outward finds which faces have to be turned so that neighbours agree and
 // every patch faces out. Patches are grown over edges with two faces. A closed
 // patch is out when its volume is positive; for an open one rays from its faces
 // vote, odd crossings meaning inside (Takayama et al. 2014).
-func (m *Mesh) Outward() Orientation {
-	e := m.Edges()
+func (s *Surface) Outward() Orientation {
+	m, e := s.Mesh, s.Single
 	faces := m.Faces()
 	start := make([]int32, faces+1)
 	for _, x := range e.Edges {
@@ -37,28 +38,35 @@ func (m *Mesh) Outward() Orientation {
 	}
 	links := make([]link, start[faces])
 	fill := append([]int32(nil), start...)
+	split := 0
 	for _, x := range e.Edges {
 		if x.Count != 2 {
 			continue
 		}
 		u := e.Of(x)
 		same := u[0].Forward == u[1].Forward
+		if same {
+			split++
+		}
 		links[fill[u[0].Face]] = link{u[1].Face, same}
 		fill[u[0].Face]++
 		links[fill[u[1].Face]] = link{u[0].Face, same}
 		fill[u[1].Face]++
 	}
-	o := Orientation{Flip: make([]bool, faces)}
-	points := m.World()
-	tree, triFace := m.Tree(points)
+	double := make([]bool, faces) // faces on others turn with nobody
+	for _, f := range m.Doubled() {
+		double[f] = true
+	}
+	o := Orientation{Flip: make([]bool, faces), Split: split}
+	points, tree, triFace := s.At, s.Tree, s.TriFace
 	done := make([]bool, faces)
 	var patch []int32
-	for s := range faces {
-		if done[s] {
+	for seed := range faces {
+		if done[seed] || double[seed] {
 			continue
 		}
-		done[s] = true
-		patch = append(patch[:0], int32(s))
+		done[seed] = true
+		patch = append(patch[:0], int32(seed))
 		for i := 0; i < len(patch); i++ {
 			f := patch[i]
 			for _, l := range links[start[f]:start[f+1]] {
@@ -175,7 +183,7 @@ func signedVolume(m *Mesh, points []r3.Vec, faces []int32, flip []bool) float64 
 
 // MakeOutward turns the faces that Outward names.
 func (m *Mesh) MakeOutward() (*Mesh, int) {
-	o := m.Outward()
+	o := m.Surface().Outward()
 	if o.Count == 0 {
 		return m, 0
 	}

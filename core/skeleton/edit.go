@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"regexp"
 
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -55,4 +58,16 @@ func (s *Skeleton) Rename(i int, name string) (*Skeleton, error) {
 	out := s.Clone()
 	out.Joints[i].Name = name
 	return out, nil
+}
+
+// Transform returns the skeleton with every joint at its image under to, a
+// similarity whose turn is rot.
+func (s *Skeleton) Transform(to geom.Matrix, rot quat.Number) *Skeleton {
+	out := s.Clone()
+	for i := range out.Joints {
+		j := &out.Joints[i]
+		j.Pos = to.Point(j.Pos)
+		j.Rot = geom.Normalise(quat.Mul(rot, j.Rot))
+	}
+	return out
 }

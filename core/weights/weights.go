@@ -147,15 +147,26 @@ func (w *Weights) Blend(vertices []int32, shares []float64, l Limits) []Influenc
 	return Clean(list, l)
 }
 
-// Renumber carries the weights over to a mesh whose vertex v of old is
-// mapping[v] now, -1 if dropped. Where several became one the first stays.
-func (w *Weights) Renumber(mapping []int32, n int) *Weights {
-	out := New(w.Joints, n)
-	for v, to := range mapping {
-		if to >= 0 && v < len(w.Of) && out.Of[to] == nil {
-			out.Of[to] = w.Of[v]
+// Gather carries the weights over to a mesh whose vertex v comes from the old
+// vertex origin[v]; -1 is a vertex without weights.
+func (w *Weights) Gather(origin []int32) *Weights {
+	out := New(w.Joints, len(origin))
+	for v, o := range origin {
+		if o >= 0 && int(o) < len(w.Of) {
+			out.Of[v] = w.Of[o]
 		}
 	}
+	return out
+}
+
+// Mirror returns one vertex's influences with every joint replaced by its
+// partner; partner[j] is j itself for a joint without one.
+func Mirror(list []Influence, partner []int32) []Influence {
+	out := make([]Influence, len(list))
+	for i, x := range list {
+		out[i] = Influence{partner[x.Joint], x.Value}
+	}
+	Sort(out)
 	return out
 }
 

@@ -49,11 +49,12 @@ func TestCleanDropsWhatIsNoNumber(t *testing.T) {
 	require.Equal(t, []weights.Influence{{3, 1}}, out)
 }
 
-func TestRenumberFollowsVertices(t *testing.T) {
+func TestGatherFollowsVertices(t *testing.T) {
 	w := weights.FromColumns([]string{"a", "b"}, [][]float64{{1, 0, 0.5}, {0, 1, 0.5}}, 3, weights.Limits{Cap: 4})
-	out := w.Renumber([]int32{1, -1, 0}, 2)
+	out := w.Gather([]int32{2, 0, -1})
 	require.Equal(t, w.Of[2], out.Of[0])
 	require.Equal(t, w.Of[0], out.Of[1])
+	require.Empty(t, out.Of[2])
 	require.NoError(t, out.Validate())
 }
 

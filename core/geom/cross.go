@@ -1,0 +1,221 @@
+package geom
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// TrianglesCross reports whether two triangles pass through each other along a
+// line longer than eps. Triangles that only touch, at a corner, an edge or in
+// one plane, do not cross, so neighbours on a surface may be asked as they are
+// (interval test of Möller 1997, with the crossing points themselves compared).
+func TrianglesCross(p, q [3]r3.Vec, eps float64) bool {
+	np, nq := TriangleNormal(p[0], p[1], p[2]), TriangleNormal(q[0], q[1], q[2])
+	lp, lq := r3.Norm(np), r3.Norm(nq)
+	if lp == 0 || lq == 0 {
+		return false
+	}
+	np, nq = r3.Scale(1/lp, np), r3.Scale(1/lq, nq)
+	a0, a1, ok := cutBy(p, q[0], nq, eps)
+	if !ok {
+		return false
+	}
+	b0, b1, ok := cutBy(q, p[0], np, eps)
+	if !ok {
+		return false
+	}
+	dir := r3.Cross(np, nq)
+	l := r3.Norm(dir)
+	if l < 1e-9 {
+		return false
+	}
+	dir = r3.Scale(1/l, dir)
+	s0, s1, t0, t1 := 0.0, r3.Dot(r3.Sub(a1, a0), dir), r3.Dot(r3.Sub(b0, a0), dir), r3.Dot(r3.Sub(b1, a0), dir)
+	if s1 < s0 {
+		s0, s1 = s1, s0
+	}
+	if t1 < t0 {
+		t0, t1 = t1, t0
+	}
+	return math.Min(s1, t1)-math.Max(s0, t0) > eps
+}
+
+// cutBy returns the segment in which the plane through at with unit normal n
+// cuts a triangle; false when the triangle lies on one side of it.
+func cutBy(p [3]r3.Vec, at, n r3.Vec, eps float64) (from, to r3.Vec, ok bool) {
+	var d [3]float64
+	below, above := false, false
+	for i, v := range p {
+		d[i] = r3.Dot(r3.Sub(v, at), n)
+		if math.Abs(d[i]) <= eps {
+			d[i] = 0
+		}
+		below, above = below || d[i] < 0, above || d[i] > 0
+	}
+	if !below || !above {
+		return from, to, false
+	}
+	var ends [2]r3.Vec
+	k := 0
+	for i := range 3 {
+		j := (i + 1) % 3
+		switch {
+		case d[i] == 0:
+			ends[k] = p[i]
+			k++
+		case d[i]*d[j] < 0:
+			ends[k] = r3.Add(p[i], r3.Scale(d[i]/(d[i]-d[j]), r3.Sub(p[j], p[i])))
+			k++
+		}
+		if k == 2 {
+			break
+		}
+	}
+	return ends[0], ends[1], k == 2
+}
+
+// Crossings returns the pairs of triangles that cross along a line longer than
+// eps, each pair ascending, in the order of the tree. It is the tree against
+// itself: nodes whose boxes are apart are passed over.
+func (t *Tree) Crossings(eps float64) [][2]int32 {
+	if len(t.nodes) == 0 {
+		return nil
+	}
+	// Pairs of nodes to look into, split until there are enough to share out;
+	// how they are split depends on the tree alone.
+	tasks := [][2]int32{{0, 0}}
+	for len(tasks) < 512 {
+		var next [][2]int32
+		split := false
+		for _, k := range tasks {
+			below := t.descend(k[0], k[1])
+			if below == nil {
+				next = append(next, k)
+				continue
+			}
+			split = true
+			next = append(next, below...)
+		}
+		tasks = next
+		if !split {
+			break
+		}
+	}
+	found := make([][][2]int32, len(tasks))
+	Chunks(len(tasks), 1, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			t.cross(tasks[i][0], tasks[i][1], eps, &found[i])
+		}
+	})
+	var out [][2]int32
+	for _, list := range found {
+		out = append(out, list...)
+	}
+	return out
+}
+
+// descend returns the pairs of nodes one level below a pair whose boxes meet,
+// nil for two leaves.
+func (t *Tree) descend(a, b int32) [][2]int32 {
+	m, n := &t.nodes[a], &t.nodes[b]
+	switch {
+	case a == b && m.count == 0:
+		out := [][2]int32{{m.first, m.first}, {m.second, m.second}}
+		if t.meet(m.first, m.second) {
+			out = append(out, [2]int32{m.first, m.second})
+		}
+		return out
+	case m.count > 0 && n.count > 0:
+		return nil
+	}
+	out := [][2]int32{}
+	try := func(x, y int32) {
+		if t.meet(x, y) {
+			out = append(out, [2]int32{x, y})
+		}
+	}
+	// The larger one is opened.
+	if n.count > 0 || m.count == 0 && (Box{m.min, m.max}).Diagonal() > (Box{n.min, n.max}).Diagonal() {
+		try(m.first, b)
+		try(m.second, b)
+	} else {
+		try(a, n.first)
+		try(a, n.second)
+	}
+	return out
+}
+
+func (t *Tree) meet(a, b int32) bool {
+	m, n := &t.nodes[a], &t.nodes[b]
+	return m.min.X <= n.max.X && n.min.X <= m.max.X && m.min.Y <= n.max.Y && n.min.Y <= m.max.Y && m.min.Z <= n.max.Z && n.min.Z <= m.max.Z
+}
+
+func (t *Tree) cross(a, b int32, eps float64, out *[][2]int32) {
+	m, n := &t.nodes[a], &t.nodes[b]
+	if m.count > 0 && n.count > 0 {
+		t.crossLeaves(a, b, eps, out)
+		return
+	}
+	if a == b {
+		t.cross(m.first, m.first, eps, out)
+		t.cross(m.second, m.second, eps, out)
+		if t.meet(m.first, m.second) {
+			t.cross(m.first, m.second, eps, out)
+		}
+		return
+	}
+	if n.count > 0 || m.count == 0 && (Box{m.min, m.max}).Diagonal() > (Box{n.min, n.max}).Diagonal() {
+		for _, c := range [2]int32{m.first, m.second} {
+			if t.meet(c, b) {
+				t.cross(c, b, eps, out)
+			}
+		}
+		return
+	}
+	for _, c := range [2]int32{n.first, n.second} {
+		if t.meet(a, c) {
+			t.cross(a, c, eps, out)
+		}
+	}
+}
+
+func (t *Tree) crossLeaves(a, b int32, eps float64, out *[][2]int32) {
+	m, n := &t.nodes[a], &t.nodes[b]
+	for i, f := range t.order[m.first : m.first+m.count] {
+		u := t.tris[f]
+		p := [3]r3.Vec{t.points[u[0]], t.points[u[1]], t.points[u[2]]}
+		pb := EmptyBox().Add(p[0]).Add(p[1]).Add(p[2])
+		others := t.order[n.first : n.first+n.count]
+		if a == b {
+			others = others[i+1:]
+		}
+		for _, g := range others {
+			v := t.tris[g]
+			if sharesEdge(u, v) {
+				continue
+			}
+			q := [3]r3.Vec{t.points[v[0]], t.points[v[1]], t.points[v[2]]}
+			if apart(pb, q) || !TrianglesCross(p, q, eps) {
+				continue
+			}
+			*out = append(*out, [2]int32{min(f, g), max(f, g)})
+		}
+	}
+}
+
+func sharesEdge(a, b [3]int32) bool {
+	n := 0
+	for _, v := range a {
+		if v == b[0] || v == b[1] || v == b[2] {
+			n++
+		}
+	}
+	return n >= 2
+}
+
+func apart(b Box, q [3]r3.Vec) bool {
+	return math.Max(q[0].X, math.Max(q[1].X, q[2].X)) < b.Min.X || math.Min(q[0].X, math.Min(q[1].X, q[2].X)) > b.Max.X ||
+		math.Max(q[0].Y, math.Max(q[1].Y, q[2].Y)) < b.Min.Y || math.Min(q[0].Y, math.Min(q[1].Y, q[2].Y)) > b.Max.Y ||
+		math.Max(q[0].Z, math.Max(q[1].Z, q[2].Z)) < b.Min.Z || math.Min(q[0].Z, math.Min(q[1].Z, q[2].Z)) > b.Max.Z
+}

@@ -1,0 +1,205 @@
+package health
+
+import (
+	"fmt"
+	"math"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// frames looks at the transforms that the parts still have, and at unit and up
+// axis.
+func (c check) frames() []finding.Finding {
+	var out []finding.Finding
+	guess := c.GuessPlacement()
+	bake := remedy("Bake the transform into the vertices", "bake_transform",
+		map[string]any{"scale": guess.Scale, "up": guess.Up, "stand": guess.Stand})
+	if c.Framed() {
+		out = append(out, c.transforms(bake))
+	}
+	if guess.Scale != 1 || guess.Up != "y" {
+		s := geom.BoxOf(c.At).Size()
+		bake.Label = fmt.Sprintf("Scale by %g, turn %s up, stand on the ground", guess.Scale, guess.Up)
+		out = append(out, finding.Finding{Code: "size_or_axis", Severity: finding.Blocks, Count: 1,
+			Title:    "Unit or up axis of the file differ from the production's",
+			Why:      "Joints are fitted by body proportions in metres with Y up; " + guess.Reason + ".",
+			Evidence: []finding.Evidence{metres("extent along Y", s.Y, 6), metres("extent along Z", s.Z, 6)},
+			Remedies: []finding.Remedy{bake}})
+	}
+	return out
+}
+
+func (c check) transforms(bake finding.Remedy) finding.Finding {
+	var scale, offset, turn float64
+	mirrored, differ, framed := 0, map[geom.Matrix]bool{}, 0
+	f := finding.Finding{Code: "transform_not_identity", Severity: finding.Harms, Remedies: []finding.Remedy{bake}}
+	faces := make([][]int32, len(c.Parts))
+	for i := range c.Faces() {
+		p := c.PartOf(i)
+		faces[p] = append(faces[p], int32(i))
+	}
+	for i, p := range c.Parts {
+		differ[p.Frame] = true
+		if p.Frame == geom.IdentityMatrix {
+			continue
+		}
+		framed++
+		t, q, k := p.Frame.Decompose()
+		says := ""
+		if d := r3.Norm(t); d > 1e-9 {
+			offset = math.Max(offset, d)
+			says += ", moved by " + length(d)
+		}
+		if a := 2 * math.Acos(math.Min(1, math.Abs(q.Real))) * 180 / math.Pi; a > 1e-3 {
+			turn = math.Max(turn, a)
+			says += fmt.Sprintf(", turned by %.1f°", a)
+		}
+		off := 0.0
+		for _, x := range [3]float64{k.X, k.Y, k.Z} {
+			off = math.Max(off, math.Abs(math.Abs(x)-1))
+		}
+		if off > 1e-6 {
+			scale = math.Max(scale, off)
+			says += fmt.Sprintf(", scaled by %.4g, %.4g, %.4g", math.Abs(k.X), k.Y, k.Z)
+		}
+		if k.X < 0 {
+			mirrored++
+			says += ", mirrored"
+		}
+		f.Where.Spots = append(f.Where.Spots, finding.Spot{Label: p.Name + says, Faces: faces[i]})
+		f.Where.Faces = append(f.Where.Faces, faces[i]...)
+	}
+	f.Count = framed
+	f.Title = plural(framed, "part still has a transform of its own", "parts still have transforms of their own")
+	f.Why = "A skinned mesh ignores the transform of its node, so the skin would jump when the character is opened elsewhere."
+	if len(differ) > 1 {
+		f.Why += " The parts' transforms differ, so they would jump apart."
+	}
+	f.Evidence = []finding.Evidence{metres("offset", offset, 0), {What: "turn", Value: turn, Unit: "°"}, evidence("scale off 1", scale, 0),
+		evidence("mirrored parts", float64(mirrored), 0), evidence("different transforms", float64(len(differ)), 1)}
+	return f
+}
+
+// Kinds are the characters whose usual size is known, with the heights in
+// metres that are taken for plausible (common practice, no source).
+var Kinds = []Kind{
+	{"biped", "Biped", 0.4, 3}, {"quadruped", "Quadruped", 0.12, 4}, {"bird", "Bird", 0.08, 3},
+	{"hand", "Hand", 0.1, 0.6}, {"chain", "Chain or serpent", 0.02, 6}, {"other", "Other", 0.02, 12},
+}
+
+// Kind is a kind of character.
+type Kind struct {
+	Name, Title string
+	Low, High   float64 // plausible extent along Y, metres
+}
+
+// FindKind returns the kind of that name.
+func FindKind(name string) (Kind, bool) {
+	for _, k := range Kinds {
+		if k.Name == name {
+			return k, true
+		}
+	}
+	return Kind{}, false
+}
+
+// HeavyMesh is the number of vertices above which a bind gains nothing any
+// more (common practice, no source).
+const HeavyMesh = 80_000
+
+const placeShare = 0.02 // of the height: off the ground, off the middle
+
+// size looks at height, place and front of a mesh whose unit and axis are right,
+// and at its number of vertices.
+func (c check) size() []finding.Finding {
+	var out []finding.Finding
+	if n := len(c.Points); n > HeavyMesh {
+		out = append(out, finding.Finding{Code: "heavy_mesh", Severity: finding.Note, Count: n, Title: "Far more vertices than a bind needs",
+			Why:      "Weights vary slowly: a mesh of a tenth of the vertices binds as well and faster, and its weights can be carried over to this one.",
+			Evidence: []finding.Evidence{evidence("vertices", float64(n), HeavyMesh)}})
+	}
+	guess := c.GuessPlacement()
+	if guess.Scale != 1 || guess.Up != "y" {
+		return out // its own finding; the rest follows from it
+	}
+	b := geom.BoxOf(c.At)
+	h := b.Size().Y
+	kind, ok := FindKind(c.kind)
+	if !ok {
+		kind = Kind{"", "character", 0.05, 6}
+	}
+	if h < kind.Low || h > kind.High {
+		out = append(out, finding.Finding{Code: "implausible_size", Severity: finding.Harms, Count: 1,
+			Title:    fmt.Sprintf("%s tall is no usual size for a %s", length(h), lower(kind.Title)),
+			Why:      "Falloffs, weld distances and motion are all meant for real sizes; a character of the wrong size also meets its props wrongly.",
+			Evidence: []finding.Evidence{metres("height", h, map[bool]float64{true: kind.Low, false: kind.High}[h < kind.Low])}})
+	}
+	stand := remedy("Stand it on the ground, in the middle", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "stand": true})
+	if math.Abs(b.Min.Y) > placeShare*h {
+		out = append(out, finding.Finding{Code: "off_ground", Severity: finding.Note, Count: 1, Title: "It does not stand on the ground",
+			Why:      "The root of a rig lies on the ground at the origin; what hovers or sinks here does so in every scene.",
+			Evidence: []finding.Evidence{metres("lowest vertex", b.Min.Y, 0)}, Remedies: []finding.Remedy{stand}})
+	}
+	sym := c.plane()
+	symmetric := sym.Surface > 0.7
+	middle := b.Centre().X
+	if symmetric && sym.Normal.X > 0.999 {
+		middle = sym.Offset
+	}
+	if math.Abs(middle) > placeShare*h {
+		out = append(out, finding.Finding{Code: "off_centre", Severity: finding.Note, Count: 1, Title: "It does not stand in the middle",
+			Why:      "Both sides are mirrored about X = 0; off it, every mirrored joint and weight lands beside its place.",
+			Evidence: []finding.Evidence{metres("middle along X", middle, 0)}, Remedies: []finding.Remedy{stand}})
+	}
+	if turn, sure := c.facing(sym); symmetric && sure && math.Abs(turn) > 2 {
+		turn = math.Round(turn*10) / 10
+		out = append(out, finding.Finding{Code: "not_facing_front", Severity: finding.Harms, Count: 1, Title: fmt.Sprintf("It does not face the front, but %.4g° away from it", math.Abs(turn)),
+			Why:      "Left and right, the bend of knees and the mirror plane all go by a face towards +Z.",
+			Evidence: []finding.Evidence{{What: "turn to the front", Value: turn, Unit: "°"}},
+			Remedies: []finding.Remedy{remedy("Turn it to the front", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "turn": turn, "stand": true})}})
+	}
+	return out
+}
+
+// facing returns the turn about Y in degrees that brings the face to +Z. The
+// plane of symmetry tells it but for a half turn, which the feet tell: toes lie
+// farther forward than ankles. sure is false when they do not tell it.
+func (c check) facing(s mesh.Symmetry) (turn float64, sure bool) {
+	// Along the plane, to the side that the feet point to.
+	ahead := r3.Cross(s.Normal, r3.Vec{Y: 1}) // X × Y = Z
+	b := geom.BoxOf(c.At)
+	h := b.Size().Y
+	var toe, ankle, nt, na float64
+	for _, p := range c.At {
+		switch y := (p.Y - b.Min.Y) / h; {
+		case y < 0.03:
+			toe += r3.Dot(p, ahead)
+			nt++
+		case y > 0.06 && y < 0.12:
+			ankle += r3.Dot(p, ahead)
+			na++
+		}
+	}
+	if nt < 8 || na < 8 {
+		return 0, false
+	}
+	d := toe/nt - ankle/na
+	if math.Abs(d) < 0.006*h {
+		return 0, false
+	}
+	if d < 0 {
+		ahead = r3.Scale(-1, ahead)
+	}
+	return -math.Atan2(ahead.X, ahead.Z) * 180 / math.Pi, true
+}
+
+func lower(s string) string {
+	if s == "" {
+		return s
+	}
+	return string(s[0]|0x20) + s[1:]
+}

@@ -1,0 +1,85 @@
+// Package health measures a mesh and names, as findings, what would harm a
+// bind. The measuring itself is in package mesh; here stand the limits, the
+// words and the remedies.
+package health
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"sync"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+)
+
+// Check measures a surface and returns its facts and what would harm a bind,
+// gravest first. It changes nothing. kind is the name of one of Kinds, "" for
+// any.
+func Check(s *mesh.Surface, kind string) (mesh.Facts, []finding.Finding) {
+	facts := s.Measure()
+	if s.Faces() == 0 {
+		return facts, []finding.Finding{{Code: "no_faces", Severity: finding.Blocks, Count: 1, Title: "The file holds no faces",
+			Why:      "There is no surface that a skeleton could move.",
+			Evidence: []finding.Evidence{{What: "faces", Value: 0, Limit: 1}}}}
+	}
+	c := check{Surface: s, kind: kind}
+	c.plane = sync.OnceValue(func() mesh.Symmetry { return mesh.FindSymmetry(s.At, s.Tree, mesh.SymmetryShare*s.Diagonal) })
+	// Independent measures, side by side; their findings keep this order.
+	measures := []func() []finding.Finding{
+		c.frames, c.duplicates, c.nonManifold, c.bowTies, c.inside, c.winding, c.doubled, c.slivers, c.polygons,
+		c.loose, c.borders, c.size, c.symmetry, c.crossings,
+	}
+	found := make([][]finding.Finding, len(measures))
+	geom.Chunks(len(measures), 1, func(i, _ int) { found[i] = measures[i]() })
+	var out []finding.Finding
+	for _, list := range found {
+		out = append(out, list...)
+	}
+	rank := map[finding.Severity]int{finding.Blocks: 0, finding.Harms: 1, finding.Note: 2}
+	slices.SortStableFunc(out, func(a, b finding.Finding) int { return cmp.Compare(rank[a.Severity], rank[b.Severity]) })
+	return facts, out
+}
+
+// check is one check of one mesh.
+type check struct {
+	*mesh.Surface
+	kind  string
+	plane func() mesh.Symmetry // found once, wanted twice
+}
+
+func remedy(label, op string, params map[string]any) finding.Remedy {
+	if params == nil {
+		params = map[string]any{}
+	}
+	return finding.Remedy{Label: label, Op: op, Params: params}
+}
+
+func evidence(what string, value, limit float64) finding.Evidence {
+	return finding.Evidence{What: what, Value: value, Limit: limit}
+}
+
+func metres(what string, value, limit float64) finding.Evidence {
+	return finding.Evidence{What: what, Value: value, Limit: limit, Unit: "m"}
+}
+
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// length writes metres as people say them.
+func length(m float64) string {
+	switch a := math.Abs(m); {
+	case a >= 1:
+		return fmt.Sprintf("%.2f m", m)
+	case a >= 0.01 || a == 0:
+		return fmt.Sprintf("%.1f cm", 100*m)
+	default:
+		return fmt.Sprintf("%.2g mm", 1000*m)
+	}
+}

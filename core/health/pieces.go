@@ -1,0 +1,129 @@
+package health
+
+import (
+	"fmt"
+	"strings"
+
+	"wisemarrow/core/finding"
+)
+
+const (
+	crossHarm  = 0.002 // share of the faces above which self-intersections harm
+	floatShare = 1e-4  // of the diagonal: closer pieces touch
+)
+
+// crossings looks at faces that pass through each other, and at how the pieces
+// lie to each other.
+func (c check) crossings() []finding.Finding {
+	within, between := c.Crossings()
+	var out []finding.Finding
+	if len(within) > 0 {
+		faces := facesOf(within)
+		f := finding.Finding{Code: "self_intersections", Severity: finding.Note, Count: len(within),
+			Title:    plural(len(within), "pair of faces of one piece passes through each other", "pairs of faces of one piece pass through each other"),
+			Why:      "A fold that passes through itself hides the bone from its own skin; weights there come from the neighbours.",
+			Evidence: []finding.Evidence{evidence("pairs", float64(len(within)), 0), evidence("share of the faces", float64(len(faces))/float64(c.Faces()), crossHarm)},
+			Where:    finding.Where{Faces: faces}}
+		if float64(len(faces)) > crossHarm*float64(c.Faces()) {
+			f.Severity = finding.Harms
+		}
+		out = append(out, f)
+	}
+	return append(out, c.pieces(between)...)
+}
+
+func facesOf(pairs [][2]int32) []int32 {
+	seen := map[int32]bool{}
+	var out []int32
+	for _, p := range pairs {
+		for _, f := range p {
+			if !seen[f] {
+				seen[f] = true
+				out = append(out, f)
+			}
+		}
+	}
+	return out
+}
+
+func (c check) pieces(between [][2]int32) []finding.Finding {
+	list := c.Relations(between)
+	if len(list) == 0 {
+		return nil
+	}
+	vertices := make([][]int32, c.Pieces.Count())
+	for v, p := range c.Pieces.OfVertex {
+		if p >= 0 {
+			vertices[p] = append(vertices[p], int32(v))
+		}
+	}
+	all := finding.Finding{Code: "separate_pieces", Severity: finding.Note, Count: len(list),
+		Title: plural(len(list), "piece apart from the body", "pieces apart from the body"),
+		Why:   "Heat does not jump from piece to piece: one that holds no bone gets no solution and has to follow the surface beneath it."}
+	floating := finding.Finding{Code: "floating_pieces", Severity: finding.Note,
+		Why: "It touches nothing, so nothing tells by contact which bone it belongs to."}
+	crossing := finding.Finding{Code: "crossing_pieces", Severity: finding.Note,
+		Why: "Where two pieces pass through each other the same place is bent by two sets of weights, and one may come out through the other."}
+	enclosed := finding.Finding{Code: "enclosed_pieces", Severity: finding.Note,
+		Why: "Eyes, teeth and the like see no bone through the skin around them; they have to follow one joint."}
+	layered := finding.Finding{Code: "layered_pieces", Severity: finding.Note,
+		Why: "Cloth this close to the skin comes through when both get weights of their own; let it follow the surface beneath."}
+	name := func(p int32) string {
+		for _, r := range list {
+			if r.Piece == p {
+				return c.Parts[r.Part].Name
+			}
+		}
+		return "the body"
+	}
+	outside, far, gap := 0, 0.0, 0.0
+	for _, r := range list {
+		var says []string
+		spot := finding.Spot{Vertices: vertices[r.Piece]}
+		put := func(f *finding.Finding, label string) {
+			f.Count++
+			f.Where.Vertices = append(f.Where.Vertices, spot.Vertices...)
+			f.Where.Spots = append(f.Where.Spots, finding.Spot{Label: c.Parts[r.Part].Name + ": " + label, Vertices: spot.Vertices})
+			says = append(says, label)
+		}
+		switch {
+		case len(r.Crosses) > 0:
+			var through []string
+			for _, p := range r.Crosses[:min(3, len(r.Crosses))] {
+				through = append(through, name(p))
+			}
+			put(&crossing, "passes through "+strings.Join(through, ", "))
+		case r.Enclosed:
+			put(&enclosed, "inside "+name(r.Nearest))
+		case r.Nearest >= 0 && r.Distance > floatShare*c.Diagonal:
+			put(&floating, fmt.Sprintf("%s from %s", length(r.Distance), name(r.Nearest)))
+			far = max(far, r.Distance)
+		}
+		if r.Layered {
+			put(&layered, fmt.Sprintf("%s over %s", length(r.Gap), name(r.Nearest)))
+			gap = max(gap, r.Gap)
+		}
+		says = append(says, plural(r.Vertices, "vertex", "vertices"))
+		spot.Label = c.Parts[r.Part].Name + ": " + strings.Join(says, ", ")
+		all.Where.Spots = append(all.Where.Spots, spot)
+		all.Where.Vertices = append(all.Where.Vertices, spot.Vertices...)
+		outside += r.Vertices
+	}
+	all.Evidence = []finding.Evidence{evidence("pieces", float64(c.Pieces.Count()), 1), evidence("vertices outside the largest", float64(outside), 0)}
+	all.Remedies = []finding.Remedy{remedy("Make every piece a part of its own", "separate_pieces", nil)}
+	if len(c.Parts) >= c.Pieces.Count() {
+		all.Remedies = nil
+	}
+	out := []finding.Finding{all}
+	add := func(f finding.Finding, one, many string, e finding.Evidence) {
+		if f.Count > 0 {
+			f.Title, f.Evidence = plural(f.Count, one, many), []finding.Evidence{e}
+			out = append(out, f)
+		}
+	}
+	add(crossing, "piece passes through another", "pieces pass through another", evidence("pairs of faces", float64(len(between)), 0))
+	add(floating, "piece floats", "pieces float", metres("farthest from the next piece", far, floatShare*c.Diagonal))
+	add(enclosed, "piece is enclosed", "pieces are enclosed", evidence("pieces inside another", float64(enclosed.Count), 0))
+	add(layered, "piece lies closely over another", "pieces lie closely over another", metres("mean gap, at most", gap, 0))
+	return out
+}

@@ -1,0 +1,92 @@
+package health
+
+import (
+	"math"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+const (
+	// ringsWanted is how many rings of vertices a joint needs to bend round: one
+	// on it and one on either side (common practice, no source).
+	ringsWanted = 3
+	ringReach   = 2.2 // of the limb's radius: how far from the bone its skin may be
+)
+
+// Rings looks for joints between two bones that have
+// too few rings of vertices to bend. The rings within a limb's radius on either
+// side of the joint are counted by the mean length along the bone of the edges
+// that run along it there.
+func Rings(c *mesh.Surface, s *skeleton.Skeleton) []finding.Finding {
+	children := s.Children()
+	f := finding.Finding{Code: "too_few_rings", Severity: finding.Harms,
+		Why: "The skin can only bend where it has vertices: with fewer than three rings an elbow folds into a crease."}
+	fewest := math.Inf(1)
+	for i, j := range s.Joints {
+		if j.Parent < 0 || len(children[i]) != 1 {
+			continue
+		}
+		child := children[i][0]
+		if len(children[child]) == 0 && s.Joints[j.Parent].Parent < 0 {
+			continue
+		}
+		n, near := ringsAt(c, j.Pos, s.Joints[j.Parent].Pos, s.Joints[child].Pos)
+		if n < 0 || math.Round(n) >= ringsWanted {
+			continue
+		}
+		f.Count++
+		f.Where.Joints = append(f.Where.Joints, j.Name)
+		f.Where.Edges = append(f.Where.Edges, near...)
+		fewest = math.Min(fewest, n)
+	}
+	if f.Count == 0 {
+		return nil
+	}
+	f.Title = plural(f.Count, "joint has too few rings of vertices to bend", "joints have too few rings of vertices to bend")
+	f.Evidence = []finding.Evidence{evidence("rings at the poorest", math.Round(fewest), ringsWanted)}
+	return []finding.Finding{f}
+}
+
+// ringsAt returns how many rings of vertices lie within a radius of the limb on
+// either side of a joint, and the edges that were measured; -1 where there is no
+// limb around the joint.
+func ringsAt(c *mesh.Surface, at, parent, child r3.Vec) (float64, [][2]int32) {
+	along := r3.Sub(child, parent)
+	if r3.Norm(along) == 0 {
+		return -1, nil
+	}
+	along = r3.Unit(along)
+	_, _, radius := c.Tree.Nearest(at)
+	if math.Abs(c.Tree.Winding(at)) < 0.5 || radius == 0 {
+		return -1, nil
+	}
+	reach := math.Min(radius, 0.5*math.Min(r3.Norm(r3.Sub(at, parent)), r3.Norm(r3.Sub(child, at))))
+	sum, weight := 0.0, 0.0
+	var near [][2]int32
+	for _, x := range c.Edges.Edges {
+		a, b := r3.Sub(c.At[x.A], at), r3.Sub(c.At[x.B], at)
+		ha, hb := r3.Dot(a, along), r3.Dot(b, along)
+		if math.Min(ha, hb) > reach || math.Max(ha, hb) < -reach {
+			continue
+		}
+		mid := r3.Scale(0.5, r3.Add(a, b))
+		if r3.Norm(r3.Sub(mid, r3.Scale(r3.Dot(mid, along), along))) > ringReach*radius {
+			continue
+		}
+		l := r3.Norm(r3.Sub(b, a))
+		if l == 0 || math.Abs(hb-ha) < 0.6*l {
+			continue // it runs round the limb
+		}
+		sum += math.Abs(hb - ha)
+		weight++
+		near = append(near, [2]int32{x.A, x.B})
+	}
+	if weight == 0 {
+		return -1, nil
+	}
+	return 2 * reach / (sum / weight), near
+}

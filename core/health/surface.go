@@ -1,0 +1,227 @@
+package health
+
+import (
+	"fmt"
+	"slices"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/mesh"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+var dropFaces = remedy("Drop doubled and empty faces", "drop_faces", nil)
+
+func (c check) duplicates() []finding.Finding {
+	distance := mesh.NearShare * c.Diagonal
+	s := c.Seams(distance, false)
+	if len(s.Groups) == 0 {
+		return nil
+	}
+	f := finding.Finding{Code: "duplicate_vertices", Severity: finding.Harms, Count: s.Extra(),
+		Title: plural(s.Extra(), "vertex lies on another", "vertices lie on another"),
+		Why:   "Heat does not cross a cracked seam: both sides of it get different weights and the skin opens when it bends. Vertices that the file split for shading or texture are not meant; they are one here.",
+		Evidence: []finding.Evidence{evidence("exactly on another", float64(s.Exact), 0), evidence("nearly on another", float64(s.Near), 0),
+			metres("widest gap", s.Gap, distance), evidence("along a cracked seam", float64(s.Cracks), 0), evidence("groups", float64(len(s.Groups)), 0)}}
+	for _, g := range s.Groups {
+		f.Where.Vertices = append(f.Where.Vertices, g...)
+	}
+	if c.Framed() {
+		f.Remedies = []finding.Remedy{remedy("Bake the transform first", "bake_transform", map[string]any{"scale": 1.0, "up": "y"})}
+	} else {
+		f.Remedies = []finding.Remedy{remedy("Weld them", "weld", map[string]any{"distance": distance})}
+	}
+	return []finding.Finding{f}
+}
+
+func (c check) nonManifold() []finding.Finding {
+	var at [][2]int32
+	most := 0
+	for _, x := range c.Edges.Edges {
+		if x.Count > 2 {
+			at = append(at, [2]int32{x.A, x.B})
+			most = max(most, int(x.Count))
+		}
+	}
+	if at == nil {
+		return nil
+	}
+	f := finding.Finding{Code: "non_manifold_edges", Severity: finding.Harms, Count: len(at),
+		Title:    plural(len(at), "edge has more than two faces", "edges have more than two faces"),
+		Why:      "The surface has no single inside there, so visibility from bone to skin and smooth spreading of weights become arbitrary.",
+		Evidence: []finding.Evidence{evidence("faces on one edge", float64(most), 2)},
+		Where:    finding.Where{Edges: at}}
+	if len(c.Doubled()) > 0 {
+		f.Remedies = []finding.Remedy{dropFaces}
+	} else {
+		f.Remedies = []finding.Remedy{remedy("Take the fins off", "split_ties", nil)}
+	}
+	return []finding.Finding{f}
+}
+
+func (c check) bowTies() []finding.Finding {
+	at := c.BowTies()
+	if at == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "bow_ties", Severity: finding.Harms, Count: len(at),
+		Title:    plural(len(at), "vertex holds two surfaces together by a point", "vertices hold two surfaces together by a point"),
+		Why:      "Heat runs through the point from one surface to the other, and a smooth brush pulls them together.",
+		Evidence: []finding.Evidence{evidence("vertices with more than one fan of faces", float64(len(at)), 0)},
+		Where:    finding.Where{Vertices: at},
+		Remedies: []finding.Remedy{remedy("Take them apart", "split_ties", nil)}}}
+}
+
+func (c check) inside() []finding.Finding {
+	at := c.Inside()
+	if at == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "inside_faces", Severity: finding.Harms, Count: len(at),
+		Title:    plural(len(at), "face lies inside the body", "faces lie inside the body"),
+		Why:      "A wall inside hides the bone from the skin behind it, and heat takes the short way through it.",
+		Evidence: []finding.Evidence{evidence("faces inside", float64(len(at)), 0)},
+		Where:    finding.Where{Faces: at},
+		Remedies: []finding.Remedy{remedy("Drop them", "drop_chosen", map[string]any{"which": "inside"})}}}
+}
+
+func (c check) winding() []finding.Finding {
+	o := c.Outward()
+	if o.Count == 0 {
+		return nil
+	}
+	var at []int32
+	for f, flip := range o.Flip {
+		if flip {
+			at = append(at, int32(f))
+		}
+	}
+	f := finding.Finding{Code: "inverted_faces", Severity: finding.Harms, Count: o.Count,
+		Title: plural(o.Count, "face looks inward", "faces look inward"),
+		Why:   "What is inside decides which bone a vertex sees; turned faces hide the bone from the skin.",
+		Evidence: []finding.Evidence{evidence("faces turned", float64(o.Count), 0), evidence("edges along which faces disagree", float64(o.Split), 0),
+			evidence("patches inside out as a whole", float64(o.Inside), 0)},
+		Where:    finding.Where{Faces: at},
+		Remedies: []finding.Remedy{remedy("Turn them outward", "make_outward", nil)}}
+	switch {
+	case o.Count == c.Faces():
+		f.Code, f.Title = "inside_out", "The whole mesh is inside out"
+	case o.Split > 0:
+		f.Title += fmt.Sprintf(", in %s", plural(c.regions(at), "flipped patch", "flipped patches"))
+	}
+	return []finding.Finding{f}
+}
+
+func (c check) regions(faces []int32) int {
+	return len(Spots(c.Surface, finding.Where{Faces: faces}))
+}
+
+func (c check) doubled() []finding.Finding {
+	at := c.Doubled()
+	if at == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "doubled_faces", Severity: finding.Harms, Count: len(at),
+		Title:    plural(len(at), "face lies on another", "faces lie on another"),
+		Why:      "Two faces over the same vertices make every edge non-manifold and double the surface that heat flows through.",
+		Evidence: []finding.Evidence{evidence("doubled faces", float64(len(at)), 0)},
+		Where:    finding.Where{Faces: at}, Remedies: []finding.Remedy{dropFaces}}}
+}
+
+func (c check) slivers() []finding.Finding {
+	empty, needles := c.Slivers()
+	var out []finding.Finding
+	if empty != nil {
+		out = append(out, finding.Finding{Code: "zero_area_faces", Severity: finding.Harms, Count: len(empty),
+			Title:    plural(len(empty), "face has no area", "faces have no area"),
+			Why:      "A face without area has infinite cotangents; weights around it get noisy.",
+			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", mesh.Flat, mesh.Flat)},
+			Where:    finding.Where{Faces: empty}, Remedies: []finding.Remedy{dropFaces}})
+	}
+	if needles != nil {
+		out = append(out, finding.Finding{Code: "needle_faces", Severity: finding.Note, Count: len(needles),
+			Title:    plural(len(needles), "face is a needle", "faces are needles"),
+			Why:      "Very thin faces make the weights around them uneven; a few do no harm.",
+			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", mesh.Thin, mesh.Thin)},
+			Where:    finding.Where{Faces: needles}})
+	}
+	return out
+}
+
+func (c check) polygons() []finding.Finding {
+	p := c.Polygons()
+	var out []finding.Finding
+	add := func(code string, s finding.Severity, at []int32, title, why string, e finding.Evidence, label string) {
+		if at != nil {
+			out = append(out, finding.Finding{Code: code, Severity: s, Count: len(at), Title: title, Why: why, Evidence: []finding.Evidence{e},
+				Where: finding.Where{Faces: at}, Remedies: []finding.Remedy{remedy(label, "triangulate", map[string]any{"which": code})}})
+		}
+	}
+	add("many_sided_faces", finding.Note, p.Many, plural(len(p.Many), "face has more than four sides", "faces have more than four sides"),
+		"They bend along diagonals that nobody chose. Harmless on a cap that never bends.", evidence("most sides", float64(p.Sides), 4), "Cut them into triangles")
+	add("concave_faces", finding.Note, p.Concave, plural(len(p.Concave), "face has a corner that turns inward", "faces have corners that turn inward"),
+		"Programs cut such faces differently, and some cut outside of them.", evidence("concave faces", float64(len(p.Concave)), 0), "Cut them into triangles")
+	add("folded_faces", finding.Harms, p.Folded, plural(len(p.Folded), "face is folded over or crosses itself", "faces are folded over or cross themselves"),
+		"One half of it faces inward whichever way it is cut.", evidence("folded faces", float64(len(p.Folded)), 0), "Cut them into triangles")
+	add("holed_faces", finding.Harms, p.Holed, plural(len(p.Holed), "face has a hole or a slit", "faces have a hole or a slit"),
+		"It runs through a vertex twice to reach round a hole; few programs keep that.", evidence("faces with a hole", float64(len(p.Holed)), 0), "Cut them into triangles")
+	return out
+}
+
+func (c check) loose() []finding.Finding {
+	var at []int32
+	for v, piece := range c.Pieces.OfVertex {
+		if piece < 0 {
+			at = append(at, int32(v))
+		}
+	}
+	if at == nil && len(c.Lines) == 0 {
+		return nil
+	}
+	title := plural(len(at), "vertex belongs to no face", "vertices belong to no face")
+	if len(c.Lines) > 0 {
+		title = plural(len(c.Lines), "loose edge", "loose edges") + " and " + title
+	}
+	return []finding.Finding{{Code: "loose_vertices", Severity: finding.Harms, Count: len(at) + len(c.Lines), Title: title,
+		Why:      "No surface leads heat to them, so they would stay without weights and distort the bounds of the character.",
+		Evidence: []finding.Evidence{evidence("loose vertices", float64(len(at)), 0), evidence("loose edges", float64(len(c.Lines)), 0)},
+		Where:    finding.Where{Vertices: at, Edges: c.Lines},
+		Remedies: []finding.Remedy{remedy("Drop them", "drop_loose", nil)}}}
+}
+
+// smallHole is the number of edges up to which a border is taken for a hole
+// that nobody meant, rather than a sleeve or a neck.
+const smallHole = 12
+
+func (c check) borders() []finding.Finding {
+	loops := c.Edges.BorderLoops()
+	if len(loops) == 0 {
+		return nil
+	}
+	slices.SortStableFunc(loops, func(a, b []int32) int { return len(b) - len(a) })
+	f := finding.Finding{Code: "open_borders", Severity: finding.Note, Count: len(loops),
+		Title: plural(len(loops), "open border", "open borders"),
+		Why:   "The heat method needs no closed mesh, but inside and outside become a matter of degree near a hole."}
+	small, largest := 0, 0
+	for _, l := range loops {
+		round := 0.0
+		spot := finding.Spot{}
+		for i, v := range l {
+			w := l[(i+1)%len(l)]
+			round += r3.Norm(r3.Sub(c.At[w], c.At[v]))
+			spot.Edges = append(spot.Edges, [2]int32{v, w})
+		}
+		spot.Label = fmt.Sprintf("%d edges, %s round", len(l), length(round))
+		if len(l) <= smallHole {
+			small++
+			largest = max(largest, len(l))
+		}
+		f.Where.Edges = append(f.Where.Edges, spot.Edges...)
+		f.Where.Spots = append(f.Where.Spots, spot)
+	}
+	f.Evidence = []finding.Evidence{evidence("edges in the longest", float64(len(loops[0])), 0), evidence("small holes", float64(small), 0)}
+	if small > 0 {
+		f.Remedies = []finding.Remedy{remedy(fmt.Sprintf("Fill the %s of up to %d edges", plural(small, "hole", "holes"), largest), "fill_holes", map[string]any{"edges": largest})}
+	}
+	return []finding.Finding{f}
+}

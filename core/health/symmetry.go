@@ -1,0 +1,44 @@
+package health
+
+import (
+	"fmt"
+	"math"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/mesh"
+)
+
+// partnerLimit is the share of vertices with a partner below which mirroring
+// weights by vertex leaves gaps.
+const partnerLimit = 0.995
+
+func (c check) symmetry() []finding.Finding {
+	tolerance := mesh.SymmetryShare * c.Diagonal
+	if h := c.Half(tolerance); h.Side != 0 {
+		return []finding.Finding{{Code: "half_mesh", Severity: finding.Blocks, Count: 1, Title: "Only one half of the character is here",
+			Why:      "It ends in an open border along the middle plane; the skeleton needs both sides.",
+			Evidence: []finding.Evidence{evidence("border vertices on the middle plane", float64(len(h.Seam)), 0), metres("farthest across it", h.Over, tolerance)},
+			Where:    finding.Where{Vertices: h.Seam},
+			Remedies: []finding.Remedy{remedy("Complete it by mirroring", "complete_half", map[string]any{"tolerance": tolerance})}}}
+	}
+	s := c.plane()
+	if s.Share() >= partnerLimit || s.Surface < 0.5 {
+		return nil // symmetric, or so far from it that no plane is meant
+	}
+	var alone []int32
+	for v, p := range s.Partner {
+		if p < 0 {
+			alone = append(alone, int32(v))
+		}
+	}
+	where := fmt.Sprintf("X = %s", length(s.Offset))
+	if s.Normal.X < 0.9999 {
+		where = fmt.Sprintf("turned %.0f° from X", math.Acos(math.Min(1, s.Normal.X))*180/math.Pi)
+	}
+	return []finding.Finding{{Code: "asymmetric", Severity: finding.Note, Count: len(alone),
+		Title: plural(len(alone), "vertex has no partner on the other side", "vertices have no partner on the other side"),
+		Why:   "Weights and joints are mirrored about the plane " + where + "; where vertices have no partner, the nearest surface has to do.",
+		Evidence: []finding.Evidence{evidence("share with a partner", s.Share(), partnerLimit), evidence("share whose mirror image is on the surface", s.Surface, 1),
+			metres("tolerance", tolerance, tolerance)},
+		Where: finding.Where{Vertices: alone}}}
+}

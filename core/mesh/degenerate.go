@@ -1,0 +1,179 @@
+package mesh
+
+import (
+	"slices"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// flat is the height of a face over its longest edge below which it counts as
+// having no area; thin the height below which it is a needle.
+const (
+	flat = 1e-6
+	thin = 0.01
+)
+
+// Flat is that limit, for what is told of it.
+const Flat = flat
+
+// Thin likewise.
+const Thin = thin
+
+// thickness returns the height of a face over its longest edge: its area over
+// half the square of that edge, 1.73 for an equilateral triangle, 4 for a square
+// of four equal sides.
+func thickness(p []r3.Vec, c []int32) float64 {
+	longest := 0.0
+	for i, a := range c {
+		longest = max(longest, r3.Norm2(r3.Sub(p[a], p[c[(i+1)%len(c)]])))
+	}
+	if longest == 0 {
+		return 0
+	}
+	return r3.Norm(AreaVector(p, c)) / longest
+}
+
+// Slivers returns the faces without area and the needles: faces with next to
+// no height over their longest edge, and with less than a hundredth of it.
+func (m *Mesh) Slivers() (empty, needles []int32) {
+	for f := range m.Faces() {
+		switch t := thickness(m.Points, m.Face(f)); {
+		case t <= flat:
+			empty = append(empty, int32(f))
+		case t < thin:
+			needles = append(needles, int32(f))
+		}
+	}
+	return empty, needles
+}
+
+// Doubled returns the faces over the same vertices as an earlier face.
+func (m *Mesh) Doubled() []int32 {
+	var out []int32
+	seen := make(map[uint64][]int32, m.Faces())
+	sorted := func(f int) []int32 {
+		s := slices.Clone(m.Face(f))
+		slices.Sort(s)
+		return s
+	}
+	for f := range m.Faces() {
+		// Order-free, so that no sorting is needed unless two agree.
+		var sum, mix uint64
+		for _, v := range m.Face(f) {
+			sum += uint64(v)
+			mix ^= (uint64(v) + 1) * 0x9e3779b97f4a7c15
+		}
+		h := sum*31 ^ mix
+		same := false
+		for _, g := range seen[h] {
+			if slices.Equal(sorted(f), sorted(int(g))) {
+				same = true
+				break
+			}
+		}
+		if same {
+			out = append(out, int32(f))
+		} else {
+			seen[h] = append(seen[h], int32(f))
+		}
+	}
+	return out
+}
+
+// DropFaces drops second copies of faces and faces without area, so that no gap
+// is left where one was: corners of such a face that lie on each other become
+// one vertex, the lowest, and a vertex in the middle of its long side goes into
+// the neighbour across that side.
+func (m *Mesh) DropFaces() (*Mesh, Mapping) {
+	drop := make([]bool, m.Faces())
+	for _, f := range m.Doubled() {
+		drop[f] = true
+	}
+	reach := NearShare * geom.BoxOf(m.Points).Diagonal()
+	u := newUnion(len(m.Points))
+	var caps []int32
+	empty, _ := m.Slivers()
+	for _, f := range empty {
+		if drop[f] {
+			continue
+		}
+		drop[f] = true
+		c, joined := m.Face(int(f)), false
+		for i, a := range c {
+			for _, b := range c[:i] {
+				if a != b && r3.Norm(r3.Sub(m.Points[a], m.Points[b])) <= reach {
+					u.join(a, b)
+					joined = true
+				}
+			}
+		}
+		if !joined && len(c) == 3 {
+			caps = append(caps, f)
+		}
+	}
+	out := m
+	if len(caps) > 0 {
+		out = m.passOn(caps, drop)
+	}
+	to := make([]int32, len(m.Points))
+	for v := range to {
+		to[v] = u.find(int32(v))
+	}
+	return out.rebuild(to, drop)
+}
+
+// passOn inserts the middle vertex of each flat triangle into the face across
+// its longest side; faces keep their numbers.
+func (m *Mesh) passOn(caps []int32, drop []bool) *Mesh {
+	e := m.Edges()
+	edge := map[[2]int32]Edge{}
+	wanted := map[[2]int32]bool{}
+	type side struct{ a, b, mid int32 }
+	sides := make([]side, len(caps))
+	for i, f := range caps {
+		c := m.Face(int(f))
+		best := 0
+		for k := range 3 {
+			if r3.Norm2(r3.Sub(m.Points[c[k]], m.Points[c[(k+1)%3]])) > r3.Norm2(r3.Sub(m.Points[c[best]], m.Points[c[(best+1)%3]])) {
+				best = k
+			}
+		}
+		a, b := c[best], c[(best+1)%3]
+		sides[i] = side{a, b, c[(best+2)%3]}
+		wanted[[2]int32{min(a, b), max(a, b)}] = true
+	}
+	for _, x := range e.Edges {
+		if wanted[[2]int32{x.A, x.B}] {
+			edge[[2]int32{x.A, x.B}] = x
+		}
+	}
+	insert := map[int32]int32{} // corner → vertex that follows it
+	for i, s := range sides {
+		x := edge[[2]int32{min(s.a, s.b), max(s.a, s.b)}]
+		if x.Count != 2 {
+			continue
+		}
+		for _, u := range e.Of(x) {
+			if u.Face == caps[i] || drop[u.Face] {
+				continue
+			}
+			if _, taken := insert[u.Corner]; !taken && !slices.Contains(m.Face(int(u.Face)), s.mid) {
+				insert[u.Corner] = s.mid
+			}
+		}
+	}
+	build := buildFrom(m, m.Points)
+	for f := range m.Faces() {
+		for c := m.Start[f]; c < m.Start[f+1]; c++ {
+			build.corner(m.Corner[c], c)
+			if v, ok := insert[c]; ok {
+				build.corner(v, c)
+			}
+		}
+		build.face(m.PartOf(f))
+	}
+	build.out.Lines, build.out.Shapes = m.Lines, m.Shapes
+	return build.out
+}

@@ -1,0 +1,73 @@
+package mesh
+
+import (
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// probesPerPatch is how many faces of a patch are asked whether they lie inside.
+const probesPerPatch = 9
+
+// Inside returns the faces that lie inside the body that they hang on: patches
+// between edges with more than two faces whose surroundings, without the patch
+// itself, have the winding number 1 on both sides. Walls across a limb and
+// forgotten inner surfaces are such. Faces on other pieces are not meant here.
+func (s *Surface) Inside() []int32 {
+	m, points, e, tris, face, tree := s.Mesh, s.At, s.Single, s.Tris, s.TriFace, s.Tree
+	any := false
+	for _, x := range e.Edges {
+		any = any || x.Count > 2
+	}
+	if !any {
+		return nil
+	}
+	patch, size := m.patches(e)
+	fork := make([]bool, len(size)) // patches with an edge of more than two faces
+	for _, x := range e.Edges {
+		if x.Count > 2 {
+			for _, u := range e.Of(x) {
+				fork[patch[u.Face]] = true
+			}
+		}
+	}
+	own := make([][][3]int32, len(size))
+	asked := make([][]int32, len(size))
+	for i, t := range tris {
+		if p := patch[face[i]]; fork[p] {
+			own[p] = append(own[p], t)
+			asked[p] = append(asked[p], int32(i))
+		}
+	}
+	within := make([]bool, len(size))
+	geom.Chunks(len(size), 1, func(lo, _ int) {
+		if fork[lo] {
+			within[lo] = enclosed(points, tris, tree, own[lo], asked[lo])
+		}
+	})
+	var out []int32
+	for f := range m.Faces() {
+		if within[patch[f]] {
+			out = append(out, int32(f))
+		}
+	}
+	return out
+}
+
+// enclosed asks faces of a patch, spread over it, for the winding number of all
+// that is not the patch. On a face its own part counts half on either side,
+// which is the same in both sums and so falls out.
+func enclosed(points []r3.Vec, tris [][3]int32, all *geom.Tree, own [][3]int32, of []int32) bool {
+	small := geom.NewTree(points, own)
+	in, asked := 0, 0
+	step := max(1, len(of)/probesPerPatch)
+	for i := step / 2; i < len(of); i += step {
+		t := tris[of[i]]
+		p := r3.Scale(1.0/3, r3.Add(points[t[0]], r3.Add(points[t[1]], points[t[2]])))
+		asked++
+		if all.Winding(p)-small.Winding(p) > 0.75 {
+			in++
+		}
+	}
+	return asked > 0 && 2*in > asked
+}

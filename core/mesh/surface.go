@@ -1,0 +1,72 @@
+package mesh
+
+import (
+	"sync"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Surface is a mesh with what most measures of it need, worked out once: where
+// its vertices are in the world, its edges and pieces, its triangles and a
+// search tree over them.
+type Surface struct {
+	*Mesh
+	At       []r3.Vec // vertices in world frame, metres
+	Edges    Edges
+	Single   Edges // without faces that lie on an earlier one
+	Pieces   Pieces
+	Tris     [][3]int32
+	TriFace  []int32
+	Tree     *geom.Tree
+	Diagonal float64 // of the bounding box
+}
+
+// Surface prepares a mesh for measuring.
+func (m *Mesh) Surface() *Surface {
+	s := &Surface{Mesh: m, At: m.World()}
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		s.Edges = m.Edges()
+		s.Single = s.Edges
+		if double := m.Doubled(); double != nil {
+			s.Single = s.Edges.without(double)
+		}
+		s.Pieces = m.Pieces()
+	})
+	s.Tris, s.TriFace = m.Triangles()
+	s.Tree = geom.NewTree(s.At, s.Tris)
+	s.Tree.PrepareWinding()
+	s.Diagonal = geom.BoxOf(s.At).Diagonal()
+	wg.Wait()
+	return s
+}
+
+// crossShare is the length over the diagonal by which triangles must pass
+// through each other to count; less is rounding.
+const crossShare = 1e-7
+
+// Crossings returns the pairs of faces that pass through each other, each pair
+// ascending and once, with its pieces told apart: within one piece, and between
+// two.
+func (s *Surface) Crossings() (within, between [][2]int32) {
+	seen := map[[2]int32]bool{}
+	for _, p := range s.Tree.Crossings(crossShare * s.Diagonal) {
+		a, b := s.TriFace[p[0]], s.TriFace[p[1]]
+		k := [2]int32{min(a, b), max(a, b)}
+		if a == b || seen[k] {
+			continue
+		}
+		seen[k] = true
+		if s.PieceOf(a) == s.PieceOf(b) {
+			within = append(within, k)
+		} else {
+			between = append(between, k)
+		}
+	}
+	return within, between
+}
+
+// PieceOf returns the piece of a face.
+func (s *Surface) PieceOf(f int32) int32 { return s.Pieces.OfVertex[s.Face(int(f))[0]] }
