@@ -131,7 +131,7 @@ func intake() error {
 	for _, cell := range []float64{0.0174, 0.0123, 0.0055, 0.00389} {
 		m, _ := demo.Odile(cell)
 		var file bytes.Buffer
-		if err := gltf.EncodeGLB(&file, m, nil, nil); err != nil {
+		if err := gltf.EncodeGLB(&file, &gltf.Scene{Mesh: m}); err != nil {
 			return err
 		}
 		var scene *gltf.Scene

@@ -33,7 +33,14 @@ func Decode(name string, r io.Reader, resolve gltf.Resolver, l reading.Limits) (
 		}
 		return s, nil
 	case ".obj":
-		m, err = obj.Decode(r, l)
+		f, err := obj.Decode(r, resolve, l)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+		if err := f.Mesh.Validate(); err != nil {
+			return nil, fmt.Errorf("%s: %w", name, reading.At("mesh", "%v", err))
+		}
+		return &gltf.Scene{Mesh: f.Mesh, Look: f.Look, Notes: f.Notes}, nil
 	case ".ply":
 		m, err = ply.Decode(r, l)
 	case ".stl":

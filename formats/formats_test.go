@@ -216,7 +216,7 @@ func TestAssimpReadsOurGLB(t *testing.T) {
 	m := read(t, "cube.obj", cube)
 	path := filepath.Join(t.TempDir(), "cube.glb")
 	var buf bytes.Buffer
-	require.NoError(t, gltf.EncodeGLB(&buf, m, nil, nil))
+	require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m}))
 	require.NoError(t, os.WriteFile(path, buf.Bytes(), 0o644))
 	out, err := exec.Command("assimp", "info", path).CombinedOutput()
 	require.NoError(t, err, string(out))

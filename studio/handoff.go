@@ -36,7 +36,7 @@ func Handoff(w io.Writer, s *State, what string, influences int) error {
 			}
 			sk = capped
 		}
-		return gltf.EncodeGLB(w, s.Mesh, s.Skeleton, sk)
+		return gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look})
 	}
 	return wrong("there is no handoff %q; there are glb, skeleton and obj", what)
 }

@@ -131,7 +131,7 @@ func (x *Studio) Preview(ctx context.Context, character string, op string, param
 	if s.Mesh == nil || after.Mesh == nil {
 		return p, nil
 	}
-	before := x.measured(rev.Parts["mesh"], s)
+	before := x.measured(rev.Parts, s)
 	p.Before = before.facts
 	if placer, ok := parsed.(Placer); ok {
 		p.Where = placer.Places(before.surface)

@@ -10,13 +10,15 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/look"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
 // Parts are the hashes of the blobs that make up a state, by name: "mesh",
-// "skeleton", "fit", "bind", "settings", "weights", and "weights/NAME" for the
-// column of each joint, so that a change of one joint stores only that.
+// "parts" (its table of parts), "skeleton", "fit", "bind", "look", "settings",
+// "weights", and "weights/NAME" for the column of each joint, so that a change
+// of one joint stores only that.
 type Parts map[string]string
 
 // Blob is content by its SHA-256 in hex.
@@ -53,9 +55,15 @@ func encodeState(s *State, before *State, known Parts) (Parts, []Blob, error) {
 		}
 		return false
 	}
-	if s.Mesh != nil && !keep("mesh", before != nil && before.Mesh == s.Mesh) {
+	if s.Mesh != nil && !keep("mesh", before != nil && sameGeometry(before.Mesh, s.Mesh)) {
 		data, err := encodeMesh(s.Mesh)
 		if err := put("mesh", data, err); err != nil {
+			return nil, nil, err
+		}
+	}
+	if s.Mesh != nil && !keep("parts", before != nil && before.Mesh == s.Mesh) {
+		data, err := json.Marshal(s.Mesh.Parts)
+		if err := put("parts", data, err); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -74,6 +82,12 @@ func encodeState(s *State, before *State, known Parts) (Parts, []Blob, error) {
 	if s.Bind != nil && !keep("bind", before != nil && before.Bind == s.Bind) {
 		data, err := json.Marshal(s.Bind)
 		if err := put("bind", data, err); err != nil {
+			return nil, nil, err
+		}
+	}
+	if s.Look != nil && !keep("look", before != nil && before.Look == s.Look) {
+		data, err := json.Marshal(s.Look)
+		if err := put("look", data, err); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -105,13 +119,46 @@ func encodeState(s *State, before *State, known Parts) (Parts, []Blob, error) {
 	return parts, blobs, nil
 }
 
+// sameGeometry reports whether two meshes differ in their table of parts at
+// most. Operations share what they do not change.
+func sameGeometry(a, b *mesh.Mesh) bool {
+	if a == b {
+		return true
+	}
+	if a == nil || b == nil || len(a.Corner) == 0 || len(b.Corner) == 0 {
+		return false
+	}
+	return same(a.Points, b.Points) && same(a.Start, b.Start) && same(a.Corner, b.Corner) && same(a.Part, b.Part) && same(a.UV, b.UV) &&
+		same(a.Normal, b.Normal) && same(a.Extra, b.Extra) && same(a.Lines, b.Lines) && same(a.Shapes, b.Shapes)
+}
+
+// same reports whether two slices are one.
+func same[T any](a, b []T) bool {
+	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0])
+}
+
 type meshMeta struct {
-	Parts    []mesh.Part `json:"parts"`
+	// Parts are read only: states of before there was a blob for them.
+	Parts    []mesh.Part `json:"parts,omitempty"`
 	Vertices int         `json:"vertices"`
+	Extra    []extraMeta `json:"extra,omitempty"`
+	Shapes   []string    `json:"shapes,omitempty"`
+}
+
+type extraMeta struct {
+	Name  string `json:"name"`
+	Width int    `json:"width"`
 }
 
 func encodeMesh(m *mesh.Mesh) ([]byte, error) {
-	b := bundle{Meta: meshMeta{m.Parts, len(m.Points)}}
+	meta := meshMeta{Vertices: len(m.Points)}
+	for _, a := range m.Extra {
+		meta.Extra = append(meta.Extra, extraMeta{a.Name, a.Width})
+	}
+	for _, x := range m.Shapes {
+		meta.Shapes = append(meta.Shapes, x.Name)
+	}
+	b := bundle{Meta: meta}
 	b.floats("points", 3, flat(m.Points))
 	ints(&b, "start", 1, m.Start)
 	ints(&b, "corner", 1, m.Corner)
@@ -132,6 +179,20 @@ func encodeMesh(m *mesh.Mesh) ([]byte, error) {
 		}
 		b.floats("normal", 3, list)
 	}
+	if m.Lines != nil {
+		list := make([]int32, 0, 2*len(m.Lines))
+		for _, l := range m.Lines {
+			list = append(list, l[0], l[1])
+		}
+		ints(&b, "line", 2, list)
+	}
+	for i, a := range m.Extra {
+		b.floats(fmt.Sprintf("extra_%d", i), a.Width, a.Values)
+	}
+	for i, x := range m.Shapes {
+		ints(&b, fmt.Sprintf("shape_%d_vertex", i), 1, x.Vertex)
+		b.floats(fmt.Sprintf("shape_%d_offset", i), 3, flat(x.Offset))
+	}
 	return b.bytes()
 }
 
@@ -143,17 +204,34 @@ func flat(points []r3.Vec) []float32 {
 	return out
 }
 
-func decodeMesh(data []byte) (*mesh.Mesh, error) {
+func vectors(p []float32) []r3.Vec {
+	out := make([]r3.Vec, len(p)/3)
+	for i := range out {
+		out[i] = r3.Vec{X: float64(p[3*i]), Y: float64(p[3*i+1]), Z: float64(p[3*i+2])}
+	}
+	return out
+}
+
+func decodeMesh(data []byte, parts []mesh.Part) (*mesh.Mesh, error) {
 	var meta meshMeta
 	b, err := openBundle(data, &meta)
 	if err != nil {
 		return nil, err
 	}
-	m := &mesh.Mesh{Parts: meta.Parts, Start: b.readInts("start"), Corner: b.readInts("corner"), Part: b.readInts("part")}
-	p := b.readFloats("points")
-	m.Points = make([]r3.Vec, len(p)/3)
-	for i := range m.Points {
-		m.Points[i] = r3.Vec{X: float64(p[3*i]), Y: float64(p[3*i+1]), Z: float64(p[3*i+2])}
+	if parts == nil {
+		parts = meta.Parts
+	}
+	m := &mesh.Mesh{Parts: parts, Start: b.readInts("start"), Corner: b.readInts("corner"), Part: b.readInts("part")}
+	m.Points = vectors(b.readFloats("points"))
+	line := b.readInts("line")
+	for i := 0; i+1 < len(line); i += 2 {
+		m.Lines = append(m.Lines, [2]int32{line[i], line[i+1]})
+	}
+	for i, x := range meta.Extra {
+		m.Extra = append(m.Extra, mesh.Attribute{Name: x.Name, Width: x.Width, Values: b.readFloats(fmt.Sprintf("extra_%d", i))})
+	}
+	for i, name := range meta.Shapes {
+		m.Shapes = append(m.Shapes, mesh.Shape{Name: name, Vertex: b.readInts(fmt.Sprintf("shape_%d_vertex", i)), Offset: vectors(b.readFloats(fmt.Sprintf("shape_%d_offset", i)))})
 	}
 	if uv := b.readFloats("uv"); uv != nil {
 		for i := 0; i+1 < len(uv); i += 2 {
@@ -206,9 +284,13 @@ func decodeState(parts Parts, read func(hash string) ([]byte, error)) (*State, e
 		return nil
 	}
 	if h, ok := parts["mesh"]; ok {
+		var table []mesh.Part
+		if err := load("parts", &table); err != nil {
+			return nil, err
+		}
 		data, err := read(h)
 		if err == nil {
-			s.Mesh, err = decodeMesh(data)
+			s.Mesh, err = decodeMesh(data, table)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("reading the mesh: %w", err)
@@ -223,7 +305,10 @@ func decodeState(parts Parts, read func(hash string) ([]byte, error)) (*State, e
 	if _, ok := parts["bind"]; ok {
 		s.Bind = &BindRecord{}
 	}
-	for name, into := range map[string]any{"skeleton": s.Skeleton, "fit": s.Fit, "bind": s.Bind, "settings": &s.Settings} {
+	if _, ok := parts["look"]; ok {
+		s.Look = &look.Look{}
+	}
+	for name, into := range map[string]any{"skeleton": s.Skeleton, "fit": s.Fit, "bind": s.Bind, "look": s.Look, "settings": &s.Settings} {
 		if err := load(name, into); err != nil {
 			return nil, err
 		}
@@ -287,6 +372,17 @@ func (p Parts) key() string {
 	h := sha256.New()
 	for _, n := range names {
 		fmt.Fprintf(h, "%s=%s\n", n, p[n])
+	}
+	return hex.EncodeToString(h.Sum(nil))
+}
+
+// meshKey is a name for what a check of the mesh depends on: its geometry, and
+// of its parts the names and frames.
+func (p Parts) meshKey(s *State) string {
+	h := sha256.New()
+	fmt.Fprintln(h, p["mesh"], s.Settings.Kind)
+	for _, x := range s.Mesh.Parts {
+		fmt.Fprintln(h, x.Name, x.Frame)
 	}
 	return hex.EncodeToString(h.Sum(nil))
 }

@@ -10,6 +10,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/look"
 )
 
 // State is everything that a character is at one revision. It is a value: an
@@ -21,6 +22,7 @@ type State struct {
 	Weights  *weights.Weights
 	Fit      *skeleton.FitReport
 	Bind     *BindRecord
+	Look     *look.Look // materials as they came, for the handoff; nil without
 	Settings Settings
 }
 

@@ -152,7 +152,7 @@ func (x *Studio) Review(ctx context.Context, r Revision) (*Review, error) {
 		}
 		var m *measured
 		if s.Mesh != nil {
-			m = x.measured(r.Parts["mesh"], s)
+			m = x.measured(r.Parts, s)
 		}
 		v := review(s, m)
 		x.reviews.Add(key, v)
@@ -178,9 +178,9 @@ func measure(s *State) *measured {
 	return m
 }
 
-// measured is the check of the mesh with that hash, cached.
-func (x *Studio) measured(hash string, s *State) *measured {
-	key := hash + s.Settings.Kind
+// measured is the check of the mesh of a state with those parts, cached.
+func (x *Studio) measured(p Parts, s *State) *measured {
+	key := p.meshKey(s)
 	if m, ok := x.meshes.Get(key); ok {
 		return m
 	}
@@ -198,7 +198,7 @@ func (x *Studio) Spots(ctx context.Context, r Revision, w finding.Where) ([]find
 	if err != nil || s.Mesh == nil {
 		return nil, err
 	}
-	return health.Spots(x.measured(r.Parts["mesh"], s).surface, w), nil
+	return health.Spots(x.measured(r.Parts, s).surface, w), nil
 }
 
 // Import makes a new character of a mesh file. The name of the character is
@@ -219,8 +219,12 @@ func (x *Studio) Import(ctx context.Context, c Character, author, file string, r
 func StateOf(scene *gltf.Scene, file string) State {
 	s := State{Mesh: scene.Mesh, Settings: DefaultSettings()}
 	s.Settings.Source, s.Settings.Notes, s.Settings.Joined = file, scene.Notes, scene.Joined
-	if scene.Skeleton != nil && len(scene.Skeleton.Joints) > 1 && scene.Weights == nil {
+	if !scene.Look.Empty() {
+		s.Look = scene.Look
+	}
+	if scene.Skeleton != nil && len(scene.Skeleton.Joints) > 1 {
 		s.Skeleton = scene.Skeleton
+		s.Weights = scene.Weights // as the file bound it
 	}
 	return s
 }

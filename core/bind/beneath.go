@@ -31,13 +31,7 @@ func FollowBeneath(m *mesh.Mesh, w *weights.Weights, mode string, l weights.Limi
 		return nil, 0, fmt.Errorf("a piece is \"rigid\", \"follow\" or \"auto\", not %q", mode)
 	}
 	points, pieces := m.World(), m.Pieces()
-	tris, _ := m.Triangles()
-	var solved [][3]int32
-	for _, t := range tris {
-		if len(w.Of[t[0]]) > 0 && len(w.Of[t[1]]) > 0 && len(w.Of[t[2]]) > 0 {
-			solved = append(solved, t)
-		}
-	}
+	solved := weighted(m, w)
 	if len(solved) == 0 {
 		return nil, 0, fmt.Errorf("no face of the mesh has weights that a piece could follow: bind first")
 	}

@@ -8,8 +8,8 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
-	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/health"
+	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/mesh"
 
 	"github.com/stretchr/testify/require"

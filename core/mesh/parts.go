@@ -7,8 +7,6 @@ import (
 	"strings"
 
 	"wisemarrow/core/geom"
-
-	"gonum.org/v1/gonum/spatial/r3"
 )
 
 // FindPart returns the number of the part of that name.
@@ -170,18 +168,20 @@ func (m *Mesh) Bindable() (in *Mesh, out []bool) {
 	return build.done(identityOrigin(len(m.Points))), out
 }
 
-// PartBoxes returns the world bounds of each part; EmptyBox for one without
-// faces.
-func (m *Mesh) PartBoxes(points []r3.Vec) []geom.Box {
-	out := make([]geom.Box, len(m.Parts))
-	for i := range out {
-		out[i] = geom.EmptyBox()
-	}
+// Unbindable returns the faces that Bindable leaves out, with the same vertices
+// under the same numbers.
+func (m *Mesh) Unbindable() *Mesh {
+	build := buildFrom(m, m.Points)
 	for f := range m.Faces() {
-		p := m.PartOf(f)
-		for _, v := range m.Face(f) {
-			out[p] = out[p].Add(points[v])
+		if m.Parts[m.PartOf(f)].Out {
+			build.same(f, nil)
 		}
 	}
-	return out
+	return build.done(identityOrigin(len(m.Points)))
+}
+
+// FrameOfVertices returns a function that tells the frame of a vertex.
+func (m *Mesh) FrameOfVertices() func(v int32) geom.Matrix {
+	part := m.partOfVertices()
+	return func(v int32) geom.Matrix { return m.Parts[part[v]].Frame }
 }

@@ -52,7 +52,7 @@ func (f *file) load(chunk []byte, resolve Resolver, l reading.Limits) error {
 			data = d
 		default:
 			name, err := url.PathUnescape(b.URI)
-			if err != nil || strings.Contains(name, "..") || strings.Contains(name, ":") || strings.HasPrefix(name, "/") {
+			if err != nil || !beside(name) {
 				return reading.At(where, "%q is no file beside the .gltf", b.URI)
 			}
 			if resolve == nil {

@@ -13,6 +13,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/look"
 	"wisemarrow/formats/reading"
 
 	"gonum.org/v1/gonum/num/quat"
@@ -28,6 +29,7 @@ type Scene struct {
 	// that are one again; the splits stay in the corners.
 	Joined int
 	Notes  []string
+	Look   *look.Look // nil without materials
 }
 
 // Decode reads a .gltf or .glb. resolve finds buffers beside a .gltf and may be
@@ -66,6 +68,9 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 		return nil, err
 	}
 	d := decoder{file: f, limits: l, scene: &Scene{}}
+	if err := d.takeLook(resolve); err != nil {
+		return nil, err
+	}
 	return d.scene, d.run()
 }
 
@@ -108,6 +113,8 @@ type decoder struct {
 	parent  []int
 	jointOf map[int]int32 // node → joint
 	skinned [][]weights.Influence
+	shape   map[string]int // shape target → index in the mesh
+	moved   []map[int32]r3.Vec
 }
 
 func (d *decoder) run() error {
@@ -142,6 +149,7 @@ func (d *decoder) run() error {
 		copy(w.Of, d.skinned)
 		d.scene.Weights = w
 	}
+	d.shapes()
 	if err := m.Validate(); err != nil {
 		return reading.At("mesh", "%v", err)
 	}

@@ -1,7 +1,12 @@
 package gltf
 
 import (
+	"encoding/json"
 	"fmt"
+	"maps"
+	"math"
+	"slices"
+	"strings"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
@@ -11,11 +16,65 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// look is what tells vertices apart that the file split on purpose.
-type look struct {
+// facet is what tells vertices apart that the file split on purpose.
+type facet struct {
 	primitive int
 	uv        [2]float32
 	normal    [3]float32
+	extra     uint64
+}
+
+// extra is one further attribute of a primitive, per vertex of its accessor.
+type extra struct {
+	name   string
+	width  int
+	values []float64
+}
+
+// extras reads the attributes beside the first texture coordinates and normals
+// that pass through: further texture coordinates and colours.
+func (d *decoder) extras(p primitive, count int) ([]extra, error) {
+	var out []extra
+	for _, name := range slices.Sorted(maps.Keys(p.Attributes)) {
+		i := p.Attributes[name]
+		switch {
+		case strings.HasPrefix(name, "TEXCOORD_") && name != "TEXCOORD_0":
+			v, err := d.attribute(p, name, "VEC2", count)
+			if err != nil {
+				return nil, err
+			}
+			out = append(out, extra{name, 2, v})
+		case strings.HasPrefix(name, "COLOR_"):
+			kind := "VEC4"
+			if i >= 0 && i < len(d.doc.Accessors) && d.doc.Accessors[i].Type == "VEC3" {
+				kind = "VEC3"
+			}
+			v, err := d.attribute(p, name, kind, count)
+			if err != nil {
+				return nil, err
+			}
+			if kind == "VEC3" {
+				four := make([]float64, 0, 4*count)
+				for k := range count {
+					four = append(four, v[3*k], v[3*k+1], v[3*k+2], 1)
+				}
+				v = four
+			}
+			out = append(out, extra{name, 4, v})
+		}
+	}
+	return out, nil
+}
+
+// hash tells vertices apart whose further attributes differ.
+func hash(list []extra, v int) uint64 {
+	h := uint64(14695981039346656037)
+	for _, x := range list {
+		for _, value := range x.values[v*x.width : (v+1)*x.width] {
+			h = (h ^ uint64(math.Float32bits(float32(value)))) * 1099511628211
+		}
+	}
+	return h
 }
 
 // meshNode adds the triangles of one node's mesh. Vertices at one place whose
@@ -38,18 +97,23 @@ func (d *decoder) meshNode(i int, n node) error {
 		name = fmt.Sprintf("mesh_%d", *n.Mesh)
 	}
 	at := map[r3.Vec][]int32{} // vertices at a place
-	looks := map[int32]look{}
+	looks := map[int32]facet{}
 	shared := map[int][]int32{} // POSITION accessor → vertices, when primitives share all
+	var named targetNames
+	if x.Extras != nil {
+		_ = json.Unmarshal(x.Extras, &named) // names that cannot be read are made up
+	}
+	names := named.Names
 	for k, p := range x.Primitives {
 		where := fmt.Sprintf("mesh %d, primitive %d", *n.Mesh, k)
-		if err := d.primitive(where, name, frame, k, p, n.Skin, at, looks, shared); err != nil {
+		if err := d.primitive(where, name, frame, k, p, n.Skin, at, looks, shared, names); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p primitive, skinIndex *int, at map[r3.Vec][]int32, looks map[int32]look, shared map[int][]int32) error {
+func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p primitive, skinIndex *int, at map[r3.Vec][]int32, looks map[int32]facet, shared map[int][]int32, names []string) error {
 	m := d.scene.Mesh
 	mode := 4
 	if p.Mode != nil {
@@ -80,12 +144,16 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 	if err != nil {
 		return err
 	}
+	more, err := d.extras(p, count)
+	if err != nil {
+		return err
+	}
 	vertex, known := shared[position]
 	if !known {
 		vertex = make([]int32, count)
 		for v := range vertex {
 			place := r3.Vec{X: xyz[3*v], Y: xyz[3*v+1], Z: xyz[3*v+2]}
-			l := look{primitive: k}
+			l := facet{primitive: k, extra: hash(more, v)}
 			if uv != nil {
 				l.uv = [2]float32{float32(uv[2*v]), float32(uv[2*v+1])}
 			}
@@ -114,6 +182,9 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 			}
 		}
 		shared[position] = vertex
+		if err := d.targets(names, p, vertex); err != nil {
+			return err
+		}
 		if err := reading.CheckVertices(len(m.Points), d.limits); err != nil {
 			return err
 		}
@@ -125,13 +196,13 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 	part := mesh.NewPart(name)
 	part.Frame = frame
 	if p.Material != nil && *p.Material >= 0 && *p.Material < len(d.doc.Materials) {
-		mat := d.doc.Materials[*p.Material]
-		if mat.Name != "" {
-			part.Name = mat.Name
+		part.Material = *p.Material + 1
+		name, rgb, ok := materialColour(d.doc.Materials[*p.Material])
+		if name != "" {
+			part.Name = name
 		}
-		if mat.PBR != nil && mat.PBR.BaseColour != nil {
-			c := *mat.PBR.BaseColour
-			part.Colour = [3]float32{c[0], c[1], c[2]}
+		if ok {
+			part.Colour = rgb
 		}
 	}
 	number := int32(len(m.Parts))
@@ -146,14 +217,14 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 		if a == b || b == c || c == a {
 			continue // a triangle without area that joins strips
 		}
-		d.corners(number, t, [3]int32{a, b, c}, uv, normal)
+		d.corners(number, t, [3]int32{a, b, c}, uv, normal, more)
 	}
 	return nil
 }
 
 // corners adds a triangle with its attributes; where some primitives have an
 // attribute and others not, the others get zeros.
-func (d *decoder) corners(part int32, t [3]int, v [3]int32, uv, normal []float64) {
+func (d *decoder) corners(part int32, t [3]int, v [3]int32, uv, normal []float64, more []extra) {
 	m := d.scene.Mesh
 	before := len(m.Corner)
 	m.AddFace(part, v[:]...)
@@ -162,6 +233,31 @@ func (d *decoder) corners(part int32, t [3]int, v [3]int32, uv, normal []float64
 	}
 	if normal != nil || m.Normal != nil {
 		m.Normal = append(m.Normal, make([][3]float32, before+3-len(m.Normal))...)
+	}
+	for _, x := range more {
+		if !slices.ContainsFunc(m.Extra, func(a mesh.Attribute) bool { return a.Name == x.name }) {
+			m.Extra = append(m.Extra, mesh.Attribute{Name: x.name, Width: x.width})
+		}
+	}
+	for i := range m.Extra {
+		a := &m.Extra[i]
+		blank := float32(0)
+		if a.Width == 4 {
+			blank = 1 // white, which changes no colour that it is multiplied with
+		}
+		for len(a.Values) < (before+3)*a.Width {
+			a.Values = append(a.Values, blank)
+		}
+		for _, x := range more {
+			if x.name != a.Name {
+				continue
+			}
+			for k, i := range t {
+				for w := range x.width {
+					a.Values[(before+k)*a.Width+w] = float32(x.values[i*x.width+w])
+				}
+			}
+		}
 	}
 	for k, i := range t {
 		if uv != nil {
@@ -277,4 +373,59 @@ func (d *decoder) influences(p primitive, skinIndex *int, count int) ([][]weight
 		out[v] = weights.Clean(list, weights.Limits{})
 	}
 	return out, nil
+}
+
+// targets reads the shape targets of a primitive: how far each moves the
+// primitive's vertices. Targets of one name are one shape.
+func (d *decoder) targets(names []string, p primitive, vertex []int32) error {
+	for k, target := range p.Targets {
+		i, ok := target["POSITION"]
+		if !ok {
+			continue
+		}
+		xyz, err := d.numbers(i, "VEC3", d.limits)
+		if err != nil {
+			return err
+		}
+		if len(xyz) != 3*len(vertex) {
+			return reading.At(fmt.Sprintf("accessor %d", i), "shape target %d has another count than POSITION", k)
+		}
+		name := fmt.Sprintf("shape_%d", k+1)
+		if k < len(names) && names[k] != "" {
+			name = names[k]
+		}
+		s, ok := d.shape[name]
+		if !ok {
+			if d.shape == nil {
+				d.shape = map[string]int{}
+			}
+			s = len(d.moved)
+			d.shape[name] = s
+			d.moved = append(d.moved, map[int32]r3.Vec{})
+		}
+		for v, w := range vertex {
+			by := r3.Vec{X: xyz[3*v], Y: xyz[3*v+1], Z: xyz[3*v+2]}
+			if _, known := d.moved[s][w]; !known && by != (r3.Vec{}) {
+				d.moved[s][w] = by
+			}
+		}
+	}
+	return nil
+}
+
+// shapes puts the shape targets into the mesh.
+func (d *decoder) shapes() {
+	out := make([]mesh.Shape, len(d.moved))
+	for name, i := range d.shape {
+		out[i].Name = name
+	}
+	for i, moved := range d.moved {
+		for _, v := range slices.Sorted(maps.Keys(moved)) {
+			out[i].Vertex = append(out[i].Vertex, v)
+			out[i].Offset = append(out[i].Offset, moved[v])
+		}
+	}
+	if len(out) > 0 {
+		d.scene.Mesh.Shapes = out
+	}
 }

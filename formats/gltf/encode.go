@@ -13,6 +13,7 @@ import (
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/look"
 
 	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -21,22 +22,31 @@ import (
 // generator is written into every file.
 const generator = "Wise Marrow"
 
-// EncodeGLB writes mesh, skeleton and weights as one binary file, Y up, metres.
-// Skeleton and weights may be nil. Positions are written in world frame, one
-// vertex for each distinct texture coordinate and normal; corners without
-// normals get smooth ones. A vertex without weights follows the first root,
-// because glTF leaves no other choice.
-func EncodeGLB(w io.Writer, m *mesh.Mesh, s *skeleton.Skeleton, sk *weights.Weights) error {
-	e := encoder{}
+// EncodeGLB writes mesh, skeleton, weights and materials as one binary file, Y
+// up, metres; what the scene lacks is left out. Positions are written in world
+// frame, one vertex for each distinct set of attributes; corners without normals
+// get smooth ones. A vertex without weights follows the first root, because glTF
+// leaves no other choice; parts that are out of the bind come as a mesh of their
+// own without skin.
+func EncodeGLB(w io.Writer, x *Scene) error {
+	e := encoder{material: map[int]int{}, given: x.Look}
 	e.doc.Asset = asset{Version: "2.0", Generator: generator}
 	scene0 := 0
 	e.doc.Scene = &scene0
 	e.doc.Scenes = []scene{{}}
-	if s != nil {
-		e.joints(s)
+	if x.Skeleton != nil {
+		e.joints(x.Skeleton)
 	}
-	if m != nil {
-		e.mesh(m, s, sk)
+	e.look(x.Look)
+	if x.Mesh != nil {
+		in, out := x.Mesh.Bindable()
+		if x.Skeleton == nil || x.Weights == nil {
+			in, out = x.Mesh, nil
+		}
+		e.mesh("skin", in, func(v int32) bool { return out == nil || !out[v] }, x.Skeleton, x.Weights)
+		if out != nil {
+			e.mesh("unbound", x.Mesh.Unbindable(), func(int32) bool { return false }, nil, nil)
+		}
 	}
 	return e.glb(w)
 }
@@ -58,8 +68,10 @@ func EncodeSkeleton(w io.Writer, s *skeleton.Skeleton) error {
 }
 
 type encoder struct {
-	doc document
-	bin bytes.Buffer
+	doc      document
+	bin      bytes.Buffer
+	given    *look.Look
+	material map[int]int // number of a given material → ours
 }
 
 // add appends an accessor over its own buffer view.
@@ -123,13 +135,17 @@ type drawn struct {
 	v      int32
 	uv     [2]float32
 	normal [3]float32
+	extra  int32 // number of the values of the further attributes
 }
 
-func (e *encoder) mesh(m *mesh.Mesh, s *skeleton.Skeleton, sk *weights.Weights) {
+// mesh adds a node with the mesh. loose says which vertices without faces are
+// written too.
+func (e *encoder) mesh(name string, m *mesh.Mesh, loose func(v int32) bool, s *skeleton.Skeleton, sk *weights.Weights) {
 	points := m.World()
 	smooth := m.VertexNormals(points)
 	number := map[drawn]uint32{}
 	var list []drawn
+	extras := further{m: m, number: map[string]int32{}}
 	corner := make([]uint32, len(m.Corner))
 	byVertex := make([][]int, len(m.Points))
 	for c, v := range m.Corner {
@@ -138,6 +154,9 @@ func (e *encoder) mesh(m *mesh.Mesh, s *skeleton.Skeleton, sk *weights.Weights) 
 	// In vertex order, so that an unsplit mesh keeps its numbering.
 	for v, corners := range byVertex {
 		if len(corners) == 0 {
+			if !loose(int32(v)) {
+				continue
+			}
 			number[drawn{v: int32(v), normal: [3]float32{0, 1, 0}}] = uint32(len(list))
 			list = append(list, drawn{v: int32(v), normal: [3]float32{0, 1, 0}})
 		}
@@ -146,6 +165,7 @@ func (e *encoder) mesh(m *mesh.Mesh, s *skeleton.Skeleton, sk *weights.Weights) 
 			if m.UV != nil {
 				d.uv = m.UV[c]
 			}
+			d.extra = extras.of(c)
 			if m.Normal != nil {
 				n := m.Normal[c]
 				if r := (r3.Vec{X: float64(n[0]), Y: float64(n[1]), Z: float64(n[2])}); r3.Norm(r) > 0 {
@@ -187,22 +207,26 @@ func (e *encoder) mesh(m *mesh.Mesh, s *skeleton.Skeleton, sk *weights.Weights) 
 			}
 		})
 	}
-	n := node{Name: "skin"}
+	extras.write(e, attributes, list)
+	n := node{Name: name}
 	if s != nil && sk != nil {
 		e.weights(attributes, list, s, sk)
 		e.skin(s)
 		zero := 0
 		n.Skin = &zero
 	}
-	e.primitives(m, attributes, corner)
-	zero := 0
-	n.Mesh = &zero
+	out := e.primitives(m, attributes, corner)
+	e.shapes(&out, m, list)
+	at := len(e.doc.Meshes)
+	n.Mesh = &at
+	out.Name = name
+	e.doc.Meshes = append(e.doc.Meshes, out)
 	e.doc.Nodes = append(e.doc.Nodes, n)
 	e.doc.Scenes[0].Nodes = append(e.doc.Scenes[0].Nodes, len(e.doc.Nodes)-1)
 }
 
 // primitives adds a primitive and a material per part with faces.
-func (e *encoder) primitives(m *mesh.Mesh, attributes map[string]int, corner []uint32) {
+func (e *encoder) primitives(m *mesh.Mesh, attributes map[string]int, corner []uint32) meshes {
 	index := make([][]uint32, len(m.Parts))
 	first := make([]int32, len(m.Points)) // vertex → its corner in the face at hand
 	one := *m
@@ -219,7 +243,7 @@ func (e *encoder) primitives(m *mesh.Mesh, attributes map[string]int, corner []u
 			}
 		}
 	}
-	out := meshes{Name: "skin"}
+	var out meshes
 	for p, list := range index {
 		if len(list) == 0 {
 			continue
@@ -231,14 +255,110 @@ func (e *encoder) primitives(m *mesh.Mesh, attributes map[string]int, corner []u
 				b.Write(buf[:])
 			}
 		})
-		part := m.Parts[p]
-		metallic, rough := float32(0), float32(0.9)
-		mat := len(e.doc.Materials)
-		c := part.Colour
-		e.doc.Materials = append(e.doc.Materials, material{Name: part.Name, PBR: &pbr{BaseColour: &[4]float32{c[0], c[1], c[2], 1}, Metallic: &metallic, Roughness: &rough}})
+		mat := e.materialOf(m.Parts[p])
 		out.Primitives = append(out.Primitives, primitive{Attributes: attributes, Indices: &accessorIndex, Material: &mat})
 	}
-	e.doc.Meshes = []meshes{out}
+	return out
+}
+
+// materialOf returns the number of a part's material, writing it when it is the
+// first to want it: the one that came with the file, or a matt one of its colour.
+func (e *encoder) materialOf(p mesh.Part) int {
+	given := p.Material - 1
+	if e.given != nil && given >= 0 && given < len(e.given.Materials) {
+		if at, ok := e.material[given]; ok {
+			return at
+		}
+		e.material[given] = len(e.doc.Materials)
+		e.doc.Materials = append(e.doc.Materials, e.given.Materials[given])
+		return e.material[given]
+	}
+	metallic, rough := float32(0), float32(0.9)
+	c := p.Colour
+	raw, err := json.Marshal(material{Name: p.Name, PBR: &pbr{BaseColour: &[4]float32{c[0], c[1], c[2], 1}, Metallic: &metallic, Roughness: &rough}})
+	if err != nil {
+		raw = json.RawMessage("{}") // a colour that is no number
+	}
+	e.doc.Materials = append(e.doc.Materials, raw)
+	return len(e.doc.Materials) - 1
+}
+
+// further numbers the different values of a mesh's further attributes, so that
+// vertices are split where they differ.
+type further struct {
+	m      *mesh.Mesh
+	number map[string]int32
+	corner []int // the first corner of each number
+}
+
+func (x *further) of(c int) int32 {
+	if len(x.m.Extra) == 0 {
+		return 0
+	}
+	var key []byte
+	for _, a := range x.m.Extra {
+		for _, v := range a.Values[c*a.Width : (c+1)*a.Width] {
+			key = binary.LittleEndian.AppendUint32(key, math.Float32bits(v))
+		}
+	}
+	n, ok := x.number[string(key)]
+	if !ok {
+		n = int32(len(x.corner))
+		x.number[string(key)] = n
+		x.corner = append(x.corner, c)
+	}
+	return n
+}
+
+func (x *further) write(e *encoder, attributes map[string]int, list []drawn) {
+	for _, a := range x.m.Extra {
+		kind := map[int]string{2: "VEC2", 3: "VEC3", 4: "VEC4"}[a.Width]
+		if kind == "" || len(x.corner) == 0 {
+			continue
+		}
+		attributes[a.Name] = e.add(accessor{Component: typeFloat, Count: len(list), Type: kind}, 34962, func(b *bytes.Buffer) {
+			for _, d := range list {
+				c := x.corner[d.extra]
+				for _, v := range a.Values[c*a.Width : (c+1)*a.Width] {
+					put32(b, float64(v))
+				}
+			}
+		})
+	}
+}
+
+// shapes adds the shape targets, the same for every primitive.
+func (e *encoder) shapes(out *meshes, m *mesh.Mesh, list []drawn) {
+	if len(m.Shapes) == 0 {
+		return
+	}
+	var names targetNames
+	var targets []map[string]int
+	part := m.FrameOfVertices()
+	for _, s := range m.Shapes {
+		by := make([]r3.Vec, len(m.Points))
+		for k, v := range s.Vertex {
+			by[v] = part(v).Direction(s.Offset[k])
+		}
+		lo, hi := [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}
+		for _, d := range list {
+			for k, x := range [3]float64{by[d.v].X, by[d.v].Y, by[d.v].Z} {
+				x = float64(float32(x))
+				lo[k], hi[k] = math.Min(lo[k], x), math.Max(hi[k], x)
+			}
+		}
+		targets = append(targets, map[string]int{"POSITION": e.add(accessor{Component: typeFloat, Count: len(list), Type: "VEC3", Min: lo[:], Max: hi[:]}, 34962, func(b *bytes.Buffer) {
+			for _, d := range list {
+				put32(b, by[d.v].X, by[d.v].Y, by[d.v].Z)
+			}
+		})})
+		names.Names = append(names.Names, s.Name)
+	}
+	for i := range out.Primitives {
+		out.Primitives[i].Targets = targets
+	}
+	out.Weights = make([]float64, len(targets))
+	out.Extras, _ = json.Marshal(names) // strings can be written
 }
 
 // weights adds as many sets of four influences as the busiest vertex needs.

@@ -46,7 +46,7 @@ func patch() (*mesh.Mesh, *skeleton.Skeleton, *weights.Weights) {
 func TestRoundTripIsExactToFloat32(t *testing.T) {
 	m, s, w := patch()
 	var buf bytes.Buffer
-	require.NoError(t, gltf.EncodeGLB(&buf, m, s, w))
+	require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w}))
 	back, err := gltf.Decode(&buf, nil, reading.Default)
 	require.NoError(t, err)
 	require.Len(t, back.Mesh.Points, 9)
@@ -88,7 +88,7 @@ func TestWrittenNumbersFollowTheSpecification(t *testing.T) {
 	m, s, w := patch()
 	w.Of[3] = nil
 	var buf bytes.Buffer
-	require.NoError(t, gltf.EncodeGLB(&buf, m, s, w))
+	require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w}))
 	back, err := gltf.Decode(bytes.NewReader(buf.Bytes()), nil, reading.Default)
 	require.NoError(t, err)
 	require.Equal(t, []weights.Influence{{Joint: 0, Value: 1}}, back.Weights.Of[3], "without weights it follows the root")
@@ -188,7 +188,7 @@ func TestSplitVerticesAreOneAndSplitAgain(t *testing.T) {
 	m.AddFace(0, 2, 1, 3)
 	m.UV = [][2]float32{{0, 0}, {0.5, 0}, {0, 0.5}, {0.9, 0.1}, {0.8, 0.2}, {1, 1}}
 	var buf bytes.Buffer
-	require.NoError(t, gltf.EncodeGLB(&buf, m, nil, nil))
+	require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m}))
 	back, err := gltf.Decode(&buf, nil, reading.Default)
 	require.NoError(t, err)
 	require.Len(t, back.Mesh.Points, 4)
@@ -199,7 +199,7 @@ func TestSplitVerticesAreOneAndSplitAgain(t *testing.T) {
 func FuzzDecode(f *testing.F) {
 	m, s, w := patch()
 	var buf bytes.Buffer
-	_ = gltf.EncodeGLB(&buf, m, s, w)
+	_ = gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w})
 	f.Add(buf.Bytes())
 	f.Add([]byte(document(nil)))
 	limits := reading.Limits{Bytes: 1 << 20, Vertices: 2000}

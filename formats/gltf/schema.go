@@ -3,20 +3,26 @@
 // weights.
 package gltf
 
+import "encoding/json"
+
 // The part of the glTF 2.0 schema that we read and write. Pointers tell a
 // missing property from a zero.
 type document struct {
-	Asset              asset        `json:"asset"`
-	ExtensionsRequired []string     `json:"extensionsRequired,omitempty"`
-	Scene              *int         `json:"scene,omitempty"`
-	Scenes             []scene      `json:"scenes,omitempty"`
-	Nodes              []node       `json:"nodes,omitempty"`
-	Meshes             []meshes     `json:"meshes,omitempty"`
-	Materials          []material   `json:"materials,omitempty"`
-	Skins              []skin       `json:"skins,omitempty"`
-	Accessors          []accessor   `json:"accessors,omitempty"`
-	BufferViews        []bufferView `json:"bufferViews,omitempty"`
-	Buffers            []buffer     `json:"buffers,omitempty"`
+	Asset              asset             `json:"asset"`
+	ExtensionsUsed     []string          `json:"extensionsUsed,omitempty"`
+	ExtensionsRequired []string          `json:"extensionsRequired,omitempty"`
+	Scene              *int              `json:"scene,omitempty"`
+	Scenes             []scene           `json:"scenes,omitempty"`
+	Nodes              []node            `json:"nodes,omitempty"`
+	Meshes             []meshes          `json:"meshes,omitempty"`
+	Materials          []json.RawMessage `json:"materials,omitempty"`
+	Textures           []json.RawMessage `json:"textures,omitempty"`
+	Samplers           []json.RawMessage `json:"samplers,omitempty"`
+	Images             []image           `json:"images,omitempty"`
+	Skins              []skin            `json:"skins,omitempty"`
+	Accessors          []accessor        `json:"accessors,omitempty"`
+	BufferViews        []bufferView      `json:"bufferViews,omitempty"`
+	Buffers            []buffer          `json:"buffers,omitempty"`
 }
 
 type asset struct {
@@ -39,16 +45,31 @@ type node struct {
 	Scale       *[3]float64  `json:"scale,omitempty"`
 }
 
+type image struct {
+	Name string `json:"name,omitempty"`
+	URI  string `json:"uri,omitempty"`
+	Mime string `json:"mimeType,omitempty"`
+	View *int   `json:"bufferView,omitempty"`
+}
+
 type meshes struct {
-	Name       string      `json:"name,omitempty"`
-	Primitives []primitive `json:"primitives"`
+	Name       string          `json:"name,omitempty"`
+	Primitives []primitive     `json:"primitives"`
+	Weights    []float64       `json:"weights,omitempty"`
+	Extras     json.RawMessage `json:"extras,omitempty"`
+}
+
+// targetNames are the names of shape targets, where many programs put them.
+type targetNames struct {
+	Names []string `json:"targetNames"`
 }
 
 type primitive struct {
-	Attributes map[string]int `json:"attributes"`
-	Indices    *int           `json:"indices,omitempty"`
-	Material   *int           `json:"material,omitempty"`
-	Mode       *int           `json:"mode,omitempty"`
+	Attributes map[string]int   `json:"attributes"`
+	Indices    *int             `json:"indices,omitempty"`
+	Material   *int             `json:"material,omitempty"`
+	Mode       *int             `json:"mode,omitempty"`
+	Targets    []map[string]int `json:"targets,omitempty"`
 }
 
 type material struct {

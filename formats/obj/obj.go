@@ -7,24 +7,38 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"path"
 	"strconv"
+	"strings"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/formats/look"
 	"wisemarrow/formats/reading"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// Decode reads an OBJ file. Each combination of object, group and material with
-// faces becomes a part; polygons keep their sides; lines and curves are passed
-// over. Errors are *reading.Error with the line.
-func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
+// File is what an OBJ file holds.
+type File struct {
+	Mesh  *mesh.Mesh
+	Look  *look.Look // nil without materials
+	Notes []string
+}
+
+// Decode reads an OBJ file in UTF-8 or UTF-16. Each combination of object, group
+// and material with faces becomes a part; polygons keep their sides; line
+// elements become loose edges; curves are passed over. resolve finds the .mtl
+// file and the pictures beside it, and may be nil. Errors are *reading.Error with
+// the line.
+func Decode(r io.Reader, resolve func(name string) ([]byte, error), l reading.Limits) (*File, error) {
 	data, err := reading.All(r, l)
 	if err != nil {
 		return nil, err
 	}
-	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	if data, err = reading.Text(data); err != nil {
+		return nil, err
+	}
 	if bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0 {
 		return nil, reading.Line(1, "this is binary data, not an OBJ text file")
 	}
@@ -45,7 +59,43 @@ func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
 	if d.anyNormal {
 		d.m.Normal = d.normal
 	}
-	return d.m, nil
+	out := &File{Mesh: d.m}
+	d.paint(out, resolve)
+	return out, nil
+}
+
+// paint gives the parts the materials that usemtl named.
+func (d *decoder) paint(out *File, resolve func(name string) ([]byte, error)) {
+	if len(d.libraries) == 0 || resolve == nil {
+		return
+	}
+	var paints []paint
+	for _, name := range d.libraries {
+		data, err := resolve(name)
+		if err != nil {
+			out.Notes = append(out.Notes, fmt.Sprintf("the materials in %s are not there: add the file to keep them", name))
+			continue
+		}
+		paints = append(paints, readPaints(data)...)
+	}
+	number := map[string]int{}
+	for i, p := range paints {
+		number[p.name] = i
+	}
+	used := false
+	for i := range d.m.Parts {
+		if k, ok := number[d.materialOf[i]]; ok {
+			d.m.Parts[i].Material = k + 1
+			c := paints[k].colour
+			d.m.Parts[i].Colour = [3]float32{float32(c[0]), float32(c[1]), float32(c[2])}
+			used = true
+		}
+	}
+	if used {
+		var notes []string
+		out.Look, notes = lookOf(paints, resolve)
+		out.Notes = append(out.Notes, notes...)
+	}
 }
 
 // nextLine cuts the next line, joining those that end in a backslash; n counts
@@ -85,6 +135,8 @@ type decoder struct {
 	uv                      [][2]float32
 	normal                  [][3]float32
 	anyUV, anyNormal        bool
+	libraries               []string
+	materialOf              []string // of each part
 }
 
 func (d *decoder) line(line []byte, n int) error {
@@ -118,6 +170,12 @@ func (d *decoder) line(line []byte, n int) error {
 		d.object, d.named = string(bytes.TrimSpace(rest)), false
 	case "g":
 		d.group, d.named = string(bytes.TrimSpace(rest)), false
+	case "l":
+		return d.polyline(rest, n)
+	case "mtllib":
+		for _, name := range strings.Fields(string(rest)) {
+			d.libraries = append(d.libraries, path.Clean(strings.ReplaceAll(name, `\`, "/")))
+		}
 	case "usemtl":
 		d.material, d.named = string(bytes.TrimSpace(rest)), false
 	}
@@ -150,6 +208,7 @@ func (d *decoder) usePart() {
 	d.current = int32(len(d.m.Parts))
 	d.part[key] = d.current
 	d.m.Parts = append(d.m.Parts, mesh.NewPart(name))
+	d.materialOf = append(d.materialOf, d.material)
 }
 
 func (d *decoder) face(rest []byte, n int) error {
@@ -194,6 +253,26 @@ func (d *decoder) face(rest []byte, n int) error {
 	d.m.Start = append(d.m.Start, int32(len(d.m.Corner)))
 	d.m.Part = append(d.m.Part, d.current)
 	return nil
+}
+
+// polyline reads a line element; each of its segments is a loose edge.
+func (d *decoder) polyline(rest []byte, n int) error {
+	last := int32(-1)
+	for {
+		var word []byte
+		word, rest = cut(rest)
+		if len(word) == 0 {
+			return nil
+		}
+		v, err := index(bytes.SplitN(word, []byte("/"), 2)[0], len(d.m.Points), n, "vertex")
+		if err != nil {
+			return err
+		}
+		if last >= 0 && last != int32(v) {
+			d.m.Lines = append(d.m.Lines, [2]int32{last, int32(v)})
+		}
+		last = int32(v)
+	}
 }
 
 func index(word []byte, have, line int, what string) (int, error) {
@@ -244,23 +323,48 @@ func floats(rest []byte, line, need int) ([3]float64, error) {
 	return out, nil
 }
 
-// Encode writes the mesh in world frame, a group a part.
+// Encode writes the mesh in world frame, a group a part, with the texture
+// coordinates and normals that the file brought.
 func Encode(w io.Writer, m *mesh.Mesh) error {
 	b := bufio.NewWriter(w)
 	for _, p := range m.World() {
 		fmt.Fprintf(b, "v %.9g %.9g %.9g\n", p.X, p.Y, p.Z)
 	}
+	uv, normal := map[[2]float32]int{}, map[[3]float32]int{}
+	for _, t := range m.UV {
+		if _, ok := uv[t]; !ok {
+			uv[t] = len(uv) + 1
+			fmt.Fprintf(b, "vt %.9g %.9g\n", t[0], 1-t[1])
+		}
+	}
+	for _, n := range m.Normal {
+		if _, ok := normal[n]; !ok {
+			normal[n] = len(normal) + 1
+			fmt.Fprintf(b, "vn %.9g %.9g %.9g\n", n[0], n[1], n[2])
+		}
+	}
 	last := int32(-1)
 	for f := range m.Faces() {
 		if p := m.PartOf(f); p != last {
-			fmt.Fprintf(b, "g %s\n", m.Parts[p].Name)
+			fmt.Fprintf(b, "g %s\n", strings.Join(strings.Fields(m.Parts[p].Name), "_"))
 			last = p
 		}
 		b.WriteString("f")
-		for _, v := range m.Face(f) {
-			fmt.Fprintf(b, " %d", v+1)
+		for c := m.Start[f]; c < m.Start[f+1]; c++ {
+			fmt.Fprintf(b, " %d", m.Corner[c]+1)
+			switch {
+			case m.UV != nil && m.Normal != nil:
+				fmt.Fprintf(b, "/%d/%d", uv[m.UV[c]], normal[m.Normal[c]])
+			case m.UV != nil:
+				fmt.Fprintf(b, "/%d", uv[m.UV[c]])
+			case m.Normal != nil:
+				fmt.Fprintf(b, "//%d", normal[m.Normal[c]])
+			}
 		}
 		b.WriteByte('\n')
+	}
+	for _, l := range m.Lines {
+		fmt.Fprintf(b, "l %d %d\n", l[0]+1, l[1]+1)
 	}
 	return b.Flush()
 }

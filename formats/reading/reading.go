@@ -3,9 +3,12 @@
 package reading
 
 import (
+	"bytes"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
+	"unicode/utf16"
 )
 
 // Limits bound what a reader accepts.
@@ -67,4 +70,28 @@ func CheckVertices(n int, l Limits) error {
 		return fmt.Errorf("%w of %d vertices: it has %d; thin the mesh or raise the limit", ErrTooLarge, l.Vertices, n)
 	}
 	return nil
+}
+
+// Text returns a text file in UTF-8 without its byte order mark; UTF-16 is told
+// by its mark.
+func Text(data []byte) ([]byte, error) {
+	var order binary.ByteOrder
+	switch {
+	case bytes.HasPrefix(data, []byte{0xef, 0xbb, 0xbf}):
+		return data[3:], nil
+	case bytes.HasPrefix(data, []byte{0xff, 0xfe}):
+		order = binary.LittleEndian
+	case bytes.HasPrefix(data, []byte{0xfe, 0xff}):
+		order = binary.BigEndian
+	default:
+		return data, nil
+	}
+	if len(data)%2 != 0 {
+		return nil, At("end", "the file is UTF-16 and ends in half a character")
+	}
+	units := make([]uint16, len(data)/2-1)
+	for i := range units {
+		units[i] = order.Uint16(data[2+2*i:])
+	}
+	return []byte(string(utf16.Decode(units))), nil
 }
