@@ -45,6 +45,6 @@ func odile(f Figure, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	b.add(cone(hair, b.v(0, 0.91, -0.066), b.v(0, 0.80, -0.089), b.h(0.012), b.h(0.011), b.h(0.006)))
 	tilt := geom.AxisAngle(r3.Vec{X: 1}, -0.22)
 	b.add(ball(hat, b.v(0, 0.968, -0.004), b.v(0.071, 0.053, 0.077), tilt, b.h(0.006)))
-	b.add(ball(hat, b.v(0, 0.955, -0.02), b.v(0.105, 0.0115, 0.132), tilt, b.h(0.012)))
+	b.add(ball(hat, b.v(0, 0.955, -0.02), b.v(0.105, 0.0165, 0.132), tilt, b.h(0.012)))
 	return b.surface(cell, parts), b.s
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"strings"
 
 	"wisemarrow/core/finding"
@@ -92,7 +93,8 @@ type Preview struct {
 	Where   finding.Where `json:"where"`
 	Before  mesh.Facts    `json:"before"`
 	After   mesh.Facts    `json:"after"`
-	// Mended and Caused are the titles of findings that would go and come.
+	// Mended and Caused are the titles of findings that would go altogether and
+	// of those that would come or grow by more than a tenth.
 	Mended []string `json:"mended"`
 	Caused []string `json:"caused"`
 }
@@ -144,21 +146,21 @@ func (x *Studio) Preview(ctx context.Context, character string, op string, param
 	p.After = surface.Measure()
 	if len(surface.Points) <= previewLimit {
 		_, found := health.Check(surface, after.Settings.Kind)
-		p.Mended, p.Caused = missing(before.findings, found), missing(found, before.findings)
+		p.Mended, p.Caused = missing(before.findings, found, math.Inf(1)), missing(found, before.findings, 0.1)
 	}
 	return p, nil
 }
 
-// missing returns the titles of the findings of a whose code is not in b, or is
-// there with a smaller count.
-func missing(a, b []finding.Finding) []string {
+// missing returns the titles of the findings of a that are not in b, or there
+// with a count smaller by a share of grown.
+func missing(a, b []finding.Finding, grown float64) []string {
 	count := map[string]int{}
 	for _, f := range b {
 		count[f.Code] += f.Count
 	}
 	out := []string{}
 	for _, f := range a {
-		if f.Count > count[f.Code] {
+		if n := count[f.Code]; n == 0 || float64(f.Count) > (1+grown)*float64(n) {
 			out = append(out, f.Title)
 		}
 	}

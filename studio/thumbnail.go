@@ -7,6 +7,7 @@ import (
 	"io"
 	"math"
 
+	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 
@@ -15,8 +16,9 @@ import (
 
 // Thumbnail draws a mesh as a small plate: matt colour by part, light from the
 // upper left, an ink line where the depth breaks off. yaw turns the character
-// about Y in degrees; 0 looks at its face. The ground is transparent.
-func Thumbnail(m *mesh.Mesh, width, height int, yaw float64) *image.NRGBA {
+// about Y in degrees; 0 looks at its face. The ground is transparent. What mark
+// names is drawn in rust over a pale character; nil marks nothing.
+func Thumbnail(m *mesh.Mesh, width, height int, yaw float64, mark *finding.Where) *image.NRGBA {
 	const over = 3 // samples per pixel and axis
 	w, h := width*over, height*over
 	points := m.World()
@@ -38,6 +40,12 @@ func Thumbnail(m *mesh.Mesh, width, height int, yaw float64) *image.NRGBA {
 	}
 	shade := make([][3]float64, w*h)
 	light := r3.Unit(r3.Vec{X: -0.45, Y: 0.75, Z: 0.65})
+	marked := make([]bool, m.Faces())
+	if mark != nil {
+		for _, f := range mark.Faces {
+			marked[f] = true
+		}
+	}
 	tris, face := m.Triangles()
 	for k, t := range tris {
 		var x, y, z, l [3]float64
@@ -53,6 +61,12 @@ func Thumbnail(m *mesh.Mesh, width, height int, yaw float64) *image.NRGBA {
 			continue
 		}
 		colour := m.Parts[m.PartOf(int(face[k]))].Colour
+		switch {
+		case marked[face[k]]:
+			colour = rust
+		case mark != nil:
+			colour = pale
+		}
 		x0, x1 := int(math.Max(0, math.Floor(min(x[0], x[1], x[2])))), int(math.Min(float64(w-1), math.Ceil(max(x[0], x[1], x[2]))))
 		y0, y1 := int(math.Max(0, math.Floor(min(y[0], y[1], y[2])))), int(math.Min(float64(h-1), math.Ceil(max(y[0], y[1], y[2]))))
 		for py := y0; py <= y1; py++ {
@@ -75,8 +89,33 @@ func Thumbnail(m *mesh.Mesh, width, height int, yaw float64) *image.NRGBA {
 			}
 		}
 	}
+	if mark != nil {
+		dot := func(v int32) {
+			p := r3.Sub(view[v], mid)
+			cx, cy := int(float64(w)/2+p.X*scale), int(float64(h)/2-p.Y*scale)
+			for y := max(0, cy-over); y <= min(h-1, cy+over); y++ {
+				for x := max(0, cx-over); x <= min(w-1, cx+over); x++ {
+					at := y*w + x
+					depth[at], shade[at] = math.Max(depth[at], p.Z*scale), [3]float64{float64(rust[0]), float64(rust[1]), float64(rust[2])}
+				}
+			}
+		}
+		for _, v := range mark.Vertices {
+			dot(v)
+		}
+		for _, e := range mark.Edges {
+			dot(e[0])
+			dot(e[1])
+		}
+	}
 	return develop(depth, shade, width, height, over, scale*box.Diagonal())
 }
+
+// Inks of marked pictures, linear RGB.
+var (
+	rust = [3]float32{0.42, 0.05, 0.02}
+	pale = [3]float32{0.78, 0.74, 0.66}
+)
 
 // develop averages the samples and inks the places where the depth breaks.
 func develop(depth []float64, shade [][3]float64, width, height, over int, extent float64) *image.NRGBA {
@@ -127,5 +166,34 @@ func develop(depth []float64, shade [][3]float64, width, height, over int, exten
 
 // WriteThumbnail writes the thumbnail as PNG.
 func WriteThumbnail(w io.Writer, m *mesh.Mesh, width, height int) error {
-	return png.Encode(w, Thumbnail(m, width, height, 24))
+	return png.Encode(w, Thumbnail(m, width, height, 24, nil))
+}
+
+// WriteMarked writes a picture of the mesh from the side on which most of the
+// marked places lie.
+func WriteMarked(w io.Writer, m *mesh.Mesh, mark finding.Where, width, height int) error {
+	points := m.World()
+	var sum r3.Vec
+	n := 0.0
+	add := func(v int32) {
+		sum = r3.Add(sum, points[v])
+		n++
+	}
+	for _, v := range mark.Vertices {
+		add(v)
+	}
+	for _, e := range mark.Edges {
+		add(e[0])
+	}
+	for _, f := range mark.Faces {
+		add(m.Face(int(f))[0])
+	}
+	yaw := 24.0
+	if box := geom.BoxOf(points); n > 0 {
+		off := r3.Sub(r3.Scale(1/n, sum), box.Centre())
+		if math.Hypot(off.X, off.Z) > 0.02*box.Diagonal() {
+			yaw = -math.Atan2(off.X, off.Z) * 180 / math.Pi
+		}
+	}
+	return png.Encode(w, Thumbnail(m, width, height, yaw, &mark))
 }

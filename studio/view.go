@@ -10,7 +10,8 @@ import (
 
 // MeshView returns the bundle that the browser draws a mesh from: "position",
 // "normal" (world), "colour" and "base" for each drawn vertex, "index" and
-// "face" for each triangle, and "edge" pairs of drawn vertices for the
+// "face" for each triangle, "part" for each face, "piece" for each drawn vertex,
+// and "edge" pairs of drawn vertices for the
 // polygons' edges. A vertex between differently coloured parts is drawn once
 // for each; base is its number in the mesh.
 func MeshView(m *mesh.Mesh) ([]byte, error) {
@@ -85,7 +86,28 @@ func MeshView(m *mesh.Mesh) ([]byte, error) {
 	ints(&b, "index", 3, index)
 	ints(&b, "face", 1, face)
 	ints(&b, "edge", 2, pairs)
+	part := make([]int32, m.Faces())
+	for f := range part {
+		part[f] = m.PartOf(f)
+	}
+	ints(&b, "part", 1, part)
+	pieces := m.Pieces()
+	piece := make([]int32, len(base))
+	for i, v := range base {
+		piece[i] = max(0, pieces.OfVertex[v])
+	}
+	ints(&b, "piece", 1, piece)
 	return b.bytes()
+}
+
+// SmoothView returns the bundle of the surface after one or two steps of
+// Catmull-Clark subdivision, with the arrays of MeshView. It is for showing only; weights belong to the base mesh.
+func SmoothView(m *mesh.Mesh, levels int) ([]byte, error) {
+	fine := m.CatmullClark(m.World())
+	for range levels - 1 {
+		fine = fine.CatmullClark(fine.Points)
+	}
+	return MeshView(fine)
 }
 
 // WeightsView returns the bundle of influences, for each vertex of the mesh the

@@ -5,7 +5,6 @@ import (
 	"path/filepath"
 	"strings"
 
-	"wisemarrow/formats"
 	"wisemarrow/studio"
 )
 
@@ -60,57 +59,26 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 	if len(names) > 0 {
 		first = names[0]
 	}
-	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Into": first, "Accept": strings.Join(formats.Extensions, ",") + ",.bin",
+	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Into": first, "Accept": accepted(),
 		"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)})
 }
 
-// bringIn makes a character of uploaded files: one mesh, and for a .gltf the
-// buffers beside it.
+// bringIn makes a character of uploaded files.
 func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
-	limit := s.studio.Limits().Bytes
-	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
-	if err := r.ParseMultipartForm(32 << 20); err != nil {
-		s.problem(w, r, tooLarge(err, limit))
-		return
-	}
-	defer func() { _ = r.MultipartForm.RemoveAll() }()
-	var mesh string
-	beside := map[string]int{}
-	list := r.MultipartForm.File["file"]
-	for i, h := range list {
-		name := filepath.Base(h.Filename)
-		beside[name] = i
-		for _, ext := range formats.Extensions {
-			if strings.EqualFold(filepath.Ext(name), ext) && mesh == "" {
-				mesh = name
-			}
-		}
-	}
-	if mesh == "" {
-		s.problem(w, r, studio.ErrInput{What: "There is no mesh among the files. Give one of " + strings.Join(formats.Extensions, " ") + "."})
-		return
-	}
-	f, err := list[beside[mesh]].Open()
+	u, err := s.upload(w, r)
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	defer f.Close()
-	resolve := func(uri string) ([]byte, error) {
-		i, ok := beside[filepath.Base(uri)]
-		if !ok {
-			return nil, studio.ErrNotFound
-		}
-		return readAll(list[i], limit)
-	}
+	defer u.close()
 	c := studio.Character{Production: strings.TrimSpace(r.FormValue("production")), Name: strings.TrimSpace(r.FormValue("name"))}
 	if c.Production == "" {
 		c.Production = "My production"
 	}
 	if c.Name == "" {
-		c.Name = strings.TrimSuffix(mesh, filepath.Ext(mesh))
+		c.Name = strings.TrimSuffix(u.name, filepath.Ext(u.name))
 	}
-	c, err = s.studio.Import(r.Context(), c, author(r), mesh, f, resolve)
+	c, err = s.studio.Import(r.Context(), c, author(r), u.name, u.file, u.resolve)
 	if err != nil {
 		s.problem(w, r, err)
 		return

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/health"
 	"wisemarrow/studio"
 
 	"github.com/go-chi/chi/v5"
@@ -83,7 +84,8 @@ func (s *site) tray(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Cache-Control", "no-store")
-	s.pages.fragment(w, "tray_"+stage.Name, map[string]any{"Character": o.Character, "Stage": stage, "State": o.state, "Review": o.review, "Head": o.rev.ID})
+	s.pages.fragment(w, "tray_"+stage.Name, map[string]any{"Character": o.Character, "Stage": stage, "State": o.state, "Review": o.review, "Head": o.rev.ID,
+		"Kinds": health.Kinds, "Outcome": o.rev.Outcome, "Accept": accepted()})
 }
 
 // jointView is a joint as the views draw it.
@@ -124,6 +126,14 @@ func joints(o opened) []jointView {
 	return out
 }
 
+// partView is a part of the mesh as the tray lists it.
+type partView struct {
+	Name   string `json:"name"`
+	Faces  int    `json:"faces"`
+	Hidden bool   `json:"hidden"`
+	Out    bool   `json:"out"`
+}
+
 // state is all that the workbench needs of the head but the arrays.
 func (s *site) state(w http.ResponseWriter, r *http.Request) {
 	o, err := s.open(r.Context(), param(r, "id"))
@@ -158,13 +168,19 @@ func (s *site) state(w http.ResponseWriter, r *http.Request) {
 			f.Where = finding.Where{Joints: f.Where.Joints} // the rest is fetched when shown
 		}
 	}
+	parts := []partView{}
+	if o.state.Mesh != nil {
+		for i, p := range o.state.Mesh.Parts {
+			parts = append(parts, partView{p.Name, o.review.Facts.Parts[i].Faces, p.Hidden, p.Out})
+		}
+	}
 	plane := 0.0
 	if o.state.Skeleton != nil {
 		plane = o.state.Skeleton.MirrorPlane(o.state.Settings.Suffixes)
 	}
 	answer(w, http.StatusOK, map[string]any{
 		"id": o.ID, "name": o.Name, "head": o.rev.ID, "undo": undo, "redo": redo,
-		"mesh": o.rev.Parts["mesh"], "weights": o.rev.Parts.WeightsKey(), "facts": o.review.Facts,
+		"mesh": o.rev.Parts["mesh"], "weights": o.rev.Parts.WeightsKey(), "facts": o.review.Facts, "parts": parts,
 		"joints": joints(o), "plane": plane, "stages": stages, "convention": o.state.Settings.Convention, "works": works,
 	})
 }
@@ -179,7 +195,12 @@ func (s *site) where(w http.ResponseWriter, r *http.Request) {
 	if stage := o.review.Stage(param(r, "stage")); stage != nil {
 		for _, f := range stage.Findings {
 			if f.Code == param(r, "code") {
-				answer(w, http.StatusOK, f.Where)
+				where := f.Where
+				if where.Spots, err = s.studio.Spots(r.Context(), o.rev, where); err != nil {
+					s.problem(w, r, err)
+					return
+				}
+				answer(w, http.StatusOK, where)
 				return
 			}
 		}

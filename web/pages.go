@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -40,6 +41,19 @@ func parsePages() pages {
 			return string(b), err
 		},
 		"lower": strings.ToLower,
+		// safe counts the findings that mend_safe takes up.
+		"safe": func(list []finding.Finding) int {
+			n := 0
+			for _, f := range list {
+				for _, m := range f.Remedies {
+					if slices.Contains([]string{"weld", "drop_loose", "drop_faces", "split_ties", "make_outward"}, m.Op) {
+						n++
+						break
+					}
+				}
+			}
+			return n
+		},
 		"roman": func(i int) string { return [...]string{"I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[i] },
 		"add":   func(a, b int) int { return a + b },
 		"dict": func(list ...any) map[string]any {
@@ -103,6 +117,9 @@ func length(m float64) string {
 func measure(e finding.Evidence, v float64) string {
 	if e.Unit == "m" {
 		return length(v)
+	}
+	if e.Unit != "" {
+		return fmt.Sprintf("%.4g %s", math.Round(10*v)/10, e.Unit)
 	}
 	if v == math.Trunc(v) && math.Abs(v) < 1e9 {
 		return thousands(int(v))

@@ -38,12 +38,15 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	r.Get("/characters/{id}/{stage}", s.workbench)
 	r.Get("/characters/{id}/tray/{stage}", s.tray)
 	r.Get("/characters/{id}/handoff/{what}", s.handoff)
+	r.Get("/characters/{id}/report", s.report)
 
 	r.Route("/api", func(r chi.Router) {
 		r.Post("/author", s.setAuthor)
 		r.Post("/characters", s.bringIn)
 		r.Get("/characters/{id}", s.state)
 		r.Post("/characters/{id}/ops", s.operate)
+		r.Post("/characters/{id}/preview", s.preview)
+		r.Post("/characters/{id}/delivery", s.deliver)
 		r.Post("/characters/{id}/undo", s.undo)
 		r.Post("/characters/{id}/redo", s.redo)
 		r.Post("/characters/{id}/remove", s.remove)
@@ -55,6 +58,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	})
 
 	r.Get("/view/mesh/{rev}", s.meshView)
+	r.Get("/view/smooth/{rev}/{levels}", s.smooth)
 	r.Get("/view/weights/{rev}", s.weightsView)
 	r.Get("/view/thumbnail/{rev}", s.thumbnail)
 	r.Get("/healthz", s.health)

@@ -51,11 +51,10 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 	if len(list) == 0 {
 		return nil
 	}
-	vertices := make([][]int32, c.Pieces.Count())
-	for v, p := range c.Pieces.OfVertex {
-		if p >= 0 {
-			vertices[p] = append(vertices[p], int32(v))
-		}
+	faces := make([][]int32, c.Pieces.Count())
+	for f := range c.Faces() {
+		p := c.PieceOf(int32(f))
+		faces[p] = append(faces[p], int32(f))
 	}
 	all := finding.Finding{Code: "separate_pieces", Severity: finding.Note, Count: len(list),
 		Title: plural(len(list), "piece apart from the body", "pieces apart from the body"),
@@ -79,11 +78,11 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 	outside, far, gap := 0, 0.0, 0.0
 	for _, r := range list {
 		var says []string
-		spot := finding.Spot{Vertices: vertices[r.Piece]}
+		spot := finding.Spot{Faces: faces[r.Piece]}
 		put := func(f *finding.Finding, label string) {
 			f.Count++
-			f.Where.Vertices = append(f.Where.Vertices, spot.Vertices...)
-			f.Where.Spots = append(f.Where.Spots, finding.Spot{Label: c.Parts[r.Part].Name + ": " + label, Vertices: spot.Vertices})
+			f.Where.Faces = append(f.Where.Faces, spot.Faces...)
+			f.Where.Spots = append(f.Where.Spots, finding.Spot{Label: c.Parts[r.Part].Name + ": " + label, Faces: spot.Faces})
 			says = append(says, label)
 		}
 		switch {
@@ -106,7 +105,7 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 		says = append(says, plural(r.Vertices, "vertex", "vertices"))
 		spot.Label = c.Parts[r.Part].Name + ": " + strings.Join(says, ", ")
 		all.Where.Spots = append(all.Where.Spots, spot)
-		all.Where.Vertices = append(all.Where.Vertices, spot.Vertices...)
+		all.Where.Faces = append(all.Where.Faces, spot.Faces...)
 		outside += r.Vertices
 	}
 	all.Evidence = []finding.Evidence{evidence("pieces", float64(c.Pieces.Count()), 1), evidence("vertices outside the largest", float64(outside), 0)}

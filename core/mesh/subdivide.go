@@ -1,6 +1,12 @@
 package mesh
 
-import "gonum.org/v1/gonum/spatial/r3"
+import (
+	"slices"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
 
 // CatmullClark returns the mesh after one step of subdivision: a vertex for
 // every vertex, edge and face of the old one, in that order, and only
@@ -11,7 +17,10 @@ import "gonum.org/v1/gonum/spatial/r3"
 func (m *Mesh) CatmullClark(points []r3.Vec) *Mesh {
 	e := m.Edges()
 	nv, ne, nf := len(points), len(e.Edges), m.Faces()
-	out := &Mesh{Points: make([]r3.Vec, nv+ne+nf), Parts: m.Parts, Start: []int32{0}}
+	out := &Mesh{Points: make([]r3.Vec, nv+ne+nf), Parts: slices.Clone(m.Parts), Start: []int32{0}}
+	for i := range out.Parts {
+		out.Parts[i].Frame = geom.IdentityMatrix // the points are in the world
+	}
 	centre := out.Points[nv+ne:]
 	for f := range nf {
 		c := m.Face(f)

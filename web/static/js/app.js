@@ -2,6 +2,7 @@
 import { getJSON, post } from './api.js';
 import { Commands } from './commands.js';
 import { draw as drawLedger, toggleLedger } from './ledger.js';
+import { setIntake, step as stepPlace } from './intake.js';
 import { stops } from './ink.js';
 import { Plate } from './plate.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
@@ -23,6 +24,7 @@ async function refresh() {
   const kept = name ? character.joints.findIndex((j) => j.name === name) : -1;
   if (character.joints.length !== store.poseJoints) { store.pose = new Map(); store.poseJoints = character.joints.length; }
   store.probed = null;
+  store.would = null;
   if (store.finding && !character.stages.find((s) => s.name === store.finding.stage)?.findings.some((f) => f.code === store.finding.code)) store.finding = null;
   await plate.load();
   set({ character, chosen: kept, finding: store.finding });
@@ -140,6 +142,9 @@ async function step(which) {
 async function goTo(stage, push = true) {
   if (push && stage !== store.stage) history.pushState({}, '', `/characters/${store.id}/${stage}`);
   store.finding = null;
+  store.would = null;
+  document.body.dataset.stage = stage;
+  if (store.measuring) set({ measuring: false });
   set({ stage });
   plate.bend();
   caption();
@@ -189,6 +194,15 @@ commands.add('frameAll', 'Frame the whole character', ['A'], () => plate.view.fr
 commands.add('wire', 'Show or hide edges', ['E'], () => set({ wire: !store.wire }));
 commands.add('through', 'See through the skin or not', ['X'], () => set({ through: !plate.skin.material.transparent }));
 commands.add('bones', 'Show or hide bones', ['B'], () => set({ bones: !store.bones }));
+const atIntake = () => store.stage === 'intake';
+commands.add('pieces', 'Colour the pieces or not', ['Y'], () => set({ pieces: !store.pieces }), atIntake);
+commands.add('normals', 'Show or hide the normals', ['O'], () => set({ normals: !store.normals }), atIntake);
+commands.add('smooth', 'Subdivided preview: one level, two, none', ['U'], () => set({ smooth: (store.smooth + 1) % 3 }), atIntake);
+commands.add('measure', 'Measure a distance', ['D'], () => set({ measuring: !store.measuring }));
+commands.add('nextPlace', 'Next place of the shown finding', [']'], () => stepPlace(1), () => Boolean(store.finding));
+commands.add('lastPlace', 'Place before of the shown finding', ['['], () => stepPlace(-1), () => Boolean(store.finding));
+commands.add('mendSafe', 'Mend what is safe', null, () => operate('mend_safe', {}), atIntake);
+commands.add('report', 'Open the report to print', null, () => open(`/characters/${store.id}/report`, '_blank'));
 commands.add('ledger', 'Open or fold the ledger', ['L'], () => toggleLedger());
 commands.add('both', 'Move both sides or one', ['M'], () => set({ both: !store.both }), () => store.stage === 'placement');
 commands.add('branch', 'Move with what hangs from it or alone', ['N'], () => set({ branch: !store.branch }), () => store.stage === 'placement');
@@ -197,7 +211,7 @@ commands.add('resetPose', 'Reset all joints to rest', ['0'], () => set({ pose: n
 commands.add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), () => store.stage === 'weights');
 commands.add('next', 'Choose the next joint', ['J'], () => choose(1), () => joints().length > 0);
 commands.add('previous', 'Choose the joint before', ['K'], () => choose(-1), () => joints().length > 0);
-commands.add('none', 'Choose nothing, show no finding', ['escape'], () => set({ chosen: -1, finding: null, probed: null }));
+commands.add('none', 'Choose nothing, show no finding', ['escape'], () => set({ chosen: -1, finding: null, probed: null, faces: new Set(), measuring: false }));
 commands.add('cast', 'Back to the cast', ['C'], () => { location.href = '/'; });
 commands.add('bind', 'Bind by heat', null, () => operate('bind_heat', {}), () => joints().length > 0);
 commands.add('fit', 'Fit the biped starter', null, () => operate('fit_starter', {}));
@@ -209,12 +223,15 @@ function choose(by) {
 }
 
 on('chosen map', mapKey);
-on('wire through bones', () => {
+on('wire through bones pieces normals smooth measuring', () => {
+  for (const [command, name] of [['measure', 'measuring'], ['pieces', 'pieces'], ['normals', 'normals'], ['smooth', 'smooth']]) document.querySelector(`.viewbar [data-command=${command}]`)?.setAttribute('aria-pressed', Boolean(store[name]));
+  document.querySelector('.viewbar [data-command=smooth]').textContent = ['Smooth', 'Smooth ×1', 'Smooth ×2'][store.smooth];
   for (const name of ['wire', 'bones']) document.querySelector(`.viewbar [data-command=${name}]`)?.setAttribute('aria-pressed', store[name]);
   document.querySelector('.viewbar [data-command=through]')?.setAttribute('aria-pressed', Boolean(plate.skin?.material.transparent));
 });
 
 setOperate(operate);
+setIntake({ operate, refresh });
 try {
   await refresh();
   $('loading').hidden = true;

@@ -41,7 +41,8 @@ export class Picker {
     this.stale = true;
   }
 
-  vertexAt(pane, x, y, matrices) {
+  // hit returns what the ray through a place of a pane meets first.
+  hit(pane, x, y, matrices) {
     if (!this.tree) {
       this.geometry = new BufferGeometry();
       this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(this.skin.attributes.position.array), 3));
@@ -53,7 +54,20 @@ export class Picker {
       this.tree.refit();
       this.stale = false;
     }
-    const hit = this.tree.raycastFirst(rayAt(pane, x, y), DoubleSide);
+    const ray = rayAt(pane, x, y);
+    const hidden = this.skin.hiddenParts ?? [];
+    if (!hidden.some(Boolean)) return this.tree.raycastFirst(ray, DoubleSide);
+    return this.tree.raycast(ray, DoubleSide).filter((h) => !hidden[this.skin.parts[this.skin.faces[h.faceIndex]]]).sort((a, b) => a.distance - b.distance)[0] ?? null;
+  }
+
+  // faceAt returns the face of the mesh under a place, -1 for none.
+  faceAt(pane, x, y, matrices) {
+    const hit = this.hit(pane, x, y, matrices);
+    return hit ? this.skin.faces[hit.faceIndex] : -1;
+  }
+
+  vertexAt(pane, x, y, matrices) {
+    const hit = this.hit(pane, x, y, matrices);
     if (!hit) return -1;
     const p = this.geometry.attributes.position;
     let best = -1, least = Infinity;

@@ -6,6 +6,8 @@ import { Bones } from './bones.js';
 import { openBundle } from './bundle.js';
 import { getBuffer, getJSON } from './api.js';
 import { ink } from './ink.js';
+import { chooseFace } from './intake.js';
+import { Measure } from './measure.js';
 import { Picker, jointAt, rayAt } from './pick.js';
 import { Posed, anglesOf } from './pose.js';
 import { Skin } from './skin.js';
@@ -23,9 +25,11 @@ export class Plate {
     this.view.scene.add(this.handle);
     this.view.onpanes = (panes) => panes.forEach((p) => this.listen(p));
     this.view.onpanes(this.view.panes);
-    this.view.drawn = () => this.scaleBar();
+    this.measure = new Measure(this.view);
+    this.view.drawn = () => { this.scaleBar(); this.measure.place(); };
     on('pose', () => this.bend());
-    on('chosen map wire through bones stage finding probed', () => this.show());
+    on('chosen map wire through bones stage finding probed would faces pieces normals', () => this.show());
+    on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
   }
 
@@ -37,7 +41,11 @@ export class Plate {
       const first = !this.skin;
       if (this.skin) { this.view.scene.remove(this.skin.group); this.skin.dispose(); }
       this.skin = new Skin(bundle);
-      this.marked = null;
+      this.marks = [];
+      this.fine = '';
+      store.faces = new Set();
+      store.would = null;
+      store.faceText = (f) => this.faceText(f);
       this.picker = new Picker(this.skin);
       this.view.scene.add(this.skin.group);
       this.meshHash = c.mesh;
@@ -87,11 +95,42 @@ export class Plate {
     const mode = weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2, plain: 0 }[store.map] : 0;
     const places = store.finding?.where;
     const through = store.through ?? (store.stage === 'placement' || store.stage === 'axes' || Boolean(places && !places.joints?.length));
-    const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces');
+    const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces' || f.code === 'inside_out');
     this.skin.show({ mode, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid });
-    if (this.marked !== places) { this.skin.mark(places); this.marked = places; }
+    const intake = store.stage === 'intake';
+    const chosen = intake && store.faces.size ? { faces: [...store.faces] } : null;
+    [[this.skin.found, places, '--rust'], [this.skin.would, intake ? store.would : null, '--teal'], [this.skin.chosen, chosen, '--amber']].forEach(([group, what, name], i) => {
+      if (this.marks[i] === what) return;
+      this.skin.mark(group, what, name);
+      this.marks[i] = what;
+    });
+    this.skin.hiddenParts = store.character.parts.map((p) => p.hidden);
+    this.skin.setHidden(this.skin.hiddenParts);
+    this.skin.colourPieces(intake && store.pieces);
+    this.skin.showNormals(intake && store.normals, 0.012 * this.box.getSize(new Vector3()).length());
     this.skin.markProbe(store.probed && store.stage === 'weights' ? store.probed.vertex : -1);
     this.drawBones();
+  }
+
+  // smoothen fetches the subdivided surface when it is wanted.
+  async smoothen() {
+    if (!this.skin) return;
+    const levels = store.stage === 'intake' ? store.smooth : 0;
+    const key = `${this.meshHash}/${levels}`;
+    if (this.fine === key) return;
+    this.fine = key;
+    try {
+      this.skin.showSmooth(levels ? openBundle(await getBuffer(`/view/smooth/${store.character.head}/${levels}`)) : null);
+    } catch (e) { this.fine = ''; set({ smooth: 0, say: e.message }); }
+    this.view.invalidate();
+  }
+
+  // faceText says what a face is.
+  faceText(f) {
+    const part = store.character.parts[this.skin.parts[f]];
+    let sides = 2, piece = 0;
+    for (let t = 0; t < this.skin.faces.length; t++) if (this.skin.faces[t] === f) { sides++; piece = this.skin.pieceOf[this.skin.triangles[3 * t]]; }
+    return `${sides} sides, in ${part.name}, piece ${piece + 1}`;
   }
 
   // turner shows what takes hold of the chosen joint: arrows along the world's
@@ -194,7 +233,7 @@ export class Plate {
         if (d.moved) this.drop(d);
         return;
       }
-      if (still && e.button === 0) this.click(pane, x, y);
+      if (still && e.button === 0) this.click(pane, x, y, e);
     };
     pane.element.addEventListener('pointerup', end);
     pane.element.addEventListener('pointercancel', () => { if (pane.drag) { pane.drag = null; this.load(); } });
@@ -228,7 +267,16 @@ export class Plate {
     if (!kept) { this.setJoints(joints()); this.bend(); }
   }
 
-  async click(pane, x, y) {
+  async click(pane, x, y, e) {
+    if (store.measuring) {
+      const hit = this.picker.hit(pane, x, y, this.posed.skin);
+      if (hit) this.measure.take(hit.point);
+      return;
+    }
+    if (store.stage === 'intake') {
+      chooseFace(this.picker.faceAt(pane, x, y, this.posed.skin), e.altKey ? 'part' : e.shiftKey ? 'more' : 'one', this.skin.parts);
+      return;
+    }
     if (store.bones && store.stage !== 'intake') {
       const i = jointAt(pane, this.posed.at, x, y);
       if (i >= 0) { set({ chosen: i }); return; }
@@ -255,7 +303,10 @@ export class Plate {
         for (let t = 0; t < this.skin.faces.length; t++) if (wanted.has(this.skin.faces[t])) for (let k = 0; k < 3; k++) add(this.skin.base[this.skin.triangles[3 * t + k]]);
       }
       where.joints?.forEach((name) => { const i = joints().findIndex((j) => j.name === name); if (i >= 0) box.expandByPoint(this.posed.at[i]); });
-    } else if (store.chosen >= 0) box.expandByPoint(this.posed.at[store.chosen]);
+    } else if (store.stage === 'intake' && store.faces.size) {
+      const p = this.skin.attributes.position.array;
+      for (let t = 0; t < this.skin.faces.length; t++) if (store.faces.has(this.skin.faces[t])) for (let k = 0; k < 3; k++) { const i = 3 * this.skin.triangles[3 * t + k]; box.expandByPoint(new Vector3(p[i], p[i + 1], p[i + 2])); }
+    } else if (store.chosen >= 0 && store.stage !== 'intake') box.expandByPoint(this.posed.at[store.chosen]);
     if (box.isEmpty()) { this.view.frame(this.box); return; }
     const all = this.box.getSize(new Vector3()).length();
     box.expandByScalar(Math.max(0.06 * all, 0.12 * box.getSize(new Vector3()).length()));

@@ -2,7 +2,7 @@
 // same weights and matrices that core/deform uses; weight maps and found places
 // are drawn with the same vertex program, so that they follow the pose.
 import {
-  BufferAttribute, BufferGeometry, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineSegments, Mesh, Points, RGBAFormat, ShaderMaterial, Vector3,
+  BufferAttribute, BufferGeometry, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineBasicMaterial, LineSegments, Mesh, Points, RGBAFormat, ShaderMaterial, Vector3,
 } from 'three';
 import { ink, leaderInk, stops } from './ink.js';
 
@@ -98,6 +98,7 @@ export class Skin {
     this.base = bundle.base;
     this.triangles = bundle.index;
     this.faces = bundle.face;
+    this.edges = bundle.edge;
     this.vertices = bundle.meta.vertices;
     const n = bundle.base.length;
     this.attributes = {
@@ -128,12 +129,17 @@ export class Skin {
     this.wire.frustumCulled = false;
     this.wire.visible = false;
     this.found = new Group();
+    this.would = new Group();
+    this.chosen = new Group();
+    this.parts = bundle.part;
+    this.pieceOf = bundle.piece;
+    this.ownColour = bundle.colour;
     this.probe = new Points(this.geometry(new Uint32Array([0])), this.flatMaterial('--rust', 1, true));
     this.probe.material.uniforms.size = { value: 11 };
     this.probe.visible = false;
     this.probe.frustumCulled = false;
     this.probe.renderOrder = 8;
-    this.group.add(this.mesh, this.wire, this.found, this.probe);
+    this.group.add(this.mesh, this.wire, this.found, this.would, this.chosen, this.probe);
     this.restyle();
   }
 
@@ -218,34 +224,98 @@ export class Skin {
     this.wire.visible = wire;
   }
 
-  // mark shows the places of a finding.
-  mark(where) {
-    for (const o of [...this.found.children]) {
-      this.found.remove(o);
+  // mark shows places: those of a finding, those that an operation would touch,
+  // or chosen faces, each in a group and an ink of its own.
+  mark(group, where, name) {
+    for (const o of [...group.children]) {
+      group.remove(o);
       o.geometry.dispose();
       o.material.dispose();
     }
     if (!where) return;
-    const add = (o) => { o.frustumCulled = false; o.renderOrder = 5; this.found.add(o); };
+    const add = (o) => { o.frustumCulled = false; o.renderOrder = 5; group.add(o); };
     if (where.faces?.length) {
       const wanted = new Set(where.faces);
       const index = [];
       for (let t = 0; t < this.faces.length; t++) {
         if (wanted.has(this.faces[t])) index.push(this.triangles[3 * t], this.triangles[3 * t + 1], this.triangles[3 * t + 2]);
       }
-      add(new Mesh(this.geometry(new Uint32Array(index)), this.flatMaterial('--rust', 0.85)));
+      add(new Mesh(this.geometry(new Uint32Array(index)), this.flatMaterial(name, 0.85)));
     }
     if (where.edges?.length) {
-      add(new LineSegments(this.geometry(new Uint32Array(where.edges.flat().map((v) => this.drawnOf[v]))), this.flatMaterial('--rust', 1)));
-      add(this.points(where.edges.flat(), 5));
+      add(new LineSegments(this.geometry(new Uint32Array(where.edges.flat().map((v) => this.drawnOf[v]))), this.flatMaterial(name, 1)));
+      add(this.points(where.edges.flat(), 5, name));
     }
-    if (where.vertices?.length) add(this.points(where.vertices, 7));
+    if (where.vertices?.length) add(this.points(where.vertices, 7, name));
   }
 
-  points(list, size) {
-    const p = new Points(this.geometry(new Uint32Array(list.map((v) => this.drawnOf[v]))), this.flatMaterial('--rust', 1, true));
+  points(list, size, name) {
+    const p = new Points(this.geometry(new Uint32Array(list.map((v) => this.drawnOf[v]))), this.flatMaterial(name, 1, true));
     p.material.uniforms.size = { value: size };
     return p;
+  }
+
+  // setHidden leaves the faces of hidden parts out of the drawing.
+  setHidden(hidden) {
+    const key = hidden.join();
+    if (key === this.hiddenKey) return;
+    this.hiddenKey = key;
+    const shown = (index) => {
+      if (!hidden.some(Boolean)) return index;
+      const out = [];
+      for (let t = 0; t < this.faces.length; t++) if (!hidden[this.parts[this.faces[t]]]) out.push(index[3 * t], index[3 * t + 1], index[3 * t + 2]);
+      return new Uint32Array(out);
+    };
+    const index = shown(this.triangles);
+    this.mesh.geometry.setIndex(new BufferAttribute(index, 1));
+    const seen = new Uint8Array(this.vertices);
+    for (const i of index) seen[this.base[i]] = 1;
+    const all = this.edges, edges = [];
+    for (let i = 0; i < all.length; i += 2) if (seen[this.base[all[i]]] && seen[this.base[all[i + 1]]]) edges.push(all[i], all[i + 1]);
+    this.wire.geometry.setIndex(new BufferAttribute(hidden.some(Boolean) ? new Uint32Array(edges) : all, 1));
+  }
+
+  // colourPieces paints every piece in an ink of its own, or the parts' colours.
+  colourPieces(yes) {
+    if (this.painted === yes) return;
+    this.painted = yes;
+    const c = this.attributes.colour;
+    if (!yes) c.array = this.ownColour;
+    else {
+      c.array = new Float32Array(this.ownColour.length);
+      for (let i = 0; i < this.pieceOf.length; i++) { const k = leaderInk(this.pieceOf[i]); c.array.set([k.r, k.g, k.b], 3 * i); }
+    }
+    c.needsUpdate = true;
+  }
+
+  // showNormals draws a hair along the normal of every vertex.
+  showNormals(yes, length) {
+    if (yes && !this.hairs) {
+      const p = this.attributes.position.array, n = this.attributes.normal.array;
+      const ends = new Float32Array(2 * p.length);
+      for (let i = 0; i < p.length / 3; i++) for (let k = 0; k < 3; k++) { ends[6 * i + k] = p[3 * i + k]; ends[6 * i + 3 + k] = p[3 * i + k] + length * n[3 * i + k]; }
+      this.hairs = new LineSegments(new BufferGeometry().setAttribute('position', new BufferAttribute(ends, 3)), new LineBasicMaterial({ color: ink('--axis-z'), transparent: true, opacity: 0.7 }));
+      this.hairs.frustumCulled = false;
+      this.group.add(this.hairs);
+    }
+    if (this.hairs) this.hairs.visible = yes;
+  }
+
+  // showSmooth draws a subdivided surface instead of the base mesh; null takes
+  // it away. The edges stay those of the base mesh.
+  showSmooth(bundle) {
+    if (this.fine) { this.group.remove(this.fine); this.fine.geometry.dispose(); this.fine = null; }
+    if (bundle) {
+      const g = new BufferGeometry();
+      const n = bundle.base.length;
+      for (const [name, width] of [['position', 3], ['normal', 3], ['colour', 3]]) g.setAttribute(name, new BufferAttribute(bundle[name], width));
+      for (const name of ['jointA', 'weightA', 'jointB', 'weightB']) g.setAttribute(name, new BufferAttribute(new Float32Array(4 * n), 4));
+      g.setIndex(new BufferAttribute(bundle.index, 1));
+      this.fine = new Mesh(g, this.material);
+      this.fine.frustumCulled = false;
+      this.group.add(this.fine);
+    }
+    this.mesh.visible = !this.fine;
   }
 
   markProbe(v) {

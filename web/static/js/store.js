@@ -15,7 +15,13 @@ export const store = {
   bones: true,
   both: true,
   branch: true,
-  finding: null, // { code, stage, where }
+  finding: null, // { code, stage, where, all, at }: where is all, or the place at
+  would: null, // what an operation that is looked at would touch
+  faces: new Set(), // chosen at the intake
+  pieces: false, // coloured by piece
+  normals: false,
+  smooth: 0, // levels of the subdivided preview
+  measuring: false,
   probed: null, // { vertex, movers }
 };
 

@@ -1,8 +1,9 @@
 // The tray: the panel of the current stage, rendered by the server. Forms with
 // data-op become operations; what was typed survives a reload of the panel.
-import { getJSON, getText } from './api.js';
+import { getText } from './api.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 import { ask } from './ask.js';
+import { forgetWould, showFinding } from './intake.js';
 
 const tray = document.getElementById('tray');
 let operate = async () => false;
@@ -44,7 +45,9 @@ export async function loadTray() {
     if (f.type === 'checkbox') f.checked = v; else f.value = v;
     f.dataset.touched = '1';
   }
+  for (const form of tray.querySelectorAll('form[data-op]')) form.params = () => paramsOf(form);
   fill();
+  document.dispatchEvent(new CustomEvent('trayloaded'));
 }
 
 // paramsOf reads a form: numbers as numbers, in the unit of the operation.
@@ -69,6 +72,7 @@ tray.addEventListener('submit', async (e) => {
   if (e.submitter?.dataset.chosen !== undefined && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
   const params = paramsOf(form, e.submitter);
   if (form.id === 'rename') params.joint = chosenJoint().name;
+  forgetWould();
   const fields = [...form.elements].filter((f) => f.dataset.touched);
   fields.forEach((f) => delete f.dataset.touched);
   if (!await operate(form.dataset.op, params)) fields.forEach((f) => { f.dataset.touched = '1'; });
@@ -114,6 +118,7 @@ tray.addEventListener('click', async (e) => {
   const mend = e.target.closest('button[data-op]');
   if (mend) {
     if (mend.dataset.confirm && !await ask(mend.textContent, mend.dataset.confirm, mend.textContent)) return;
+    forgetWould();
     await operate(mend.dataset.op, JSON.parse(mend.dataset.params || '{}'));
     return;
   }
@@ -121,17 +126,6 @@ tray.addEventListener('click', async (e) => {
   if (row) set({ chosen: joints().findIndex((j) => j.name === row.dataset.joint) });
 });
 tray.addEventListener('keydown', (e) => { if (e.key === 'Enter' && e.target.matches('tr[data-joint]')) e.target.click(); });
-
-export async function showFinding(stage, code) {
-  if (store.finding?.code === code && store.finding.stage === stage) { set({ finding: null }); return; }
-  try {
-    const where = await getJSON(`/api/characters/${store.id}/where/${stage}/${code}`);
-    set({ finding: { stage, code, where } });
-    const first = where.joints?.[0];
-    if (first) set({ chosen: joints().findIndex((j) => j.name === first) });
-    document.dispatchEvent(new CustomEvent('frame'));
-  } catch (e) { set({ say: e.message }); }
-}
 
 // fill puts the chosen joint, its angles and the probe into the panel.
 function fill() {

@@ -1,0 +1,223 @@
+// The intake stage in the page: stepping through the places of a finding, what
+// an operation would do before it is done, the table of parts, chosen faces, and
+// comparing a newer file.
+import { getJSON, post, upload } from './api.js';
+import { ask } from './ask.js';
+import { on, set, store } from './store.js';
+
+const tray = document.getElementById('tray');
+let operate = async () => false;
+let refresh = async () => {};
+
+export function setIntake(operations) { ({ operate, refresh } = operations); }
+
+// showFinding shows a finding of a stage, or hides it when it is shown.
+export async function showFinding(stage, code) {
+  if (store.finding?.code === code && store.finding.stage === stage) { set({ finding: null }); return; }
+  try {
+    const where = await getJSON(`/api/characters/${store.id}/where/${stage}/${code}`);
+    set({ finding: { stage, code, where, all: where, at: -1 } });
+    const first = where.joints?.[0];
+    if (first) set({ chosen: store.character.joints.findIndex((j) => j.name === first) });
+    document.dispatchEvent(new CustomEvent('frame'));
+  } catch (e) { set({ say: e.message }); }
+}
+
+// step goes to the next place of the shown finding; before the first and behind
+// the last all are shown together.
+export function step(by) {
+  const f = store.finding;
+  const spots = f?.all.spots ?? [];
+  if (spots.length < 2) return;
+  const n = spots.length + 1;
+  const at = (f.at + 1 + by + n) % n - 1;
+  set({ finding: { ...f, at, where: at < 0 ? f.all : spots[at] } });
+  document.dispatchEvent(new CustomEvent('frame'));
+}
+
+// stepper draws the way through the places under the shown finding.
+function stepper() {
+  for (const old of tray.querySelectorAll('.stepper')) old.remove();
+  const f = store.finding;
+  const spots = f?.all.spots ?? [];
+  const li = f && tray.querySelector(`.finding[data-code="${f.code}"][data-stage="${f.stage}"]`);
+  if (!li || spots.length < 2) return;
+  const box = document.createElement('div');
+  box.className = 'stepper';
+  const button = (name, label, by) => {
+    const b = document.createElement('button');
+    b.type = 'button';
+    b.className = 'quiet';
+    b.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="/static/vendor/icons.svg#${name}"></use></svg><span class="is-sr-only"></span>`;
+    b.lastChild.textContent = label;
+    b.addEventListener('click', () => step(by));
+    return b;
+  };
+  const text = document.createElement('p');
+  text.setAttribute('aria-live', 'polite');
+  const b = document.createElement('b');
+  b.textContent = f.at < 0 ? `All ${spots.length} places` : `${f.at + 1} of ${spots.length}`;
+  text.append(b, ` ${f.at < 0 ? '' : spots[f.at].label}`);
+  box.append(button('chevron-left', 'Place before', -1), text, button('chevron-right', 'Next place', 1));
+  li.append(box);
+}
+
+// What would be done ---------------------------------------------------------
+
+let asked = 0;
+let waiting;
+
+// wouldDo asks the server and says the answer in the nearest line for it.
+async function wouldDo(op, params, line) {
+  const turn = ++asked;
+  line.hidden = false;
+  line.className = 'preview';
+  line.textContent = 'Trying …';
+  try {
+    const p = await post(`/api/characters/${store.id}/preview`, { op, params, base: store.character.head });
+    if (turn !== asked) return;
+    line.textContent = said(p);
+    set({ would: p.where });
+  } catch (e) {
+    if (turn !== asked) return;
+    line.classList.add('refused');
+    line.textContent = e.message;
+    set({ would: null });
+  }
+}
+
+function said(p) {
+  const changes = [['vertices', 'vertices'], ['faces', 'faces'], ['pieces', 'pieces'], ['borders', 'open borders']]
+    .filter(([k]) => p.before[k] !== p.after[k]).map(([k, name]) => `${name} ${p.before[k].toLocaleString('en')} → ${p.after[k].toLocaleString('en')}`);
+  if (Math.abs(p.before.height - p.after.height) > 1e-4 * p.before.height) changes.push(`height ${p.before.height.toPrecision(3)} → ${p.after.height.toPrecision(3)} m`);
+  const touched = p.where.vertices?.length ?? 0;
+  if (touched) changes.push(`${touched.toLocaleString('en')} vertices are touched, shown in teal`);
+  const out = [changes.length ? `Would: ${changes.join(', ')}.` : 'Would change nothing that is counted.'];
+  if (p.mended.length) out.push(`Mends: ${p.mended.join('; ')}.`);
+  if (p.caused.length) out.push(`Brings: ${p.caused.join('; ')}.`);
+  return out.join(' ');
+}
+
+export function forgetWould() {
+  clearTimeout(waiting);
+  asked++;
+  for (const p of tray.querySelectorAll('.preview')) p.hidden = true;
+  if (store.would) set({ would: null });
+}
+
+const lineOf = (b) => (b.closest('.finding, .safe')?.querySelector('.preview') ?? b.closest('section')?.querySelector(':scope > .preview'));
+
+for (const [begin, end] of [['pointerover', 'pointerout'], ['focusin', 'focusout']]) {
+  tray.addEventListener(begin, (e) => {
+    const b = e.target.closest('button.is-mend');
+    if (!b || tray.dataset.stage !== 'intake' || (begin === 'focusin' && !b.matches(':focus-visible'))) return;
+    const line = lineOf(b);
+    if (!line) return;
+    clearTimeout(waiting);
+    waiting = setTimeout(() => wouldDo(b.dataset.op, JSON.parse(b.dataset.params || '{}'), line), 350);
+  });
+  tray.addEventListener(end, (e) => { if (e.target.closest('button.is-mend') && !e.target.closest('button.is-mend').contains(e.relatedTarget)) forgetWould(); });
+}
+
+// A form that can be tried says at every change what it would do.
+tray.addEventListener('input', (e) => {
+  const form = e.target.closest('form[data-preview]');
+  if (e.target.classList.contains('threshold')) {
+    const d = form.elements.distance;
+    d.value = Number((10 ** Number(e.target.value)).toPrecision(2));
+    d.dataset.touched = '1';
+  } else if (e.target.name === 'distance' && form) {
+    form.querySelector('.threshold').value = Math.log10(Math.max(1e-4, Number(e.target.value)));
+  }
+  if (!form) return;
+  clearTimeout(waiting);
+  waiting = setTimeout(() => { if (form.checkValidity()) wouldDo(form.dataset.op, form.params(), form.querySelector('.preview')); }, 220);
+});
+tray.addEventListener('change', (e) => { const form = e.target.closest('form[data-at-once]'); if (form) form.requestSubmit(); });
+
+// Parts ----------------------------------------------------------------------
+
+const partOf = (e) => e.closest('tr[data-part]')?.dataset.part;
+
+tray.addEventListener('change', async (e) => {
+  const part = partOf(e.target);
+  if (!part) return;
+  const t = e.target;
+  if (t.classList.contains('pick')) { tray.querySelector('#join-parts').disabled = picked().length < 2; return; }
+  let kept = true;
+  if (t.classList.contains('shown')) kept = await operate('mark_parts', { parts: [part], hidden: !t.checked });
+  if (t.classList.contains('bound')) kept = await operate('mark_parts', { parts: [part], out: !t.checked });
+  if (t.classList.contains('part-name')) {
+    if (t.value.trim() === part) { t.value = part; return; }
+    kept = await operate('rename_part', { part, name: t.value });
+  }
+  if (!kept && t.type === 'checkbox') t.checked = !t.checked;
+});
+const picked = () => [...tray.querySelectorAll('#parts .pick:checked')].map(partOf);
+tray.addEventListener('keydown', (e) => {
+  if (!e.target.classList?.contains('part-name')) return;
+  if (e.key === 'Enter') e.target.blur();
+  if (e.key === 'Escape') { e.target.value = partOf(e.target); e.stopPropagation(); }
+});
+tray.addEventListener('click', (e) => {
+  if (e.target.closest('#join-parts')) operate('join_parts', { parts: picked() });
+  const b = e.target.closest('button[data-faces]');
+  if (!b) return;
+  const faces = [...store.faces];
+  if (!b.dataset.faces) { set({ faces: new Set() }); return; }
+  operate(b.dataset.faces, { faces }).then((kept) => { if (kept) set({ faces: new Set() }); });
+});
+
+// choosePart hides nothing: it chooses all faces of the part of a face.
+export function chooseFace(face, how, parts) {
+  if (face < 0) { if (how === 'one') set({ faces: new Set() }); return; }
+  const faces = how === 'more' ? new Set(store.faces) : new Set();
+  if (how === 'part') parts.forEach((p, f) => { if (p === parts[face]) faces.add(f); });
+  else if (how === 'more' && faces.has(face)) faces.delete(face);
+  else faces.add(face);
+  set({ faces });
+}
+
+function drawFaces() {
+  const box = tray.querySelector('#faces');
+  if (!box) return;
+  const n = store.faces.size;
+  box.querySelector('.hint').hidden = n > 0;
+  box.querySelector('.chosen').hidden = n === 0;
+  if (!n) return;
+  const [first] = store.faces;
+  box.querySelector('.chosen p').textContent = n === 1 ? `Face ${first}, ${store.faceText?.(first) ?? ''}` : `${n.toLocaleString('en')} faces, the first of them ${first}, ${store.faceText?.(first) ?? ''}`;
+}
+
+// A newer file ---------------------------------------------------------------
+
+tray.addEventListener('change', async (e) => {
+  if (e.target.id !== 'delivery' || !e.target.files.length) return;
+  const files = [...e.target.files];
+  e.target.value = '';
+  await compare(files);
+});
+
+export async function compare(files) {
+  const send = (take) => {
+    const form = new FormData();
+    form.set('base', store.character.head);
+    if (take) form.set('take', '1');
+    for (const f of files) form.append('file', f, f.name);
+    return upload(`/api/characters/${store.id}/delivery`, form, (share) => set({ say: share < 1 ? `Sending ${files[0].name}: ${Math.round(100 * share)} %` : 'Reading and comparing it' }));
+  };
+  try {
+    const d = await send(false);
+    const more = [d.repeated.length ? `Repeated on it: ${d.repeated.join(', ')}.` : '', d.skipped.length ? `Could not be repeated: ${d.skipped.join('; ')}.` : '',
+      { kept: 'The weights are kept, vertex by vertex.', carried: 'The weights are carried over from the nearest place of the earlier surface.', none: '' }[d.weights]].filter(Boolean).join(' ');
+    set({ say: '' });
+    if (!await ask(`Take ${d.file}?`, `Against the character as it is: ${d.said}. ${more} Undo brings the earlier one back.`, 'Take it')) return;
+    const taken = await send(true);
+    await refresh();
+    set({ say: taken.revision.outcome.sentence });
+  } catch (e) { set({ say: e.message }); }
+}
+
+on('finding', stepper);
+on('faces', drawFaces);
+document.addEventListener('trayloaded', () => { stepper(); drawFaces(); });

@@ -1,0 +1,2 @@
+// The report prints itself on demand.
+document.getElementById('print').addEventListener('click', () => print());

@@ -1,0 +1,71 @@
+package web
+
+import (
+	"mime/multipart"
+	"net/http"
+	"path/filepath"
+	"strings"
+
+	"wisemarrow/formats"
+	"wisemarrow/studio"
+)
+
+// beside are the files that may accompany a mesh: buffers, materials, pictures.
+var besideExtensions = []string{".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp"}
+
+// accepted is what a file chooser offers.
+func accepted() string {
+	return strings.Join(append(append([]string{}, formats.Extensions...), besideExtensions...), ",")
+}
+
+// uploaded is a mesh file with the files that came beside it.
+type uploaded struct {
+	name    string
+	file    multipart.File
+	resolve func(uri string) ([]byte, error)
+	close   func()
+}
+
+// upload reads the files of a form: one mesh, and what belongs to it.
+func (s *site) upload(w http.ResponseWriter, r *http.Request) (uploaded, error) {
+	limit := s.studio.Limits().Bytes
+	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
+	if err := r.ParseMultipartForm(32 << 20); err != nil {
+		return uploaded{}, tooLarge(err, limit)
+	}
+	form := r.MultipartForm
+	u := uploaded{close: func() { _ = form.RemoveAll() }}
+	beside := map[string]int{}
+	list := form.File["file"]
+	for i, h := range list {
+		name := filepath.Base(h.Filename)
+		beside[name] = i
+		for _, ext := range formats.Extensions {
+			if strings.EqualFold(filepath.Ext(name), ext) && u.name == "" {
+				u.name = name
+			}
+		}
+	}
+	if u.name == "" {
+		u.close()
+		return u, studio.ErrInput{What: "There is no mesh among the files. Give one of " + strings.Join(formats.Extensions, " ") + "."}
+	}
+	f, err := list[beside[u.name]].Open()
+	if err != nil {
+		u.close()
+		return u, err
+	}
+	u.file = f
+	u.close = func() {
+		_ = f.Close()
+		_ = form.RemoveAll()
+	}
+	u.resolve = func(uri string) ([]byte, error) {
+		i, ok := beside[filepath.Base(uri)]
+		if !ok {
+			return nil, studio.ErrNotFound
+		}
+		return readAll(list[i], limit)
+	}
+	return u, nil
+}
