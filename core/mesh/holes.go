@@ -21,7 +21,10 @@ const MaxHole = 256
 func (m *Mesh) FillHoles(edges int) (out *Mesh, filled, left int) {
 	edges = min(edges, MaxHole)
 	e := m.Edges()
-	loops := e.BorderLoops()
+	var loops [][]int32
+	for _, l := range e.BorderLoops() {
+		loops = append(loops, simpleLoops(l)...)
+	}
 	beside := map[[2]int32]int32{} // edge of a loop → corner of the face there
 	exists := map[[2]int32]bool{}
 	for _, x := range e.Edges {
@@ -52,7 +55,7 @@ func (m *Mesh) FillHoles(edges int) (out *Mesh, filled, left int) {
 		build.same(f, nil)
 	}
 	for _, l := range loops {
-		if len(l) < 3 || len(l) > edges || repeats(l) {
+		if len(l) < 3 || len(l) > edges {
 			continue
 		}
 		faces := fillLoop(m.Points, l, exists)
@@ -89,6 +92,29 @@ func (m *Mesh) FillHoles(edges int) (out *Mesh, filled, left int) {
 	out = build.out
 	out.Lines, out.Shapes = m.Lines, m.Shapes
 	return out, filled, left
+}
+
+// simpleLoops cuts a loop that runs through a vertex twice into loops that do
+// not.
+func simpleLoops(l []int32) [][]int32 {
+	if !repeats(l) {
+		return [][]int32{l}
+	}
+	var out [][]int32
+	var path []int32
+	at := map[int32]int{}
+	for _, v := range l {
+		if i, ok := at[v]; ok {
+			out = append(out, append([]int32(nil), path[i:]...))
+			for _, w := range path[i:] {
+				delete(at, w)
+			}
+			path = path[:i]
+		}
+		at[v] = len(path)
+		path = append(path, v)
+	}
+	return append(out, path)
 }
 
 // lone reports whether the loop runs round a single face.

@@ -61,13 +61,15 @@ func repeats(c []int32) bool {
 // folded reports whether two triangles of the face look against each other
 // however it is cut.
 func folded(p []r3.Vec, c []int32) bool {
-	n := AreaVector(p, c)
+	n, sum := AreaVector(p, c), 0.0
 	for _, t := range cut(p, c) {
-		if r3.Dot(geom.TriangleNormal(p[t[0]], p[t[1]], p[t[2]]), n) < 0 {
+		a := geom.TriangleNormal(p[t[0]], p[t[1]], p[t[2]])
+		if r3.Dot(a, n) < 0 {
 			return true
 		}
+		sum += 0.5 * r3.Norm(a)
 	}
-	return false
+	return r3.Norm(n) < 1e-6*sum // both halves of a bow tie are alike
 }
 
 // reflex is the sine of the angle by which a corner must turn the wrong way to
