@@ -183,7 +183,7 @@ func TestProbeTellsDirectAndCarried(t *testing.T) {
 
 func TestThumbnailShowsTheCharacter(t *testing.T) {
 	m, _ := demo.Odile(0.02)
-	img := studio.Thumbnail(m, 60, 80, 0)
+	img := studio.Thumbnail(m, 60, 80, 0, nil)
 	solid := 0
 	for i := 3; i < len(img.Pix); i += 4 {
 		if img.Pix[i] > 200 {
