@@ -127,9 +127,21 @@ func TestLimits(t *testing.T) {
 
 var counts = regexp.MustCompile(`(?m)^(Faces|Vertices):\s+(\d+)`)
 
+// elsewhere are files that assimp counts in another way, and why; each was
+// looked at by hand.
+var elsewhere = map[string]string{
+	"testline.obj":              "lines count as faces there",
+	"testmixed.obj":             "points and lines count as faces there",
+	"testpoints.obj":            "points count as faces there",
+	"Cube.gltf":                 "points and lines count as faces there",
+	"2CylinderEngine.glb":       "a mesh that several nodes use counts once there",
+	"TextureTransformTest.gltf": "a mesh that several nodes use counts once there",
+}
+
 // Every file of Debian's assimp-testmodels in our formats is read or refused
-// with an error that has a place; where `assimp info` reads plain triangles the
-// counts of faces agree. assimp splits vertices, so those are not compared.
+// with an error that has a place, never with a crash; where `assimp info --raw`
+// reads it too, the number of faces is the same. assimp splits vertices, so those
+// are not compared.
 func TestAssimpTestModels(t *testing.T) {
 	const dir = "/usr/share/assimp/models"
 	if _, err := os.Stat(dir); err != nil {
@@ -151,6 +163,7 @@ func TestAssimpTestModels(t *testing.T) {
 		if err != nil {
 			refused++
 			require.NotEmpty(t, strings.TrimPrefix(err.Error(), path+": "))
+			t.Log("refused:", err)
 			return nil
 		}
 		read++
@@ -158,17 +171,20 @@ func TestAssimpTestModels(t *testing.T) {
 			return nil
 		}
 		health.Check(s.Mesh.Surface(), "")
-		if ext != ".ply" && ext != ".off" || compared > 12 {
-			return nil
-		}
 		out, err := exec.Command("assimp", "info", path, "--raw").CombinedOutput()
 		if err != nil {
 			return nil
 		}
 		for _, c := range counts.FindAllStringSubmatch(string(out), -1) {
-			if n, _ := strconv.Atoi(c[2]); c[1] == "Faces" && n > 0 {
-				compared++
-				require.Equal(t, n, s.Mesh.Faces(), path)
+			n, _ := strconv.Atoi(c[2])
+			if c[1] != "Faces" || n == 0 {
+				continue
+			}
+			compared++
+			if n != s.Mesh.Faces() {
+				if why := elsewhere[filepath.Base(path)]; why == "" {
+					t.Errorf("%s: assimp counts %d faces, we %d, %v", path, n, s.Mesh.Faces(), s.Notes)
+				}
 			}
 		}
 		return nil
@@ -176,7 +192,7 @@ func TestAssimpTestModels(t *testing.T) {
 	require.NoError(t, err)
 	t.Logf("%d read, %d refused, %d compared", read, refused, compared)
 	require.Greater(t, read, 20)
-	require.Greater(t, compared, 2)
+	require.Greater(t, compared, 20)
 }
 
 func fuzz(f *testing.F, name string, seeds ...string) {

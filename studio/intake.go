@@ -28,14 +28,12 @@ func init() {
 	)
 }
 
+// Kinds are the kinds of character that set_kind knows.
+var Kinds = health.Kinds
+
 // counted is the outcome of an operation that leaves fewer of something.
 func counted(did string, before, after int, what string) Outcome {
 	return Outcome{Sentence: fmt.Sprintf("%s: %d %s became %d", did, before, what, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
-}
-
-// changed is the outcome of an operation that changes some faces.
-func changed(did string, n int, what string) Outcome {
-	return Outcome{Sentence: fmt.Sprintf("%s %d %s", did, n, what), Before: fmt.Sprint(n), After: "0"}
 }
 
 // Weld joins vertices within Distance metres on open borders; between pieces

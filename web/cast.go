@@ -83,6 +83,10 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
+	// Checked now, while the page says so, the character opens at once.
+	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
+		_, _ = s.studio.Review(r.Context(), rev) // what fails here is told when it is opened
+	}
 	answer(w, http.StatusCreated, map[string]string{"id": c.ID, "url": "/characters/" + c.ID + "/intake"})
 }
 

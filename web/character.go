@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/core/health"
 	"wisemarrow/studio"
 
 	"github.com/go-chi/chi/v5"
@@ -85,7 +84,7 @@ func (s *site) tray(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Cache-Control", "no-store")
 	s.pages.fragment(w, "tray_"+stage.Name, map[string]any{"Character": o.Character, "Stage": stage, "State": o.state, "Review": o.review, "Head": o.rev.ID,
-		"Kinds": health.Kinds, "Outcome": o.rev.Outcome, "Accept": accepted()})
+		"Kinds": studio.Kinds, "Outcome": o.rev.Outcome, "Accept": accepted()})
 }
 
 // jointView is a joint as the views draw it.

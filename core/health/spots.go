@@ -22,12 +22,11 @@ func Spots(s *mesh.Surface, w finding.Where) []finding.Spot {
 	if w.Spots != nil {
 		return w.Spots
 	}
-	parent := make([]int32, len(s.At))
+	parent := make([]int32, len(s.At)) // a forest; -1 for what is not found
 	for i := range parent {
 		parent[i] = -1
 	}
-	var find func(v int32) int32
-	find = func(v int32) int32 {
+	find := func(v int32) int32 {
 		for parent[v] != v {
 			parent[v] = parent[parent[v]]
 			v = parent[v]

@@ -59,7 +59,6 @@ func identityOrigin(n int) Origin {
 type builder struct {
 	from *Mesh
 	out  *Mesh
-	part bool
 }
 
 // buildFrom begins a mesh with the given vertices and the old one's parts.

@@ -116,8 +116,6 @@ func TestWeldMendsACrackedSeamAndMovesNothing(t *testing.T) {
 	require.Equal(t, welded.Corner, again.Corner)
 }
 
-func second[A, B any](_ A, b B) B { return b }
-
 func TestWeldLeavesTouchingClosedPiecesApart(t *testing.T) {
 	a := solids.Box(r3.Vec{}, r3.Vec{X: 1, Y: 1, Z: 1})
 	b := solids.Box(r3.Vec{X: 1}, r3.Vec{X: 2, Y: 1, Z: 1})

@@ -1,6 +1,8 @@
 package mesh
 
 import (
+	"math"
+
 	"wisemarrow/core/geom"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -15,9 +17,12 @@ type Orientation struct {
 }
 
 // Outward finds which faces have to be turned so that neighbours agree and
-// every patch faces out. Patches are grown over edges with two faces. A closed
-// patch is out when its volume is positive; for an open one rays from its faces
-// vote, odd crossings meaning inside (Takayama et al. 2014).
+// every patch faces out. Patches are grown over edges with two faces, passing
+// over faces that lie on another. A closed patch is out when its volume is
+// positive; of an open one the mean of its own generalised winding number on its
+// faces decides, which is positive when it bulges out (Jacobson et al. 2013).
+// Nearly flat ones, for which that says little, are decided by rays to both
+// sides, odd crossings meaning inside (Takayama et al. 2014).
 func (s *Surface) Outward() Orientation {
 	m, e := s.Mesh, s.Single
 	faces := m.Faces()
@@ -58,7 +63,7 @@ func (s *Surface) Outward() Orientation {
 		double[f] = true
 	}
 	o := Orientation{Flip: make([]bool, faces), Split: split}
-	points, tree, triFace := s.At, s.Tree, s.TriFace
+	points := s.At
 	done := make([]bool, faces)
 	var patch []int32
 	for seed := range faces {
@@ -81,7 +86,7 @@ func (s *Surface) Outward() Orientation {
 		for _, f := range patch {
 			closed = closed && int(start[f+1]-start[f]) == len(m.Face(int(f)))
 		}
-		if closed && signedVolume(m, points, patch, o.Flip) < 0 || !closed && inward(m, points, tree, triFace, patch, o.Flip) {
+		if closed && signedVolume(m, points, patch, o.Flip) < 0 || !closed && s.facesIn(patch, o.Flip) {
 			flipped := 0
 			for _, f := range patch {
 				o.Flip[f] = !o.Flip[f]
@@ -100,6 +105,37 @@ func (s *Surface) Outward() Orientation {
 		}
 	}
 	return o
+}
+
+// flatBulge is the mean winding number below which an open patch is too flat to
+// be told by it.
+const flatBulge = 0.04
+
+// facesIn reports whether an open patch, with some of its faces turned, faces
+// inward.
+func (s *Surface) facesIn(patch []int32, flip []bool) bool {
+	own := make([][3]int32, 0, 2*len(patch))
+	for _, f := range patch {
+		for _, t := range cut(s.At, s.Face(int(f))) {
+			if flip[f] {
+				t[1], t[2] = t[2], t[1]
+			}
+			own = append(own, t)
+		}
+	}
+	tree := geom.NewTree(s.At, own)
+	var sum, weight float64
+	for i := 0; i < len(own); i += max(1, len(own)/votes) {
+		t := own[i]
+		a, b, c := s.At[t[0]], s.At[t[1]], s.At[t[2]]
+		area := r3.Norm(geom.TriangleNormal(a, b, c))
+		sum += area * tree.Winding(r3.Scale(1.0/3, r3.Add(a, r3.Add(b, c))))
+		weight += area
+	}
+	if weight > 0 && math.Abs(sum) > flatBulge*weight {
+		return sum < 0
+	}
+	return inward(s.Mesh, s.At, s.Tree, s.TriFace, patch, flip)
 }
 
 // votes is how many faces of a patch are asked which side is out.

@@ -49,13 +49,15 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 	}
 	// The version first: version 1 has another layout altogether.
 	var head struct {
-		Asset asset `json:"asset"`
+		Asset struct {
+			Version any `json:"version"` // version 1 was often written as a number
+		} `json:"asset"`
 	}
 	if err := json.Unmarshal(text, &head); err != nil {
 		return nil, reading.At("JSON", "%v", err)
 	}
-	if !strings.HasPrefix(head.Asset.Version, "2.") {
-		return nil, &reading.Error{Where: "asset", What: fmt.Sprintf("version %q is not 2.x", head.Asset.Version), Do: "export it as glTF 2.0"}
+	if v := fmt.Sprint(head.Asset.Version); !strings.HasPrefix(v, "2.") {
+		return nil, &reading.Error{Where: "asset", What: fmt.Sprintf("version %q is not 2.x", v), Do: "export it as glTF 2.0"}
 	}
 	f := &file{}
 	if err := json.Unmarshal(text, &f.doc); err != nil {

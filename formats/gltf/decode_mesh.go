@@ -207,6 +207,7 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 	}
 	number := int32(len(m.Parts))
 	m.Parts = append(m.Parts, part)
+	flat := 0
 	for _, t := range triangles(index, mode) {
 		for _, v := range t {
 			if v >= count {
@@ -215,9 +216,15 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 		}
 		a, b, c := vertex[t[0]], vertex[t[1]], vertex[t[2]]
 		if a == b || b == c || c == a {
-			continue // a triangle without area that joins strips
+			if mode == 4 { // in strips such triangles are meant
+				flat++
+			}
+			continue
 		}
 		d.corners(number, t, [3]int32{a, b, c}, uv, normal, more)
+	}
+	if flat > 0 {
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%s: %d triangles with two corners in one place were left out", where, flat))
 	}
 	return nil
 }

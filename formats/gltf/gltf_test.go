@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -219,6 +220,84 @@ func FuzzDecode(f *testing.F) {
 			}
 		}
 	})
+}
+
+// everything is a document with a skin, sparse and normalised accessors, a shape
+// target, further attributes, strips, materials with textures, and a node tree.
+const everything = `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
+"nodes":[{"children":[1,2],"scale":[1,2,1]},{"mesh":0,"skin":0,"translation":[1,0,0]},{"name":"a","children":[3],"rotation":[0,0,0,1]},{"name":"b","matrix":[1,0,0,0,0,1,0,0,0,0,1,0,0,1,0,1]},{"mesh":0}],
+"meshes":[{"primitives":[{"attributes":{"POSITION":0,"NORMAL":0,"TEXCOORD_0":1,"COLOR_0":2,"JOINTS_0":3,"WEIGHTS_0":2},"indices":4,"mode":5,"material":0,"targets":[{"POSITION":5}]}],"extras":{"targetNames":["up"]}}],
+"skins":[{"joints":[2,3]}],"materials":[{"pbrMetallicRoughness":{"baseColorFactor":[1,0,0,1],"baseColorTexture":{"index":0}}}],
+"textures":[{"source":0}],"images":[{"bufferView":0,"mimeType":"image/png"}],
+"accessors":[{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3"},{"bufferView":1,"byteOffset":2,"componentType":5123,"normalized":true,"count":4,"type":"VEC2"},
+{"bufferView":1,"componentType":5121,"normalized":true,"count":4,"type":"VEC4"},{"bufferView":2,"componentType":5121,"count":4,"type":"VEC4"},{"bufferView":3,"componentType":5121,"count":6,"type":"SCALAR"},
+{"componentType":5126,"count":4,"type":"VEC3","sparse":{"count":2,"indices":{"bufferView":2,"byteOffset":1,"componentType":5121},"values":{"bufferView":0}}}],
+"bufferViews":[{"buffer":0,"byteLength":48},{"buffer":0,"byteOffset":8,"byteLength":40,"byteStride":8},{"buffer":0,"byteOffset":48,"byteLength":16},{"buffer":0,"byteOffset":64,"byteLength":8}],
+"buffers":[{"byteLength":72,"uri":"data:application/octet-stream;base64,%s"}]}`
+
+var number = regexp.MustCompile(`-?\d+(?:\.\d+)?`)
+
+// FuzzNumbers changes numbers of a document that has everything, and its data,
+// so that what hangs on indices, counts and offsets is reached.
+func FuzzNumbers(f *testing.F) {
+	f.Add(uint16(0), int64(0), uint16(1), int64(1), []byte("\x00\x01\x01\x02\x02\x03"))
+	f.Add(uint16(40), int64(-1), uint16(70), int64(1<<40), []byte{})
+	limits := reading.Limits{Bytes: 1 << 20, Vertices: 2000}
+	f.Fuzz(func(t *testing.T, a uint16, x int64, b uint16, y int64, data []byte) {
+		bin := make([]byte, 72)
+		copy(bin[64:], "\x00\x01\x02\x03\x01\x02")
+		copy(bin[48:], data)
+		copy(bin, data)
+		places := number.FindAllStringIndex(everything, -1)
+		edit := map[int]int64{int(a) % len(places): x, int(b) % len(places): y}
+		var out strings.Builder
+		last := 0
+		for i, p := range places {
+			if v, ok := edit[i]; ok {
+				out.WriteString(everything[last:p[0]])
+				fmt.Fprint(&out, v)
+				last = p[1]
+			}
+		}
+		out.WriteString(everything[last:])
+		doc := strings.Replace(out.String(), "%s", base64.StdEncoding.EncodeToString(bin), 1)
+		scene, err := gltf.Decode(strings.NewReader(doc), nil, limits)
+		if err != nil {
+			return
+		}
+		if scene.Mesh != nil {
+			if err := scene.Mesh.Validate(); err != nil {
+				t.Fatal("a mesh that was read is not sound:", err)
+			}
+		}
+		if scene.Weights != nil {
+			if err := scene.Weights.Validate(); err != nil {
+				t.Fatal("weights that were read are not sound:", err)
+			}
+		}
+		var again bytes.Buffer
+		if err := gltf.EncodeGLB(&again, scene); err != nil {
+			t.Fatal("what was read cannot be written:", err)
+		}
+		if _, err := gltf.Decode(&again, nil, reading.Default); err != nil {
+			t.Fatal("what was written cannot be read:", err)
+		}
+	})
+}
+
+func TestTheDocumentWithEverythingIsRead(t *testing.T) {
+	bin := make([]byte, 72)
+	copy(bin[48:], []byte{0, 1, 1, 0})
+	copy(bin[64:], []byte{0, 1, 2, 3, 1, 2})
+	for i := range 12 {
+		binary.LittleEndian.PutUint32(bin[4*i:], math.Float32bits(float32(i*i%7)))
+	}
+	s, err := gltf.Decode(strings.NewReader(fmt.Sprintf(everything, base64.StdEncoding.EncodeToString(bin))), nil, reading.Default)
+	require.NoError(t, err)
+	require.NotEmpty(t, s.Mesh.Points)
+	require.Len(t, s.Skeleton.Joints, 2)
+	require.Len(t, s.Mesh.Shapes, 1)
+	require.NotNil(t, s.Look)
 }
 
 func ExampleDecode() {

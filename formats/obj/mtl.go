@@ -13,11 +13,10 @@ import (
 
 // paint is one material of an .mtl file, as far as it can be said in glTF.
 type paint struct {
-	name     string
-	colour   [4]float64
-	rough    float64
-	picture  string // file of the diffuse colour
-	textured bool
+	name    string
+	colour  [4]float64
+	rough   float64
+	picture string // file of the diffuse colour
 }
 
 // readPaints reads an .mtl file: names, diffuse colours, opacity, shininess and

@@ -52,12 +52,18 @@ func (b *builder) vertex(p r3.Vec) int32 {
 	return v
 }
 
-// triangle adds one unless two of its corners are the same place.
+// triangle adds one. A corner in the place of an earlier corner of its own
+// becomes a vertex apart, so that the face stays, without area, to be found.
 func (b *builder) triangle(p [3]r3.Vec) {
-	x, y, z := b.vertex(p[0]), b.vertex(p[1]), b.vertex(p[2])
-	if x != y && y != z && z != x {
-		b.m.AddFace(0, x, y, z)
+	var c [3]int32
+	for i := range p {
+		c[i] = b.vertex(p[i])
+		if i > 0 && c[i] == c[0] || i == 2 && c[2] == c[1] {
+			c[i] = int32(len(b.m.Points))
+			b.m.Points = append(b.m.Points, p[i])
+		}
 	}
+	b.m.AddFace(0, c[0], c[1], c[2])
 }
 
 func (b *builder) binary(data []byte, n int) (*mesh.Mesh, error) {

@@ -84,6 +84,7 @@ function mapKey() {
 // it was taken; a refusal is told and loses nothing.
 async function operate(op, params) {
   document.body.classList.add('sending');
+  const slow = setTimeout(() => say('Working on it …'), 700); // a large mesh takes its time
   try {
     const answer = await post(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head });
     if (answer.work) return true;
@@ -94,6 +95,7 @@ async function operate(op, params) {
     refused(e);
     return false;
   } finally {
+    clearTimeout(slow);
     document.body.classList.remove('sending');
   }
 }
@@ -191,6 +193,9 @@ single.forEach((kind, i) => commands.add(kind, `Look from the ${['front', 'left 
 commands.add('panes', 'One pane or three', ['P'], () => { plate.view.setPanes(plate.view.panes.length > 1 ? ['free'] : ['front', 'side', 'free']); plate.show(); });
 commands.add('frame', 'Frame what is chosen or found', ['.'], () => plate.frame());
 commands.add('frameAll', 'Frame the whole character', ['A'], () => plate.view.frame(plate.box));
+for (const [name, label, key, x, y] of [['left', 'left', 'arrowleft', -1, 0], ['right', 'right', 'arrowright', 1, 0], ['up', 'up', 'arrowup', 0, 1], ['down', 'down', 'arrowdown', 0, -1]]) commands.add(`look-${name}`, `Turn or move the view ${label}`, [key], () => plate.view.orbit(x, y));
+commands.add('nearer', 'Nearer', ['+', '='], () => plate.view.nearer(1.25));
+commands.add('farther', 'Farther', ['-'], () => plate.view.nearer(0.8));
 commands.add('wire', 'Show or hide edges', ['E'], () => set({ wire: !store.wire }));
 commands.add('through', 'See through the skin or not', ['X'], () => set({ through: !plate.skin.material.transparent }));
 commands.add('bones', 'Show or hide bones', ['B'], () => set({ bones: !store.bones }));

@@ -2,6 +2,8 @@
 // data-command. Keys are single letters without modifiers, so that they never
 // stand in the browser's way.
 
+const keyName = (k) => ({ arrowleft: '←', arrowright: '→', arrowup: '↑', arrowdown: '↓', escape: 'Esc' })[k] ?? k;
+
 export class Commands {
   constructor() {
     this.list = [];
@@ -36,6 +38,8 @@ export class Commands {
     const name = (e.ctrlKey || e.metaKey ? 'Ctrl+' : '') + (e.shiftKey && e.key.length > 1 ? 'Shift+' : '') + (e.key.length === 1 && !(e.ctrlKey || e.metaKey) ? e.key.toUpperCase() : e.key.toLowerCase());
     const undo = name === 'Ctrl+z' ? (e.shiftKey ? 'redo' : 'undo') : name === 'Ctrl+y' ? 'redo' : '';
     if (undo && !typing) { e.preventDefault(); this.run(undo); return; }
+    // Arrows belong to what has the focus, and to the view where nothing has.
+    if (name.includes('arrow') && e.target.closest('input, select, .tray, .ledger')) return;
     if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
     const c = this.list.find((x) => x.keys?.includes(name) && x.able());
     if (c) { e.preventDefault(); c.run(); }
@@ -59,7 +63,7 @@ export class Commands {
       const label = document.createElement('span');
       label.textContent = c.label;
       li.append(label);
-      if (c.keys?.length) { const k = document.createElement('kbd'); k.textContent = c.keys[0]; li.append(k); }
+      if (c.keys?.length) { const k = document.createElement('kbd'); k.textContent = keyName(c.keys[0]); li.append(k); }
       return li;
     }));
     if (!hits.length) {
@@ -100,7 +104,7 @@ export class Commands {
   help(into) {
     into.replaceChildren(...this.list.filter((c) => c.keys?.length).map((c) => {
       const row = document.createElement('p');
-      for (const k of c.keys.slice(0, 2)) { const kbd = document.createElement('kbd'); kbd.textContent = k; row.append(kbd); }
+      for (const k of c.keys.slice(0, 2)) { const kbd = document.createElement('kbd'); kbd.textContent = keyName(k); row.append(kbd); }
       row.append(document.createTextNode(c.label));
       return row;
     }));

@@ -105,18 +105,19 @@ export function forgetWould() {
   if (store.would) set({ would: null });
 }
 
+const tried = 'button.is-mend, button.is-tried';
 const lineOf = (b) => (b.closest('.finding, .safe')?.querySelector('.preview') ?? b.closest('section')?.querySelector(':scope > .preview'));
 
 for (const [begin, end] of [['pointerover', 'pointerout'], ['focusin', 'focusout']]) {
   tray.addEventListener(begin, (e) => {
-    const b = e.target.closest('button.is-mend');
+    const b = e.target.closest(tried);
     if (!b || tray.dataset.stage !== 'intake' || (begin === 'focusin' && !b.matches(':focus-visible'))) return;
     const line = lineOf(b);
     if (!line) return;
     clearTimeout(waiting);
     waiting = setTimeout(() => wouldDo(b.dataset.op, JSON.parse(b.dataset.params || '{}'), line), 350);
   });
-  tray.addEventListener(end, (e) => { if (e.target.closest('button.is-mend') && !e.target.closest('button.is-mend').contains(e.relatedTarget)) forgetWould(); });
+  tray.addEventListener(end, (e) => { if (e.target.closest(tried) && !e.target.closest(tried).contains(e.relatedTarget)) forgetWould(); });
 }
 
 // A form that can be tried says at every change what it would do.

@@ -1,6 +1,6 @@
 // The drawing surface: one renderer, one or three panes, each with a camera of
 // its own; draws only when something has changed.
-import { Box3, BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments, OrthographicCamera, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments, OrthographicCamera, PerspectiveCamera, Scene, Spherical, Vector3, WebGLRenderer } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { ink } from './ink.js';
 
@@ -105,6 +105,36 @@ export class Viewport {
       this.fit(p);
       p.controls.update();
     }
+    this.invalidate();
+  }
+
+  // orbit turns the first pane's view by so many steps of 7.5°, or moves it where
+  // it does not turn.
+  orbit(x, y) {
+    const p = this.panes[0];
+    const target = p.controls.target;
+    if (p.kind === 'free') {
+      const s = new Spherical().setFromVector3(p.camera.position.clone().sub(target));
+      s.theta -= (x * Math.PI) / 24;
+      s.phi = Math.min(Math.PI - 0.05, Math.max(0.05, s.phi - (y * Math.PI) / 24));
+      p.camera.position.setFromSpherical(s).add(target);
+    } else {
+      const step = 60 * this.metresPerPixel(p);
+      const right = new Vector3().setFromMatrixColumn(p.camera.matrixWorld, 0), up = new Vector3().setFromMatrixColumn(p.camera.matrixWorld, 1);
+      const by = right.multiplyScalar(x * step).addScaledVector(up, y * step);
+      p.camera.position.add(by);
+      target.add(by);
+    }
+    p.controls.update();
+    this.invalidate();
+  }
+
+  // nearer brings the first pane's view nearer by a factor.
+  nearer(factor) {
+    const p = this.panes[0];
+    if (p.camera.isPerspectiveCamera) p.camera.position.sub(p.controls.target).divideScalar(factor).add(p.controls.target);
+    else { p.camera.zoom *= factor; p.camera.updateProjectionMatrix(); }
+    p.controls.update();
     this.invalidate();
   }
 
