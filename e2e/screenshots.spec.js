@@ -4,7 +4,7 @@ import { choose, marrow, open } from './open.js';
 
 test.skip(!process.env.SCREENSHOTS, 'only on make screenshots');
 
-const shot = async (page, name) => { await page.waitForTimeout(700); await page.screenshot({ path: `docs/screenshots/${name}.png` }); };
+const shot = async (page, name) => { await page.waitForTimeout(2200); await page.screenshot({ path: `docs/screenshots/${name}.png` }); };
 
 test('draw them', async ({ page }) => {
   await page.goto('/');
@@ -13,6 +13,16 @@ test('draw them', async ({ page }) => {
   await open(page, 'Odile as delivered', 'intake');
   await page.locator('[data-show=duplicate_vertices]').click();
   await shot(page, 'intake');
+  await page.keyboard.press('Escape');
+  await open(page, 'Bram', 'intake');
+  await page.keyboard.press('y');
+  await page.locator('.finding[data-code=crossing_pieces]').getByRole('button', { name: 'Show' }).click();
+  await page.keyboard.press(']');
+  await page.keyboard.press(']');
+  await shot(page, 'pieces');
+  const bram = page.url().split('/')[4];
+  await page.goto(`/characters/${bram}/report`);
+  await shot(page, 'report');
   await open(page, 'Odile', 'placement');
   await choose(page, 'forearm_l');
   await page.keyboard.press('p');
