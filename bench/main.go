@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/fit"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
@@ -24,7 +25,7 @@ import (
 
 func main() {
 	fmt.Printf("%d cores, %s\n", runtime.NumCPU(), runtime.Version())
-	for _, table := range []func() error{heat, intake, fit} {
+	for _, table := range []func() error{heat, intake, fitted} {
 		fmt.Println()
 		if err := table(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
@@ -170,8 +171,8 @@ func intake() error {
 	return nil
 }
 
-// fit holds the fitted biped against the true skeletons of the demo cast.
-func fit() error {
+// fitted holds the fitted biped against the true skeletons of the demo cast.
+func fitted() error {
 	fmt.Println("Fit against the true skeletons (share of height)")
 	fmt.Printf("%-10s %9s %8s %8s %-12s %8s\n", "character", "vertices", "mean %", "worst %", "at", "ms")
 	for _, c := range []struct {
@@ -181,7 +182,7 @@ func fit() error {
 	}{{"Odile", demo.Odile, 0.0135}, {"Odile", demo.Odile, 0.0055}, {"Bram", demo.Bram, 0.0185}} {
 		m, truth := c.make(c.cell)
 		begin := time.Now()
-		s, report, err := skeleton.FitBiped(context.Background(), m, nil)
+		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
 		if err != nil {
 			return err
 		}

@@ -31,6 +31,12 @@ func Cast() []Member {
 			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}}},
 		{"Bram", "Lamplighter. Belt, buttons, boots and lantern are loose pieces.", "bram.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
 			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}}},
+		{"Sedge", "Otter. Four legs, a long tail, a neckerchief.", "sedge.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.0105) },
+			[]Step{{"fit_starter", map[string]any{"starter": "quadruped", "tail": 5, "spine": 4, "neck": 2}}}},
+		{"Plover", "Wading bird. Wings spread, legs like reeds.", "plover.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.0048) },
+			[]Step{{"fit_starter", map[string]any{"starter": "bird"}}}},
+		{"Kite-tail", "Ribbon dragon. One long chain from nose to tassel.", "kite_tail.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.0125) },
+			[]Step{{"fit_starter", map[string]any{"starter": "chain", "count": KiteJoints}}}},
 		{"Odile as delivered", "The ferrywoman as a careless export sent her.", "odile_export_final2.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return OdileAsDelivered(0.0135) }, nil},
 	}
 }

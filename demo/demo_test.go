@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/fit"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
@@ -100,7 +101,7 @@ func TestFitFindsTheTrueJoints(t *testing.T) {
 		},
 	} {
 		m, truth := make()
-		s, report, err := skeleton.FitBiped(context.Background(), m, nil)
+		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
 		require.NoError(t, err, name)
 		mean, worst, at := FitError(s, truth, report.Height)
 		require.Less(t, mean, 0.03, name)
@@ -124,7 +125,7 @@ func TestFitTurnsWithTheCharacter(t *testing.T) {
 		for i := range want.Joints {
 			want.Joints[i].Pos = quarter(want.Joints[i].Pos)
 		}
-		s, report, err := skeleton.FitBiped(context.Background(), &turned, nil)
+		s, report, err := fit.Fit(context.Background(), &turned, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
 		require.NoError(t, err)
 		mean, worst, at := FitError(s, want, report.Height)
 		require.Less(t, mean, 0.03)
@@ -136,8 +137,8 @@ func TestFitOfAnEmptyShellSaysWhatToDo(t *testing.T) {
 	m, _ := Odile(0.02)
 	open := &mesh.Mesh{Points: m.Points, Parts: m.Parts}
 	open.AddFace(0, 0, 1, 2)
-	_, _, err := skeleton.FitBiped(context.Background(), open, nil)
-	require.ErrorIs(t, err, skeleton.ErrNoBody)
-	_, _, err = skeleton.FitBiped(context.Background(), &mesh.Mesh{}, nil)
-	require.ErrorIs(t, err, skeleton.ErrNoBody)
+	_, _, err := fit.Fit(context.Background(), open, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
+	require.ErrorIs(t, err, fit.ErrNoBody)
+	_, _, err = fit.Fit(context.Background(), &mesh.Mesh{}, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
+	require.ErrorIs(t, err, fit.ErrNoBody)
 }

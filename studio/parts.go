@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 
+	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
@@ -300,7 +301,7 @@ func decodeState(parts Parts, read func(hash string) ([]byte, error)) (*State, e
 		s.Skeleton = &skeleton.Skeleton{}
 	}
 	if _, ok := parts["fit"]; ok {
-		s.Fit = &skeleton.FitReport{}
+		s.Fit = &fit.Report{}
 	}
 	if _, ok := parts["bind"]; ok {
 		s.Bind = &BindRecord{}

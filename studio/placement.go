@@ -1,10 +1,13 @@
 package studio
 
 import (
+	"bytes"
 	"context"
-	"errors"
+	"encoding/json"
 	"fmt"
+	"slices"
 
+	"wisemarrow/core/fit"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 
@@ -13,17 +16,43 @@ import (
 
 func init() {
 	register(
-		Entry{"fit_starter", "Fit the starter", "placement", true, func() Operation { return &FitStarter{Starter: "biped"} }},
+		Entry{"fit_starter", "Fit the starter", "placement", true, func() Operation { return &FitStarter{Params: skeleton.Kinds[0].Default} }},
 		Entry{"move_joint", "Move a joint", "placement", false, func() Operation { return &MoveJoint{Branch: true, Both: true} }},
 		Entry{"rename_joint", "Rename a joint", "placement", false, func() Operation { return &RenameJoint{} }},
 		Entry{"set_axes", "Set joint axes", "axes", false, func() Operation { return &SetAxes{Convention: skeleton.DefaultConvention} }},
 	)
 }
 
-// FitStarter places a starter skeleton inside the mesh. It replaces the
-// skeleton that is there; weights of another skeleton are dropped.
+// FitStarter places a starter skeleton inside the mesh, with the parameters of
+// its kind where none are given. It replaces the skeleton that is there; weights
+// of another skeleton are dropped. Joints that are pinned stay where they are.
+// With Only, just these joints are placed anew and the rest stays, weights too.
 type FitStarter struct {
-	Starter string `json:"starter"`
+	skeleton.Params
+	Tips map[string][3]float64 `json:"tips,omitempty"` // that a person has shown, world metres
+	Only []string              `json:"only,omitempty"`
+	Free bool                  `json:"free,omitempty"` // pinned joints are fitted too
+}
+
+// UnmarshalJSON fills what is not given with the defaults of the starter.
+func (o *FitStarter) UnmarshalJSON(data []byte) error {
+	var name struct {
+		Starter string `json:"starter"`
+	}
+	if err := json.Unmarshal(data, &name); err != nil {
+		return err
+	}
+	if name.Starter != "" {
+		kind, err := skeleton.FindKind(name.Starter)
+		if err != nil {
+			return err
+		}
+		o.Params = kind.Default
+	}
+	type plain FitStarter
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.DisallowUnknownFields()
+	return d.Decode((*plain)(o))
 }
 
 // Apply implements Operation.
@@ -31,27 +60,57 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 	if err := needMesh(s); err != nil {
 		return s, Outcome{}, err
 	}
-	if _, err := skeleton.Starter(o.Starter); err != nil {
+	if err := o.Check(); err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
-	fitted, report, err := skeleton.FitBiped(ctx, s.Mesh, progress)
-	if errors.Is(err, skeleton.ErrNoBody) {
-		return s, Outcome{}, wrong("%v", err)
+	options := fit.Options{Params: o.Params, Only: o.Only, Current: s.Skeleton, Pinned: map[string]r3.Vec{}, Tips: map[string]r3.Vec{}}
+	if s.Skeleton != nil && !o.Free {
+		for _, j := range s.Skeleton.Joints {
+			if j.Pinned {
+				options.Pinned[j.Name] = j.Pos
+			}
+		}
+	}
+	for name, p := range o.Tips {
+		at := r3.Vec{X: p[0], Y: p[1], Z: p[2]}
+		if !geom.Finite(at) {
+			return s, Outcome{}, wrong("%v is no place for the tip %s", p, name)
+		}
+		options.Tips[name] = at
+	}
+	for _, name := range o.Only {
+		if s.Skeleton == nil {
+			return s, Outcome{}, needSkeleton(s)
+		}
+		if _, err := s.Skeleton.Find(name); err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+	}
+	in, _ := s.Mesh.Bindable()
+	fitted, report, err := fit.Fit(ctx, in, options, fit.Progress(progress))
+	if ctx.Err() != nil {
+		return s, Outcome{}, ctx.Err()
 	}
 	if err != nil {
-		return s, Outcome{}, err
+		return s, Outcome{}, wrong("%v", err)
 	}
-	sure := 0
-	for _, j := range report.Joints {
+	sure, of := 0, 0
+	for _, j := range fitted.Joints {
+		if o.Only != nil && !slices.Contains(o.Only, j.Name) {
+			continue
+		}
+		of++
 		if j.Confidence >= 0.6 {
 			sure++
 		}
 	}
 	s.Skeleton, s.Fit = fitted, report
-	s.Weights, s.Bind = nil, nil
-	s.Settings.Oriented = false
-	return s, Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure", o.Starter, sure, len(report.Joints)),
-		Before: "0", After: fmt.Sprint(len(report.Joints))}, nil
+	if o.Only == nil {
+		s.Weights, s.Bind = nil, nil
+		s.Settings.Oriented = false
+	}
+	return s, Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure", o.Starter, sure, of),
+		Before: "0", After: fmt.Sprint(of)}, nil
 }
 
 // MoveJoint puts a joint at a place in world metres.

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
@@ -20,7 +21,7 @@ type State struct {
 	Mesh     *mesh.Mesh
 	Skeleton *skeleton.Skeleton
 	Weights  *weights.Weights
-	Fit      *skeleton.FitReport
+	Fit      *fit.Report
 	Bind     *BindRecord
 	Look     *look.Look // materials as they came, for the handoff; nil without
 	Settings Settings

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/fit"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
@@ -233,10 +234,10 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 			list := append(work.Skeleton.CheckPlacement(surface.Tree, work.Settings.Suffixes), health.Rings(surface, work.Skeleton)...)
 			tell(list)
 			if err := report(rep, struct {
-				File     string              `json:"file"`
-				Taken    mesh.Placement      `json:"taken"`
-				Fit      *skeleton.FitReport `json:"fit"`
-				Findings []finding.Finding   `json:"findings"`
+				File     string            `json:"file"`
+				Taken    mesh.Placement    `json:"taken"`
+				Fit      *fit.Report       `json:"fit"`
+				Findings []finding.Finding `json:"findings"`
 			}{files[0], p, work.Fit, list}); err != nil {
 				return err
 			}

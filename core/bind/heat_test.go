@@ -12,6 +12,7 @@ import (
 
 	"wisemarrow/core/bind"
 	"wisemarrow/core/finding"
+	"wisemarrow/core/fit"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/mesh"
@@ -268,7 +269,7 @@ func tree(t *testing.T, lines ...string) *skeleton.Skeleton {
 
 func fitted(t *testing.T, m *mesh.Mesh) *skeleton.Skeleton {
 	t.Helper()
-	s, _, err := skeleton.FitBiped(context.Background(), m, nil)
+	s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
 	require.NoError(t, err)
 	return s
 }

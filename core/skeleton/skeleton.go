@@ -23,6 +23,9 @@ type Joint struct {
 	// once a person has set it.
 	Confidence float64
 	Reason     string
+	// Pinned joints stay where they are when the rest is fitted, Locked ones
+	// refuse to be moved at all, Hidden ones are not shown.
+	Pinned, Locked, Hidden bool `json:",omitempty"`
 }
 
 // Skeleton is a list of joints, parents before children. A Skeleton that is

@@ -1,4 +1,4 @@
-package skeleton
+package fit
 
 import (
 	"context"
@@ -13,88 +13,66 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// FitReport says what a fit understood of the mesh, all in world frame.
-type FitReport struct {
-	Starter  string               `json:"starter"`
-	Height   float64              `json:"height"`
-	Plane    r3.Vec               `json:"plane"`  // a point of the middle plane
-	Left     r3.Vec               `json:"left"`   // the direction taken as the character's left
-	Facing   r3.Vec               `json:"facing"` // the direction it looks in
-	Crotch   float64              `json:"crotch"` // height at which the legs part, 0 if not seen
-	Symmetry float64              `json:"symmetry"`
-	Tips     map[string][]float64 `json:"tips"`
-	Props    int                  `json:"props"` // one-sided pieces that were left out
-	Joints   []JointFit           `json:"joints"`
-	Notes    []string             `json:"notes"`
-}
-
-// JointFit is how one joint was found.
-type JointFit struct {
-	Name       string  `json:"name"`
-	Confidence float64 `json:"confidence"`
-	Reason     string  `json:"reason"`
-	Inside     bool    `json:"inside"`
-}
-
 // fitCells is how many voxels the height is divided into.
 const fitCells = 120
 
 // ErrNoBody means that the mesh encloses nothing that a skeleton could fit.
 var ErrNoBody = errors.New("the mesh encloses no volume to fit a skeleton into: make its faces look outward and close large holes at the intake, or place the joints by hand")
 
-// FitBiped places the biped starter inside a standing two-legged mesh, Y up, in
-// any pose from arms out to arms down. It reads the volume (voxels by winding
-// number), its middle plane, the ends of the limbs along the inside (geodesic
-// extremities), and cross-sections of limbs and neck; where a feature does not
-// show, segment proportions decide (Drillis & Contini 1966). The order of
-// discretising, embedding and refining follows Baran & Popović 2007.
-func FitBiped(ctx context.Context, m *mesh.Mesh, progress func(what string, share float64)) (*Skeleton, *FitReport, error) {
-	if progress == nil {
-		progress = func(string, float64) {}
-	}
-	if m.Faces() == 0 {
-		return nil, nil, ErrNoBody
-	}
+// biped places the landmarks of the biped inside a standing two-legged mesh, Y
+// up, in any pose from arms out to arms down. It reads the volume (voxels by
+// winding number), its middle plane, the ends of the limbs along the inside
+// (geodesic extremities), and cross-sections of limbs and neck; where a feature
+// does not show, segment proportions decide (Drillis & Contini 1966). The order
+// of discretising, embedding and refining follows Baran & Popović 2007.
+func biped(ctx context.Context, m *mesh.Mesh, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	points, props := bodyPoints(m)
-	turn := geom.Identity
-	for try := 0; ; try++ {
-		if err := ctx.Err(); err != nil {
-			return nil, nil, err
-		}
-		turned := make([]r3.Vec, len(points))
-		for i, p := range points {
-			turned[i] = geom.Rotate(turn, p)
-		}
-		f, err := newFitter(turned, props.tris)
-		if err != nil {
-			return nil, nil, err
-		}
-		if try == 0 && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
-			turn = geom.AxisAngle(r3.Vec{Y: 1}, math.Pi/2)
-			continue
-		}
-		progress("Finding limbs", 0.5)
-		f.slices()
-		if try < 2 && f.facesBack() {
-			turn = quat.Mul(geom.AxisAngle(r3.Vec{Y: 1}, math.Pi), turn)
-			try = 1
-			continue
-		}
-		if err := f.arms(); err != nil {
-			return nil, nil, err
-		}
-		f.legs()
-		progress("Placing joints", 0.9)
-		f.trunk()
-		s, report := f.result(quat.Conj(turn))
-		report.Props = props.left
-		if props.left > 0 {
-			report.Notes = append(report.Notes, fmt.Sprintf("%d one-sided pieces were taken for props and left out", props.left))
-		}
-		progress("Done", 1)
-		return s, report, nil
+	f, err := newFitter(m, tips)
+	if err != nil {
+		return nil, err
 	}
+	if f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
+		f.quarters(1)
+	}
+	progress("Finding limbs", 0.5)
+	f.slices()
+	if f.facesBack() {
+		f.quarters(2)
+		f.slices()
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	if err := f.arms(); err != nil {
+		return nil, err
+	}
+	f.legs()
+	progress("Placing joints", 0.9)
+	f.trunk()
+	return f, nil
+}
+
+// quarters turns the frame of the fit by so many quarter turns about Y; the
+// cubes turn with it, so that the volume need not be filled again.
+func (f *fitter) quarters(n int) {
+	for range n {
+		v := f.vox
+		w := &geom.Voxels{Cell: v.Cell, NX: v.NZ, NY: v.NY, NZ: v.NX, Inside: make([]bool, len(v.Inside)),
+			Origin: r3.Vec{X: v.Origin.Z, Y: v.Origin.Y, Z: -(v.Origin.X + float64(v.NX-1)*v.Cell)}}
+		for i, in := range v.Inside {
+			if in {
+				x, y, z := v.Coords(i)
+				w.Inside[w.Index(z, y, v.NX-1-x)] = true
+			}
+		}
+		f.vox = w
+	}
+	turn := geom.AxisAngle(r3.Vec{Y: 1}, float64(n)*math.Pi/2)
+	f.back = geom.Normalise(quat.Mul(f.back, quat.Conj(turn)))
+	for name, p := range f.given {
+		f.given[name] = geom.Rotate(turn, p)
+	}
+	f.findPlane()
 }
 
 type body struct {
@@ -155,6 +133,10 @@ type fitter struct {
 	crotch float64 // Y above the floor, 0 if the legs do not part
 	joints map[string]placed
 	tips   map[string]r3.Vec
+	given  map[string]r3.Vec // tips that a person has shown
+	begin  map[string]r3.Vec // where each limb begins
+	back   quat.Number       // from this frame to the world
+	props  int
 	notes  []string
 }
 
@@ -174,7 +156,29 @@ type layer struct {
 	}
 }
 
-func newFitter(points []r3.Vec, tris [][3]int32) (*fitter, error) {
+// newFitter fills the volume of the body of a mesh, in world frame.
+func newFitter(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
+	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
+	points, props := bodyPoints(m)
+	f, err := fillBody(points, props.tris, tips)
+	if err != nil {
+		return nil, err
+	}
+	if turned > 0 {
+		f.notes = append(f.notes, fmt.Sprintf("%d faces look inward and were turned for the fit only", turned))
+	}
+	f.props = props.left
+	if props.left > 0 {
+		f.notes = append(f.notes, fmt.Sprintf("%d one-sided pieces were taken for props and left out", props.left))
+	}
+	return f, nil
+}
+
+// mostCubes bounds the voxels of a fit.
+const mostCubes = 2.5e6
+
+// fillBody fills the volume of the given triangles.
+func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec) (*fitter, error) {
 	box := geom.EmptyBox()
 	for _, t := range tris {
 		for _, v := range t {
@@ -186,9 +190,12 @@ func newFitter(points []r3.Vec, tris [][3]int32) (*fitter, error) {
 		return nil, ErrNoBody
 	}
 	// A wide mesh gets larger cubes, so that their number stays bounded.
-	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/4e6))
+	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/mostCubes))
 	solid := geom.NewTree(points, tris)
-	f := &fitter{solid: solid, vox: geom.Voxelise(solid, cell), joints: map[string]placed{}, tips: map[string]r3.Vec{}}
+	f := &fitter{solid: solid, vox: geom.Voxelise(solid, cell), back: geom.Identity, joints: map[string]placed{}, tips: map[string]r3.Vec{}, begin: map[string]r3.Vec{}, given: map[string]r3.Vec{}}
+	for name, p := range tips {
+		f.given[name] = p
+	}
 	if !f.keepLargest() {
 		return nil, ErrNoBody
 	}
@@ -306,7 +313,7 @@ func (f *fitter) drawIn(p r3.Vec, end bool) (at r3.Vec, inside bool) {
 		})
 		return n == 6 || end
 	}
-	if deep(v.At(p)) && f.solid.Winding(p) > 0.5 {
+	if deep(v.At(p)) && f.solid.Winding(geom.Rotate(f.back, p)) > 0.5 {
 		return p, true
 	}
 	best := math.Inf(1)
@@ -326,28 +333,4 @@ func (f *fitter) drawIn(p r3.Vec, end bool) (at r3.Vec, inside bool) {
 		}
 	}
 	return at, math.Sqrt(best) < 0.025*f.height
-}
-
-// result builds the skeleton, each joint in world frame.
-func (f *fitter) result(back quat.Number) (*Skeleton, *FitReport) {
-	s := Biped(1)
-	report := &FitReport{Starter: "biped", Height: f.height, Crotch: f.crotch, Symmetry: f.match, Tips: map[string][]float64{}, Notes: f.notes,
-		Plane: geom.Rotate(back, r3.Vec{X: f.plane, Y: f.floor}), Left: geom.Rotate(back, r3.Vec{X: 1}), Facing: geom.Rotate(back, r3.Vec{Z: 1})}
-	children := s.Children()
-	for i := range s.Joints {
-		j := &s.Joints[i]
-		p := f.joints[j.Name]
-		at, inside := f.drawIn(p.at, len(children[i]) == 0)
-		j.Pos, j.Confidence, j.Reason = geom.Rotate(back, at), p.confidence, p.reason
-		if !inside {
-			j.Confidence *= 0.5
-			j.Reason += ", then drawn into the volume"
-		}
-		report.Joints = append(report.Joints, JointFit{j.Name, j.Confidence, j.Reason, inside})
-	}
-	for name, p := range f.tips {
-		q := geom.Rotate(back, p)
-		report.Tips[name] = []float64{q.X, q.Y, q.Z}
-	}
-	return s, report
 }

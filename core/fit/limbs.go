@@ -1,10 +1,12 @@
-package skeleton
+package fit
 
 import (
 	"errors"
 	"fmt"
 	"math"
 	"slices"
+
+	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -26,7 +28,7 @@ func (f *fitter) legs() {
 			z = (z + top.centre.Z) / 2
 		}
 		thigh := r3.Vec{X: thighX.X, Y: f.floor + hip, Z: z}
-		kneeY := ankleY + (KneeHeight-AnkleHeight)/(HipHeight-AnkleHeight)*(thigh.Y-ankleY)
+		kneeY := ankleY + (skeleton.KneeHeight-skeleton.AnkleHeight)/(skeleton.HipHeight-skeleton.AnkleHeight)*(thigh.Y-ankleY)
 		knee := f.sideAt(s, kneeY)
 		knee.Y = kneeY
 		line := ankle.Z + (kneeY-ankleY)/(thigh.Y-ankleY)*(thigh.Z-ankle.Z)
@@ -45,8 +47,8 @@ func (f *fitter) legs() {
 func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	h := f.height
 	left, right := f.joints["upper_arm_l"], f.joints["upper_arm_r"]
-	byShoulder := HipHeight / ShoulderHeight * ((left.at.Y+right.at.Y)/2 - f.floor)
-	byCrotch := f.crotch * (HipHeight / 0.472)
+	byShoulder := skeleton.HipHeight / skeleton.ShoulderHeight * ((left.at.Y+right.at.Y)/2 - f.floor)
+	byCrotch := f.crotch * (skeleton.HipHeight / 0.472)
 	arms := math.Min(left.confidence, right.confidence) > 0.3
 	parted := f.crotch > 0.3*h && f.crotch < 0.58*h
 	switch {
@@ -57,7 +59,7 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	case arms:
 		hip, confidence, reason = byShoulder, 0.5, "the legs do not part below the hips, height taken from the shoulders"
 	default:
-		hip, confidence, reason = HipHeight*h, 0.3, "neither legs nor arms show, height taken from proportion"
+		hip, confidence, reason = skeleton.HipHeight*h, 0.3, "neither legs nor arms show, height taken from proportion"
 	}
 	if f.crotch > 0 && !parted {
 		f.notes = append(f.notes, fmt.Sprintf("the legs part at %.0f %% of the height, too low for a crotch: a skirt or coat", 100*f.crotch/h))
@@ -179,6 +181,9 @@ func (f *fitter) arms() error {
 				tip, far = i, d
 			}
 		}
+		if p, ok := f.given["hand"+suffix(s)]; ok {
+			tip, far = f.nearestInside(p), h
+		}
 		if tip < 0 || far < 0.25*h {
 			f.armByProportion(s)
 			continue
@@ -200,7 +205,7 @@ func (f *fitter) armByProportion(s int) {
 	for _, step := range []struct {
 		name   string
 		length float64
-	}{{"upper_arm", 0}, {"forearm", UpperArm}, {"hand", Forearm}, {"hand_end", Hand}} {
+	}{{"upper_arm", 0}, {"forearm", skeleton.UpperArm}, {"hand", skeleton.Forearm}, {"hand_end", skeleton.Hand}} {
 		at = r3.Add(at, r3.Vec{X: sign * 0.35 * step.length * h, Y: -0.93 * step.length * h})
 		f.put(step.name+suffix(s), at, 0.1, reason)
 	}
@@ -213,38 +218,61 @@ type station struct {
 	arc  float64 // metres along the middle line from the tip
 }
 
-// arm reads the cross-sections from a hand's tip inward.
-func (f *fitter) arm(s, tip int) error {
-	v, h := f.vox, f.height
-	dist := v.Distances([]int{tip})
-	width := 1.6 * v.Cell
-	reach := math.Inf(1) // to the middle plane
+// stations returns the cross-sections of the volume by distance along the inside,
+// up to a reach, and the length that each stands for. within says which cubes
+// count; nil counts all. The line ends where a section is empty.
+func (f *fitter) stations(dist []float64, reach float64, within []bool) (line []station, width float64) {
+	v := f.vox
+	width = 1.6 * v.Cell
+	n := int(reach / width)
+	line = make([]station, max(0, n))
+	count := make([]float64, max(0, n))
 	for i, d := range dist {
-		if math.Abs(v.Centre(i).X-f.plane) < v.Cell {
-			reach = math.Min(reach, d)
-		}
-	}
-	n := int(math.Min(reach, 0.75*h) / width)
-	if n < 12 {
-		return errNoArms
-	}
-	line := make([]station, n)
-	count := make([]float64, n)
-	for i, d := range dist {
-		if k := int(d / width); d < float64(n)*width && k < n {
+		if k := int(d / width); d < float64(n)*width && k < n && (within == nil || within[i]) {
 			line[k].at = r3.Add(line[k].at, v.Centre(i))
 			count[k]++
 		}
 	}
 	for k := range line {
 		if count[k] == 0 {
-			return errNoArms
+			return line[:k], width
 		}
 		line[k].at = r3.Scale(1/count[k], line[k].at)
 		line[k].area = count[k] * v.Cell * v.Cell * v.Cell / width
 		if k > 0 {
 			line[k].arc = line[k-1].arc + r3.Norm(r3.Sub(line[k].at, line[k-1].at))
 		}
+	}
+	return line, width
+}
+
+// nearestInside returns the inside cube nearest to p, -1 for none.
+func (f *fitter) nearestInside(p r3.Vec) int {
+	best, at := math.Inf(1), -1
+	for i, in := range f.vox.Inside {
+		if in {
+			if d := r3.Norm2(r3.Sub(f.vox.Centre(i), p)); d < best {
+				best, at = d, i
+			}
+		}
+	}
+	return at
+}
+
+// arm reads the cross-sections from a hand's tip inward.
+func (f *fitter) arm(s, tip int) error {
+	v, h := f.vox, f.height
+	reach := math.Inf(1) // to the middle plane
+	dist := v.Distances([]int{tip})
+	for i, d := range dist {
+		if math.Abs(v.Centre(i).X-f.plane) < v.Cell {
+			reach = math.Min(reach, d)
+		}
+	}
+	line, width := f.stations(dist, math.Min(reach, 0.75*h), nil)
+	n := len(line)
+	if n < 12 {
+		return errNoArms
 	}
 	// The trunk begins where the section outgrows the arm's.
 	var usual []float64
@@ -270,11 +298,13 @@ func (f *fitter) arm(s, tip int) error {
 	}
 	dir = r3.Unit(dir)
 	shoulder := r3.Add(line[clean].at, r3.Scale(2*width+0.9*radius, dir))
-	total := line[clean].arc + 2*width + 0.9*radius
+	shoulder = f.underShoulder(shoulder, s, radius)
+	total := line[clean].arc + r3.Norm(r3.Sub(shoulder, line[clean].at))
 
 	wrist, narrow := f.wrist(line[:join], total)
 	elbow, bent := f.elbow(line[:clean+1], shoulder, wrist)
 	x := suffix(s)
+	f.begin["arm"+x] = line[join].at
 	f.put("upper_arm"+x, shoulder, 0.8, "where the arm's middle line enters the trunk")
 	if bent {
 		f.put("forearm"+x, elbow, 0.85, "where the middle line bends")
@@ -290,10 +320,40 @@ func (f *fitter) arm(s, tip int) error {
 	return nil
 }
 
+// underShoulder mends a shoulder that the arm's middle line put too far in, as it
+// does for level arms on a slim body, or too low, as for hanging arms: it lies
+// outside the ribs, and an arm's radius under the top of the shoulder.
+func (f *fitter) underShoulder(p r3.Vec, side int, radius float64) r3.Vec {
+	v, h, sign := f.vox, f.height, 1-2*float64(side)
+	inside := func(q r3.Vec) bool { i := v.At(q); return i >= 0 && v.Inside[i] }
+	// Half the breadth of the ribs below the armpit, unless the arm hangs there.
+	ribs := r3.Vec{X: f.plane, Y: p.Y - 0.085*h, Z: p.Z}
+	half := 0.0
+	for inside(ribs) && half < 0.2*h {
+		half += v.Cell / 2
+		ribs.X = f.plane + sign*half
+	}
+	if half > 0.04*h && half < 0.16*h {
+		if across := sign * (p.X - f.plane); across < 1.02*half {
+			p.X = f.plane + sign*1.02*half
+		}
+	}
+	top := p
+	for q := p; q.Y < f.floor+h; q.Y += v.Cell / 2 {
+		if inside(q) {
+			top = q
+		} else if q.Y > p.Y+0.02*h {
+			break
+		}
+	}
+	p.Y = math.Max(p.Y, top.Y-1.1*radius)
+	return p
+}
+
 // wrist returns the narrowest section near a quarter of the way from the tip
 // (hand over whole arm in Drillis & Contini: .108 of .440).
 func (f *fitter) wrist(line []station, total float64) (station, bool) {
-	const share = Hand / (Hand + Forearm + UpperArm)
+	const share = skeleton.Hand / (skeleton.Hand + skeleton.Forearm + skeleton.UpperArm)
 	best, at := math.Inf(1), 0
 	expected, widest := 0, 0.0
 	for k, st := range line {
@@ -320,7 +380,7 @@ func (f *fitter) wrist(line []station, total float64) (station, bool) {
 // farthest from straight, if that is clear and near the usual share; else the
 // usual share.
 func (f *fitter) elbow(line []station, shoulder r3.Vec, wrist station) (r3.Vec, bool) {
-	const share = UpperArm / (UpperArm + Forearm) // from the shoulder
+	const share = skeleton.UpperArm / (skeleton.UpperArm + skeleton.Forearm) // from the shoulder
 	axis := r3.Unit(r3.Sub(wrist.at, shoulder))
 	length := r3.Norm(r3.Sub(wrist.at, shoulder))
 	off := func(p r3.Vec) (t, d float64) {

@@ -1,0 +1,381 @@
+package fit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Depths of joints in an animal's trunk, as shares of the section's height below
+// the back (common practice, no source).
+const (
+	spineDepth = 0.26
+	hipDepth   = 0.45
+)
+
+// quadruped places the landmarks of an animal that stands on four legs: the feet
+// are what touches the ground, each leg is read from there upward, head and tail
+// are the ends of the middle plane fore and aft; the end with more volume near it
+// is the head.
+func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
+	progress("Filling the volume", 0.05)
+	f, err := lengthwise(m, tips)
+	if err != nil {
+		return nil, err
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	progress("Finding limbs", 0.4)
+	fore, aft, err := f.ends()
+	if err != nil {
+		return nil, err
+	}
+	if f.tailFirst(fore, aft) {
+		f.quarters(2)
+		if fore, aft, err = f.ends(); err != nil {
+			return nil, err
+		}
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	progress("Reading legs", 0.6)
+	var front, rear [2]leg
+	for s := range 2 {
+		a, b, err := f.feet(s)
+		if err != nil {
+			return nil, err
+		}
+		front[s], rear[s] = f.foreleg(s, a), f.hindleg(s, b)
+	}
+	progress("Placing joints", 0.8)
+	_ = rear
+	zr := (f.joints["thigh_l"].at.Z+f.joints["thigh_r"].at.Z)/2 + 0.05*f.height
+	zf := (front[0].top.Z + front[1].top.Z) / 2
+	f.backbone(p.Spine, zr, zf, 0.167, 0.857)
+	withers := f.alongBack(zf)
+	f.headAndNeck(fore, p.Neck, r3.Vec{X: f.plane, Y: withers.Y + 0.04*f.height, Z: zf + 0.07*f.height})
+	f.tailLine(aft, p.Tail, zr, 0.35*f.girth(zr, zf))
+	if p.Scapula {
+		for s := range 2 {
+			shoulder := f.joints["upper_arm"+suffix(s)].at
+			back := f.alongBack(shoulder.Z - 0.15*f.height)
+			f.put("scapula"+suffix(s), r3.Vec{X: f.plane + 0.6*(shoulder.X-f.plane), Y: back.Y + 0.02*f.height, Z: back.Z}, 0.5, "between shoulder and back, at its share")
+		}
+	}
+	return f, nil
+}
+
+// ends returns the cubes at the two ends of the middle plane, fore (+Z) and aft,
+// as seen along the inside from the trunk.
+func (f *fitter) ends() (fore, aft int, err error) {
+	v := f.vox
+	// The trunk's middle: the inside cube of the middle plane nearest to the mean.
+	var mean r3.Vec
+	n := 0.0
+	for i, in := range v.Inside {
+		if in {
+			mean = r3.Add(mean, v.Centre(i))
+			n++
+		}
+	}
+	mean = r3.Scale(1/n, mean)
+	mean.X = f.plane
+	seat := f.nearestInside(mean)
+	dist := v.Distances([]int{seat})
+	near := func(c r3.Vec) bool { return math.Abs(c.X-f.plane) < math.Max(1.1*v.Cell, 0.02*f.height) }
+	z := v.Centre(seat).Z
+	fore = f.farthest(dist, func(c r3.Vec) bool { return near(c) && c.Z > z })
+	aft = f.farthest(dist, func(c r3.Vec) bool { return near(c) && c.Z < z })
+	if p, ok := f.given["head"]; ok {
+		fore = f.nearestInside(p)
+	}
+	if p, ok := f.given["tail"]; ok {
+		aft = f.nearestInside(p)
+	}
+	if fore < 0 || aft < 0 {
+		return 0, 0, errors.New("the body has no two ends: is this a quadruped that stands on four legs, Y up?")
+	}
+	return fore, aft, nil
+}
+
+// tailFirst reports whether the end that was taken for the head is the tail.
+func (f *fitter) tailFirst(fore, aft int) bool {
+	if p, ok := f.given["head"]; ok {
+		return p.Z < f.vox.Centre(aft).Z
+	}
+	size := geom.EmptyBox()
+	for i, in := range f.vox.Inside {
+		if in {
+			size = size.Add(f.vox.Centre(i))
+		}
+	}
+	way := 0.16 * size.Size().Z
+	a, b := f.volumeNear(fore, way), f.volumeNear(aft, way)
+	if math.Max(a, b) > 1.5*math.Min(a, b) {
+		return b > a
+	}
+	return f.vox.Centre(aft).Y > f.vox.Centre(fore).Y
+}
+
+// feet returns the two feet of a side, front and rear.
+func (f *fitter) feet(s int) (front, rear foot, err error) {
+	list := f.ground(s)
+	for _, name := range [2]string{"hand" + suffix(s), "foot" + suffix(s)} {
+		if p, ok := f.given[name]; ok {
+			if i := f.nearestInside(p); i >= 0 {
+				list = append([]foot{{[]int{i}, geom.EmptyBox().Add(f.vox.Centre(i))}}, list...)
+			}
+		}
+	}
+	if len(list) < 2 {
+		return front, rear, fmt.Errorf("%w; found %d feet on the %s side where a quadruped has two: show hand%s and foot%s in the view", ErrNoBody, len(list), [2]string{"left", "right"}[s], suffix(s), suffix(s))
+	}
+	front, rear = list[0], list[1]
+	if front.box.Centre().Z < rear.box.Centre().Z {
+		front, rear = rear, front
+	}
+	return front, rear, nil
+}
+
+// leg is a leg as it was read.
+type leg struct {
+	limb
+	top r3.Vec // where it enters the trunk
+}
+
+// legOf reads a leg up to the belly.
+func (f *fitter) legOf(p foot) leg {
+	l := leg{limb: f.rise(p, f.floor+0.9*f.height, 3.2)}
+	l.top = l.line[l.join].at
+	return l
+}
+
+// level returns the centre of a leg's section at a share of the way from the
+// floor to a height.
+func (l leg) level(y float64) r3.Vec {
+	best, at := math.Inf(1), l.line[0].at
+	for _, s := range l.line {
+		if d := math.Abs(s.at.Y - y); d < best {
+			best, at = d, s.at
+		}
+	}
+	at.Y = y
+	return at
+}
+
+// toesOf places ball and tip of a foot.
+func (f *fitter) toesOf(p foot, l leg, ball, tip string) {
+	z0, z1 := p.box.Min.Z, p.box.Max.Z
+	length := math.Max(z1-z0, 2*f.vox.Cell)
+	x := p.box.Centre().X
+	f.put(ball, r3.Vec{X: x, Y: f.floor + math.Max(1.2*f.vox.Cell, 0.035*f.height), Z: z0 + 0.3*length}, 0.7, "within the foot on the ground")
+	f.put(tip, r3.Vec{X: x, Y: f.floor + math.Max(0.8*f.vox.Cell, 0.014*f.height), Z: z1 - 0.05*length}, 0.85, "foremost place of the foot")
+	f.tips[ball] = r3.Vec{X: x, Y: f.floor, Z: z1}
+}
+
+// foreleg places shoulder, elbow and wrist of a front leg. The elbow is where the
+// leg leaves the trunk, the wrist where it bends or at its share.
+func (f *fitter) foreleg(s int, p foot) leg {
+	l, x := f.legOf(p), suffix(s)
+	f.toesOf(p, l, "fingers"+x, "fingers_end"+x)
+	f.begin["arm"+x] = l.top
+	low, high, ok := f.section(l.top.Z)
+	if !ok {
+		low, high = l.top.Y, l.top.Y+0.3*f.height
+	}
+	low = math.Max(low, l.top.Y-0.1*f.height)
+	shoulder := r3.Vec{X: l.level(l.top.Y).X, Y: low + 0.40*(high-low), Z: l.top.Z + 0.09*f.height}
+	reach := shoulder.Y - f.floor
+	wristY := f.floor + 0.31*reach
+	arc, off := l.bend(0.1*l.line[l.join].arc, 0.9*l.line[l.join].arc, r3.Vec{Z: 1})
+	reason, sure := "at its share of the leg, centred in the cross-section", 0.65
+	if y := l.at(arc).Y; off > 0.03 && math.Abs(y-wristY) < 0.12*f.height {
+		wristY, reason, sure = y, "where the middle line bends forward", 0.8
+	}
+	elbowY := f.floor + 0.69*reach
+	elbow := l.level(math.Min(elbowY, l.top.Y))
+	elbow.Y = elbowY
+	f.put("upper_arm"+x, shoulder, 0.6, "in the trunk above the leg, at its share")
+	f.put("forearm"+x, elbow, 0.7, "where the leg leaves the trunk, at its share")
+	f.put("hand"+x, l.level(wristY), sure, reason)
+	return l
+}
+
+// hindleg places hip, knee and hock of a hind leg. The hock is where the leg
+// bends back, the knee where it bends forward above that.
+func (f *fitter) hindleg(s int, p foot) leg {
+	l, x := f.legOf(p), suffix(s)
+	f.toesOf(p, l, "toe"+x, "toe_end"+x)
+	f.begin["leg"+x] = l.top
+	low, high, ok := f.section(l.top.Z)
+	if !ok {
+		low, high = l.top.Y, l.top.Y+0.3*f.height
+	}
+	low = math.Max(low, l.top.Y-0.1*f.height)
+	hip := r3.Vec{X: l.level(l.top.Y).X, Y: high - hipDepth*(high-low), Z: l.top.Z - 0.02*f.height}
+	reach := hip.Y - f.floor
+	hockY := f.floor + 0.34*reach
+	reason, sure := "at its share of the leg, centred in the cross-section", 0.65
+	arc, off := l.bend(0.05*l.line[l.join].arc, l.line[l.join].arc, r3.Vec{Z: -1})
+	if y := l.at(arc).Y; off > 0.03 && math.Abs(y-hockY) < 0.14*f.height {
+		hockY, reason, sure = y, "where the middle line bends back", 0.8
+	}
+	kneeY := f.floor + 0.645*reach
+	knee := l.level(math.Min(kneeY, l.top.Y))
+	if kneeY > l.top.Y { // within the body: drawn forward a little, as a knee is
+		knee.Z += 0.03 * f.height
+	}
+	knee.Y = kneeY
+	hock := l.level(hockY)
+	hip.Z = 0.8*hock.Z + 0.2*knee.Z
+	f.put("thigh"+x, hip, 0.6, "in the trunk, above the hock and below the back")
+	f.put("shank"+x, knee, 0.65, "at its share of the leg")
+	f.put("foot"+x, hock, sure, reason)
+	return l
+}
+
+// alongBack returns the place of the spine at a Z: under the back by its share
+// of the trunk's height there.
+func (f *fitter) alongBack(z float64) r3.Vec {
+	low, high, ok := f.section(z)
+	if !ok {
+		return r3.Vec{X: f.plane, Y: f.floor + 0.6*f.height, Z: z}
+	}
+	low = math.Max(low, high-0.45*f.height) // of the trunk alone
+	return r3.Vec{X: f.plane, Y: high - spineDepth*(high-low), Z: z}
+}
+
+// backbone places hips at zr and n joints of the spine towards zf, the first and
+// last at the given shares of the way.
+func (f *fitter) backbone(n int, zr, zf, first, last float64) {
+	f.put("hips", f.alongBack(zr), 0.75, "under the back, above the hind legs")
+	for i := range n {
+		t := (first + last) / 2
+		if n > 1 {
+			t = first + (last-first)*float64(i)/float64(n-1)
+		}
+		f.put(fmt.Sprintf("spine_%d", i+1), f.alongBack(zr+t*(zf-zr)), 0.75, "under the back, at its share of the way to the shoulders")
+	}
+}
+
+// headAndNeck reads head and neck from the tip of the head inward: behind the
+// head the sections narrow to the neck, and then grow into the trunk. base is
+// where the neck begins when that does not show.
+func (f *fitter) headAndNeck(tip, n int, base r3.Vec) {
+	v, h := f.vox, f.height
+	end := v.Centre(tip)
+	f.tips["head"] = end
+	dist := v.Distances([]int{tip})
+	reach := 1.15*r3.Norm(r3.Sub(end, base)) + 0.1*h
+	line, _ := f.stations(dist, reach, nil)
+	l := limb{line: line, join: len(line) - 1}
+	total := 0.0
+	if len(line) > 0 {
+		total = line[len(line)-1].arc
+	}
+	// Without a narrowing the neck begins where it is usual, the head half way.
+	nearest := math.Inf(1)
+	for _, s := range line {
+		if d := r3.Norm(r3.Sub(s.at, base)); d < nearest {
+			nearest, total = d, s.arc
+		}
+	}
+	skullArc, baseArc, sure := 0.5*total, total, 0.35
+	reason := "no narrowing found behind the head, taken from proportion"
+	// The widest section of the head, the narrowest behind it, and where that has
+	// doubled.
+	widest, wide := 0.0, 0
+	for k, s := range line {
+		if s.arc < 0.6*total && s.area > widest {
+			widest, wide = s.area, k
+		}
+	}
+	narrow, at := math.Inf(1), -1
+	for k := wide; k < len(line); k++ {
+		if line[k].area < narrow {
+			narrow, at = line[k].area, k
+		}
+		if at >= 0 && line[k].area > 2.2*narrow {
+			break
+		}
+	}
+	if at > wide && narrow < 0.8*widest {
+		for k := wide; k <= at; k++ {
+			if line[k].area < (widest+narrow)/2 {
+				skullArc = line[k].arc
+				break
+			}
+		}
+		baseArc, sure, reason = total, 0.75, "behind the head, where the sections narrow"
+		for k := at; k < len(line); k++ {
+			if line[k].area > 1.9*narrow {
+				baseArc = line[k].arc
+				break
+			}
+		}
+	}
+	place := func(arc float64) r3.Vec {
+		p := l.at(arc)
+		p.X = f.plane
+		return p
+	}
+	if len(line) < 3 {
+		place = func(arc float64) r3.Vec { return r3.Add(end, r3.Scale(0.5, r3.Sub(base, end))) }
+	}
+	f.put("head_end", r3.Vec{X: f.plane, Y: end.Y, Z: end.Z}, 0.9, "end of the head")
+	f.put("head", place(skullArc), sure, reason)
+	f.begin["neck"] = place(baseArc)
+	for i := range n {
+		name, t := fmt.Sprintf("neck_%d", i+1), float64(i)/math.Max(1, float64(n))
+		if n == 1 {
+			name = "neck"
+		}
+		f.put(name, place(baseArc+t*(skullArc-baseArc)), 0.9*sure, "at its share of the neck")
+	}
+}
+
+// tailLine reads a tail from its tip inward, to where its sections reach the
+// given area.
+func (f *fitter) tailLine(tip, n int, zr, area float64) {
+	if n == 0 {
+		return
+	}
+	end := f.vox.Centre(tip)
+	line, _ := f.stations(f.vox.Distances([]int{tip}), math.Abs(end.Z-zr)*1.4+0.05*f.height, nil)
+	l := limb{line: line, join: len(line) - 1}
+	length := 0.0
+	for k, s := range line {
+		if s.area > area {
+			l.join = k
+			break
+		}
+	}
+	if len(line) > 2 {
+		length = l.line[l.join].arc
+	}
+	if length < 0.12*f.height {
+		hips := f.joints["hips"].at
+		for i := range n {
+			t := float64(i+1) / float64(n+1)
+			f.put(fmt.Sprintf("tail_%d", i+1), r3.Add(hips, r3.Scale(t, r3.Sub(end, hips))), 0.2, "no tail found, taken from proportion")
+		}
+		f.put("tail_end", end, 0.3, "hindmost place of the body")
+		return
+	}
+	f.tips["tail"], f.begin["tail"] = end, l.line[l.join].at
+	for i := range n {
+		p := l.at(length * (1 - float64(i)/float64(n)))
+		p.X += 0.8 * (f.plane - p.X) * math.Max(0, 1-float64(i)/float64(n)) // the root lies in the middle
+		f.put(fmt.Sprintf("tail_%d", i+1), p, 0.8, "along the middle line of the tail")
+	}
+	f.put("tail_end", end, 0.9, "end of the tail")
+}

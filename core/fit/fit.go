@@ -1,0 +1,240 @@
+// Package fit places a starter skeleton inside a mesh by its shape: it reads the
+// volume, its middle plane, the tips of the limbs and the cross-sections between,
+// and puts the joints where the anatomy turns.
+package fit
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Report says what a fit understood of the mesh, all in world frame.
+type Report struct {
+	Starter  string               `json:"starter"`
+	Params   skeleton.Params      `json:"params"`
+	Height   float64              `json:"height"`
+	Plane    r3.Vec               `json:"plane"`  // a point of the middle plane
+	Left     r3.Vec               `json:"left"`   // the direction taken as the character's left
+	Facing   r3.Vec               `json:"facing"` // the direction it looks in
+	Crotch   float64              `json:"crotch"` // height at which the legs part, 0 if not seen
+	Symmetry float64              `json:"symmetry"`
+	Tips     map[string][]float64 `json:"tips"`   // ends of limbs by the joint that they belong to
+	Begin    map[string][]float64 `json:"begins"` // where each limb begins
+	Props    int                  `json:"props"`  // one-sided pieces that were left out
+	Joints   []JointFit           `json:"joints"`
+	Notes    []string             `json:"notes"`
+}
+
+// JointFit is how one joint was found.
+type JointFit struct {
+	Name       string  `json:"name"`
+	Confidence float64 `json:"confidence"`
+	Reason     string  `json:"reason"`
+	Inside     bool    `json:"inside"`
+}
+
+// Progress is told what is being done and how much of it is done (0..1).
+type Progress func(what string, share float64)
+
+// Options of a fit besides the starter.
+type Options struct {
+	Params skeleton.Params
+	// Pinned joints stand where a person has put them, in world metres; the rest
+	// is fitted around them.
+	Pinned map[string]r3.Vec
+	// Tips that a person has shown, by the joint that they belong to (hand_l,
+	// foot_l, head, tail …), in world metres.
+	Tips map[string]r3.Vec
+	// Only names the joints to be fitted anew; the others stay as in Current. Nil
+	// fits all.
+	Only    []string
+	Current *skeleton.Skeleton
+}
+
+// Fit places the starter of the options in a mesh. Errors are those of
+// parameters, ErrNoBody, and the context's.
+func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skeleton.Skeleton, *Report, error) {
+	if progress == nil {
+		progress = func(string, float64) {}
+	}
+	p := o.Params
+	if p.Height == 0 {
+		p.Height = 1
+	}
+	starter, err := p.Build()
+	if err != nil {
+		return nil, nil, err
+	}
+	if m.Faces() == 0 {
+		return nil, nil, ErrNoBody
+	}
+	var f *fitter
+	switch p.Starter {
+	case "quadruped":
+		f, err = quadruped(ctx, m, p, o.Tips, progress)
+	case "bird":
+		f, err = bird(ctx, m, p, o.Tips, progress)
+	case "chain":
+		f, err = chain(ctx, m, p.Count, o.Tips, progress)
+	case "hand":
+		f, err = hand(ctx, m, p, o.Tips, progress)
+	case "empty":
+		f, err = lengthwise(m, nil)
+		if err == nil {
+			f.put("root", r3.Vec{X: f.plane, Y: f.floor + 0.5*f.height}, 0.5, "in the middle of the body")
+		}
+	default:
+		f, err = biped(ctx, m, o.Tips, progress)
+		if err == nil && p.Fingers > 0 {
+			f.fingers(p)
+		}
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	for name, at := range o.Pinned {
+		f.joints[name] = placed{at: geom.Rotate(quat.Conj(f.back), at), confidence: 1, reason: pinnedReason}
+	}
+	s, report := f.result(starter, p)
+	s, err = keepOthers(s, o)
+	progress("Done", 1)
+	return s, report, err
+}
+
+const pinnedReason = "set by hand"
+
+// keepOthers takes the joints that were not to be fitted from the skeleton that
+// is there.
+func keepOthers(s *skeleton.Skeleton, o Options) (*skeleton.Skeleton, error) {
+	if o.Only == nil {
+		return s, nil
+	}
+	if o.Current == nil {
+		return nil, fmt.Errorf("there is no skeleton of which a part could be fitted anew")
+	}
+	out := o.Current.Clone()
+	any := false
+	for i := range out.Joints {
+		j := &out.Joints[i]
+		k := s.Index(j.Name)
+		if k < 0 || !slices.Contains(o.Only, j.Name) || j.Pinned {
+			continue
+		}
+		j.Pos, j.Confidence, j.Reason = s.Joints[k].Pos, s.Joints[k].Confidence, s.Joints[k].Reason
+		any = true
+	}
+	if !any {
+		return nil, fmt.Errorf("none of the chosen joints belongs to the starter %s: choose others, or another starter", o.Params.Starter)
+	}
+	return out, nil
+}
+
+// result builds the skeleton, each joint in world frame: landmarks where they
+// were found, all others carried along by the segments between.
+func (f *fitter) result(starter *skeleton.Skeleton, p skeleton.Params) (*skeleton.Skeleton, *Report) {
+	s := starter.Clone()
+	report := &Report{Starter: p.Starter, Params: p, Height: f.height, Crotch: f.crotch, Symmetry: f.match, Tips: map[string][]float64{}, Begin: map[string][]float64{}, Notes: f.notes, Props: f.props,
+		Plane: geom.Rotate(f.back, r3.Vec{X: f.plane, Y: f.floor}), Left: geom.Rotate(f.back, r3.Vec{X: 1}), Facing: geom.Rotate(f.back, r3.Vec{Z: 1})}
+	f.carry(starter)
+	children := s.Children()
+	for i := range s.Joints {
+		j := &s.Joints[i]
+		q := f.joints[j.Name]
+		at, inside := q.at, true
+		if q.reason == pinnedReason {
+			j.Pinned = true
+		} else {
+			at, inside = f.drawIn(q.at, len(children[i]) == 0)
+		}
+		j.Pos, j.Confidence, j.Reason = geom.Rotate(f.back, at), q.confidence, q.reason
+		if !inside {
+			j.Confidence *= 0.5
+			j.Reason += ", then drawn into the volume"
+		}
+		report.Joints = append(report.Joints, JointFit{j.Name, j.Confidence, j.Reason, inside})
+	}
+	world := func(from map[string]r3.Vec, to map[string][]float64) {
+		for name, p := range from {
+			q := geom.Rotate(f.back, p)
+			to[name] = []float64{q.X, q.Y, q.Z}
+		}
+	}
+	world(f.tips, report.Tips)
+	world(f.begin, report.Begin)
+	return s, report
+}
+
+// carry gives every joint of the starter that is no landmark a place: between
+// two landmarks of its chain at its share of the way, else by the similarity that
+// takes the last segment before it to where that was found.
+func (f *fitter) carry(starter *skeleton.Skeleton) {
+	children := starter.Children()
+	has := func(i int) bool { _, ok := f.joints[starter.Joints[i].Name]; return ok }
+	var below func(i int) int
+	below = func(i int) int {
+		for _, c := range children[i] {
+			if has(c) {
+				return c
+			}
+			if k := below(c); k >= 0 {
+				return k
+			}
+		}
+		return -1
+	}
+	for i, j := range starter.Joints {
+		if has(i) {
+			continue
+		}
+		up := j.Parent
+		for up >= 0 && !has(up) {
+			up = starter.Joints[up].Parent
+		}
+		down := below(i)
+		switch {
+		case up >= 0 && down >= 0:
+			a, b := starter.Joints[up].Pos, starter.Joints[down].Pos
+			fa, fb := f.joints[starter.Joints[up].Name], f.joints[starter.Joints[down].Name]
+			f.put(j.Name, similar(a, b, fa.at, fb.at, j.Pos), 0.8*math.Min(fa.confidence, fb.confidence), "at its share of the way between "+starter.Joints[up].Name+" and "+starter.Joints[down].Name)
+		case up >= 0:
+			// The segment that leaves the landmark, or the one that leads to it.
+			other, a := below(up), up
+			if other < 0 {
+				for other = starter.Joints[up].Parent; other >= 0 && !has(other); {
+					other = starter.Joints[other].Parent
+				}
+			}
+			fa := f.joints[starter.Joints[a].Name]
+			if other < 0 {
+				f.put(j.Name, r3.Add(fa.at, r3.Scale(f.height/math.Max(1e-9, starter.Height()), r3.Sub(j.Pos, starter.Joints[a].Pos))), 0.3, "taken from proportion")
+				continue
+			}
+			fb := f.joints[starter.Joints[other].Name]
+			f.put(j.Name, similar(starter.Joints[a].Pos, starter.Joints[other].Pos, fa.at, fb.at, j.Pos), 0.5*fa.confidence, "carried along with "+starter.Joints[a].Name+", taken from proportion")
+		case down >= 0:
+			f.put(j.Name, f.joints[starter.Joints[down].Name].at, 0.3, "above "+starter.Joints[down].Name+", taken from proportion")
+		default:
+			f.put(j.Name, r3.Vec{X: f.plane, Y: f.floor + f.height/2}, 0.1, "nothing tells its place")
+		}
+	}
+}
+
+// similar returns the image of p under the similarity with the shortest turn
+// that takes segment ab to segment cd.
+func similar(a, b, c, d, p r3.Vec) r3.Vec {
+	from, to := r3.Sub(b, a), r3.Sub(d, c)
+	l := r3.Norm(from)
+	if l == 0 || r3.Norm(to) == 0 {
+		return c
+	}
+	return r3.Add(c, r3.Scale(r3.Norm(to)/l, geom.Rotate(geom.Between(from, to), r3.Sub(p, a))))
+}
