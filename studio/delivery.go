@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats"
@@ -48,6 +49,10 @@ func (o *TakeDelivery) Apply(_ context.Context, s State, _ Progress) (State, Out
 	next.Mesh, next.Look = &m, o.given.Look
 	next.Settings.Source, next.Settings.Notes, next.Settings.Joined = o.File, o.given.Settings.Notes, o.given.Settings.Joined
 	said := changeSaid(change)
+	if s.Skeleton != nil && change.Same() && change.Moved > 0 {
+		next.Skeleton = fit.Follow(s.Skeleton, s.Mesh.World(), m.World())
+		said += "; joints followed the surface"
+	}
 	if s.Weights != nil {
 		if change.Same() {
 			said += "; weights kept"

@@ -134,6 +134,9 @@ func (o *MoveJoint) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	if !geom.Finite(to) || r3.Norm(to) > 1e6 {
 		return s, Outcome{}, wrong("%v is no place to move %s to", o.To, o.Joint)
 	}
+	if s.Skeleton.Joints[i].Locked {
+		return s, Outcome{}, wrong("%s is locked: unlock it first", o.Joint)
+	}
 	by := r3.Norm(r3.Sub(to, s.Skeleton.Joints[i].Pos))
 	s.Skeleton = s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Suffixes)
 	what := o.Joint
@@ -162,24 +165,7 @@ func (o *RenameJoint) Apply(_ context.Context, s State, _ Progress) (State, Outc
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
-	s.Skeleton = renamed
-	if s.Weights != nil {
-		s.Weights = s.Weights.Rename(o.Joint, o.Name)
-	}
-	if s.Bind != nil {
-		record := *s.Bind
-		if k, err := record.Skeleton.Find(o.Joint); err == nil {
-			record.Skeleton = record.Skeleton.Clone()
-			record.Skeleton.Joints[k].Name = o.Name
-		}
-		record.Report.Joints = append(record.Report.Joints[:0:0], record.Report.Joints...)
-		for k := range record.Report.Joints {
-			if record.Report.Joints[k].Name == o.Joint {
-				record.Report.Joints[k].Name = o.Name
-			}
-		}
-		s.Bind = &record
-	}
+	s = s.withSkeleton(renamed, map[string]string{o.Joint: o.Name}, nil)
 	return s, Outcome{Sentence: fmt.Sprintf("Renamed %s to %s", o.Joint, o.Name), Before: o.Joint, After: o.Name}, nil
 }
 

@@ -11,6 +11,17 @@ const (
 	Note   Severity = "note"   // worth knowing
 )
 
+// Rank orders severities, gravest first.
+func (s Severity) Rank() int {
+	switch s {
+	case Blocks:
+		return 0
+	case Harms:
+		return 1
+	}
+	return 2
+}
+
 // Evidence is one measured number and the limit that it is held against.
 type Evidence struct {
 	What  string  `json:"what"`

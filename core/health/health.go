@@ -38,8 +38,7 @@ func Check(s *mesh.Surface, kind string) (mesh.Facts, []finding.Finding) {
 	for _, list := range found {
 		out = append(out, list...)
 	}
-	rank := map[finding.Severity]int{finding.Blocks: 0, finding.Harms: 1, finding.Note: 2}
-	slices.SortStableFunc(out, func(a, b finding.Finding) int { return cmp.Compare(rank[a.Severity], rank[b.Severity]) })
+	slices.SortStableFunc(out, func(a, b finding.Finding) int { return cmp.Compare(a.Severity.Rank(), b.Severity.Rank()) })
 	return facts, out
 }
 

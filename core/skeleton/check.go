@@ -1,8 +1,10 @@
 package skeleton
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
@@ -27,11 +29,20 @@ func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Suffixes) []finding.Findin
 	if solid != nil {
 		height = math.Max(height, solid.Box().Size().Y)
 		out = append(out, s.outside(solid, height)...)
+		out = append(out, s.bonesOutside(solid)...)
 	}
+	out = append(out, s.hierarchy(solid, height)...)
 	out = append(out, s.coincident(height)...)
-	out = append(out, s.straight()...)
+	out = append(out, s.straight(x)...)
+	out = append(out, s.wrongBend(x)...)
 	out = append(out, s.sides(height, x)...)
+	out = append(out, s.proportions(height, x)...)
+	if solid != nil {
+		out = append(out, s.offMiddle(solid, height)...)
+		out = append(out, s.shoulders(solid, height, x)...)
+	}
 	out = append(out, s.unsure()...)
+	slices.SortStableFunc(out, func(a, b finding.Finding) int { return cmp.Compare(a.Severity.Rank(), b.Severity.Rank()) })
 	return out
 }
 
@@ -93,7 +104,7 @@ func (s *Skeleton) Bend(i int) float64 {
 
 // straight reports the middle joints of limbs that have no bend: those of side
 // pairs whose parent and only child are about as long as they are.
-func (s *Skeleton) straight() []finding.Finding {
+func (s *Skeleton) straight(x Suffixes) []finding.Finding {
 	children := s.Children()
 	var names []string
 	least := math.Inf(1)
@@ -119,7 +130,8 @@ func (s *Skeleton) straight() []finding.Finding {
 		Title:    plural(len(names), "limb is exactly straight", "limbs are exactly straight"),
 		Why:      "A straight elbow or knee has no preferred way to bend: its axis is arbitrary and inverse kinematics may fold it backward.",
 		Evidence: []finding.Evidence{{What: "least bend in degrees", Value: least * 180 / math.Pi, Limit: bendLimit * 180 / math.Pi}},
-		Where:    finding.Where{Joints: names}}}
+		Where:    finding.Where{Joints: names},
+		Remedies: []finding.Remedy{{Label: "Give them a bend of 4°", Op: "slight_bend", Params: map[string]any{"joints": names, "degrees": 4.0}}}}}
 }
 
 func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {

@@ -179,6 +179,76 @@ func (w *Weights) Rename(from, to string) *Weights {
 	return out
 }
 
+// Handed returns the weights with joints renamed (new names by old ones), and the
+// shares of removed joints given to others ("" drops them; what is left of a
+// vertex is normalised).
+func (w *Weights) Handed(renamed, removed map[string]string) *Weights {
+	out := &Weights{Of: make([][]Influence, len(w.Of))}
+	number := map[string]int32{}
+	var names []string
+	for _, n := range w.Joints {
+		if _, gone := removed[n]; gone {
+			continue
+		}
+		if r, ok := renamed[n]; ok {
+			n = r
+		}
+		number[n] = int32(len(names))
+		names = append(names, n)
+	}
+	to := make([]int32, len(w.Joints))
+	for i, n := range w.Joints {
+		for range len(w.Joints) { // a removed joint may be given to a removed one
+			p, gone := removed[n]
+			if !gone {
+				break
+			}
+			n = p
+		}
+		if r, ok := renamed[n]; ok {
+			n = r
+		}
+		k, ok := number[n]
+		switch {
+		case ok:
+		case n != "" && !contains(removed, n): // it had no weights so far
+			k = int32(len(names))
+			number[n] = k
+			names = append(names, n)
+		default:
+			k = -1
+		}
+		to[i] = k
+	}
+	out.Joints = names
+	for v, list := range w.Of {
+		sum := map[int32]float64{}
+		same := true
+		for _, x := range list {
+			k := to[x.Joint]
+			same = same && k == x.Joint
+			if k >= 0 {
+				sum[k] += x.Value
+			}
+		}
+		if same {
+			out.Of[v] = list
+			continue
+		}
+		next := make([]Influence, 0, len(sum))
+		for k, value := range sum {
+			next = append(next, Influence{k, value})
+		}
+		out.Of[v] = Clean(next, Limits{})
+	}
+	return out
+}
+
+func contains(m map[string]string, k string) bool {
+	_, ok := m[k]
+	return ok
+}
+
 // Validate reports the first vertex whose influences name no joint, are not
 // positive, repeat a joint, or do not sum to 1 within 1e-5.
 func (w *Weights) Validate() error {

@@ -1,0 +1,377 @@
+package skeleton
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+const (
+	outsideShare = 0.15 // of a bone outside the mesh
+	offCentre    = 4.0  // ratio of the distances to the surface on opposite sides
+	farShare     = 0.1  // of the height: no mesh near
+	oddShare     = 0.4  // relative difference from the usual proportion
+)
+
+// bones outside the mesh, by samples along each.
+func (s *Skeleton) bonesOutside(solid *geom.Tree) []finding.Finding {
+	const samples = 9
+	deform := s.Deforming()
+	children := s.Children()
+	var names []string
+	worst := 0.0
+	for i, j := range s.Joints {
+		if !deform[i] {
+			continue
+		}
+		for _, c := range children[i] {
+			if math.Abs(solid.Winding(j.Pos)) < 0.5 && math.Abs(solid.Winding(s.Joints[c].Pos)) < 0.5 {
+				continue // the joints themselves are told of
+			}
+			out := 0
+			for k := range samples {
+				p := r3.Add(j.Pos, r3.Scale((float64(k)+0.5)/samples, r3.Sub(s.Joints[c].Pos, j.Pos)))
+				if math.Abs(solid.Winding(p)) < 0.5 {
+					out++
+				}
+			}
+			if share := float64(out) / samples; share > outsideShare && !slices.Contains(names, j.Name) {
+				names = append(names, j.Name)
+				worst = math.Max(worst, share)
+			}
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "bone_outside", Severity: finding.Harms, Count: len(names),
+		Title:    plural(len(names), "bone leaves the mesh", "bones leave the mesh"),
+		Why:      "Vertices do not see the part of a bone that is outside; the chain cuts a corner, or lacks a joint there.",
+		Evidence: []finding.Evidence{{What: "largest share outside", Value: worst, Limit: outsideShare}},
+		Where:    finding.Where{Joints: names},
+		Remedies: []finding.Remedy{{Label: "Divide these bones", Op: "insert_joints", Params: map[string]any{"joints": childNames(s, names), "count": 1}}}}}
+}
+
+func childNames(s *Skeleton, names []string) []string {
+	children := s.Children()
+	var out []string
+	for _, n := range names {
+		for _, c := range children[s.Index(n)] {
+			out = append(out, s.Joints[c].Name)
+			break
+		}
+	}
+	return out
+}
+
+// offMiddle reports joints within a limb that lie much nearer to one side of the
+// surface than to the other.
+func (s *Skeleton) offMiddle(solid *geom.Tree, height float64) []finding.Finding {
+	children := s.Children()
+	var names []string
+	worst := 0.0
+	for i, j := range s.Joints {
+		if j.Parent < 0 || len(children[i]) != 1 || math.Abs(solid.Winding(j.Pos)) < 0.5 {
+			continue
+		}
+		if j.Pos.Y < solid.Box().Min.Y+0.06*height {
+			continue // a foot's joints lie near the ground that it stands on
+		}
+		axis := r3.Sub(s.Joints[children[i][0]].Pos, s.Joints[j.Parent].Pos)
+		if r3.Norm(axis) == 0 {
+			continue
+		}
+		if ratio := squareness(solid, j.Pos, r3.Unit(axis), height); ratio > offCentre {
+			names = append(names, j.Name)
+			worst = math.Max(worst, ratio)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "off_middle", Severity: finding.Note, Count: len(names),
+		Title:    plural(len(names), "joint lies much nearer to one side of its limb", "joints lie much nearer to one side of their limbs"),
+		Why:      "The skin bends about the joint: what is near it folds, what is far swings. Knees and elbows may lie a little forward or back on purpose.",
+		Evidence: []finding.Evidence{{What: "farther over nearer side", Value: worst, Limit: offCentre}},
+		Where:    finding.Where{Joints: names},
+		Remedies: []finding.Remedy{{Label: "Centre them in the volume", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
+}
+
+// squareness returns the largest ratio of the distances to the surface in
+// opposite directions square to an axis.
+func squareness(solid *geom.Tree, p, axis r3.Vec, reach float64) float64 {
+	u := r3.Unit(anyAcross(axis))
+	w := r3.Cross(axis, u)
+	worst := 1.0
+	for k := range 4 {
+		sin, cos := math.Sincos(math.Pi * float64(k) / 4)
+		d := r3.Add(r3.Scale(cos, u), r3.Scale(sin, w))
+		a, okA := firstHit(solid, p, d, reach)
+		b, okB := firstHit(solid, p, r3.Scale(-1, d), reach)
+		if okA && okB {
+			worst = math.Max(worst, math.Max(a, b)/math.Max(1e-9, math.Min(a, b)))
+		}
+	}
+	return worst
+}
+
+func anyAcross(axis r3.Vec) r3.Vec {
+	if math.Abs(axis.X) < 0.8 {
+		return r3.Cross(axis, r3.Vec{X: 1})
+	}
+	return r3.Cross(axis, r3.Vec{Y: 1})
+}
+
+func firstHit(solid *geom.Tree, p, d r3.Vec, reach float64) (float64, bool) {
+	for _, h := range solid.Hits(p, d, 1e-9, reach) {
+		return h.T, true
+	}
+	return 0, false
+}
+
+// CentreAcross returns the middle of the limb around a place, square to an axis:
+// the mean of the middles between opposite hits in eight directions, found again
+// from there. ok is false outside the mesh.
+func CentreAcross(solid *geom.Tree, p, axis r3.Vec, reach float64) (r3.Vec, bool) {
+	if math.Abs(solid.Winding(p)) < 0.5 || r3.Norm(axis) == 0 {
+		return p, false
+	}
+	axis = r3.Unit(axis)
+	u := r3.Unit(anyAcross(axis))
+	w := r3.Cross(axis, u)
+	for range 4 {
+		var sum r3.Vec
+		n := 0.0
+		for k := range 8 {
+			sin, cos := math.Sincos(math.Pi * float64(k) / 8)
+			d := r3.Add(r3.Scale(cos, u), r3.Scale(sin, w))
+			a, okA := firstHit(solid, p, d, reach)
+			b, okB := firstHit(solid, p, r3.Scale(-1, d), reach)
+			if okA && okB {
+				sum = r3.Add(sum, r3.Scale((a-b)/2, d))
+				n++
+			}
+		}
+		if n == 0 {
+			return p, false
+		}
+		// Eight directions over half a turn: twice the mean is the way to the middle.
+		p = r3.Add(p, r3.Scale(1.2/n, sum))
+	}
+	return p, true
+}
+
+// CentreAlong returns the middle between entry and exit of the mesh along a ray,
+// of the first stretch inside.
+func CentreAlong(solid *geom.Tree, from, dir r3.Vec) (r3.Vec, bool) {
+	if r3.Norm(dir) == 0 {
+		return from, false
+	}
+	dir = r3.Unit(dir)
+	hits := solid.Hits(from, dir, 0, math.Inf(1))
+	for k := 0; k+1 < len(hits); k++ {
+		mid := r3.Add(from, r3.Scale((hits[k].T+hits[k+1].T)/2, dir))
+		if hits[k+1].T-hits[k].T > 1e-9 && math.Abs(solid.Winding(mid)) > 0.5 {
+			return mid, true
+		}
+	}
+	return from, false
+}
+
+// hierarchy reports several roots, names that will not do, and joints that no
+// mesh is near.
+func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding {
+	var out []finding.Finding
+	var roots, bad, far []string
+	worst := 0.0
+	for _, j := range s.Joints {
+		if j.Parent < 0 {
+			roots = append(roots, j.Name)
+		}
+		if !legalName.MatchString(j.Name) {
+			bad = append(bad, j.Name)
+		}
+		if solid != nil && solid.Len() > 0 {
+			if _, _, d := solid.Nearest(j.Pos); d > farShare*height && math.Abs(solid.Winding(j.Pos)) < 0.5 {
+				far = append(far, j.Name)
+				worst = math.Max(worst, d)
+			}
+		}
+	}
+	if len(roots) > 1 {
+		out = append(out, finding.Finding{Code: "several_roots", Severity: finding.Harms, Count: len(roots),
+			Title:    fmt.Sprintf("%d joints hang from none", len(roots)),
+			Why:      "A character has one root; most programs take the first and lose what hangs from the others.",
+			Evidence: []finding.Evidence{{What: "roots", Value: float64(len(roots)), Limit: 1}},
+			Where:    finding.Where{Joints: roots},
+			Remedies: []finding.Remedy{{Label: "Hang all from " + roots[0], Op: "one_root", Params: map[string]any{"joint": roots[0]}}}})
+	}
+	if bad != nil {
+		out = append(out, finding.Finding{Code: "odd_names", Severity: finding.Note, Count: len(bad),
+			Title:    plural(len(bad), "name may not survive", "names may not survive"),
+			Why:      "Other programs replace spaces and signs in names, and clips no longer find their joints.",
+			Evidence: []finding.Evidence{{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0}},
+			Where:    finding.Where{Joints: bad},
+			Remedies: []finding.Remedy{{Label: "Make them legal", Op: "rename_joints", Params: map[string]any{"names": legalised(s, bad)}}}})
+	}
+	if far != nil {
+		out = append(out, finding.Finding{Code: "no_mesh_near", Severity: finding.Note, Count: len(far),
+			Title:    plural(len(far), "joint has no mesh near it", "joints have no mesh near them"),
+			Why:      "It moves nothing. Right for a root on the ground or a handle; otherwise it belongs elsewhere.",
+			Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: farShare * height, Unit: "m"}},
+			Where:    finding.Where{Joints: far}})
+	}
+	return out
+}
+
+// legalised returns names made of what is legal in the given ones.
+func legalised(s *Skeleton, names []string) map[string]string {
+	taken := map[string]bool{}
+	for _, j := range s.Joints {
+		taken[j.Name] = true
+	}
+	out := map[string]string{}
+	for _, n := range names {
+		clean := strings.Map(func(r rune) rune {
+			if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '_' {
+				return r
+			}
+			return '_'
+		}, n)
+		if clean == "" || clean[0] >= '0' && clean[0] <= '9' {
+			clean = "j_" + clean
+		}
+		if len(clean) > 58 {
+			clean = clean[:58]
+		}
+		out[n] = freeName(clean, DefaultSuffixes, taken)
+	}
+	return out
+}
+
+// wrongBend reports knees that bend back and elbows that bend forward the wrong
+// way, by the names of the starters: seen from the side, a knee lies ahead of the
+// line from hip to ankle, an elbow behind the line from shoulder to wrist. Beasts
+// bend as their starters do, which the same test fits.
+func (s *Skeleton) wrongBend(x Suffixes) []finding.Finding {
+	var names []string
+	var to []any
+	worst := 0.0
+	for i, j := range s.Joints {
+		stem, _ := x.Split(j.Name)
+		sign := map[string]float64{"shank": 1, "forearm": -1}[stem]
+		children := s.Children()[i]
+		if sign == 0 || j.Parent < 0 || len(children) != 1 {
+			continue
+		}
+		a, b := s.Joints[j.Parent].Pos, s.Joints[children[0]].Pos
+		line := r3.Sub(b, a)
+		if r3.Norm(line) == 0 {
+			continue
+		}
+		line = r3.Unit(line)
+		q := r3.Sub(j.Pos, a)
+		off := r3.Sub(q, r3.Scale(r3.Dot(q, line), line))
+		if off.Z*sign < 0 && s.Bend(i) > 3*math.Pi/180 {
+			names = append(names, j.Name)
+			worst = math.Max(worst, s.Bend(i)*180/math.Pi)
+			p := r3.Sub(j.Pos, r3.Vec{Z: 2 * off.Z})
+			to = append(to, map[string]any{"joint": j.Name, "to": []float64{p.X, p.Y, p.Z}})
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "wrong_bend", Severity: finding.Harms, Count: len(names),
+		Title:    plural(len(names), "limb is bent the wrong way at rest", "limbs are bent the wrong way at rest"),
+		Why:      "Inverse kinematics goes on the way that the rest pose shows: knees will fold back and elbows forward.",
+		Evidence: []finding.Evidence{{What: "bend the wrong way", Value: worst, Limit: 3, Unit: "°"}},
+		Where:    finding.Where{Joints: names},
+		Remedies: []finding.Remedy{{Label: "Bend them the other way", Op: "place_joints", Params: map[string]any{"places": to}}}}}
+}
+
+// proportions holds the limbs of a two-legged skeleton against the published
+// shares of body height (Drillis & Contini 1966). Stylised characters differ on
+// purpose, so it is a note.
+func (s *Skeleton) proportions(height float64, x Suffixes) []finding.Finding {
+	at := func(name string) (r3.Vec, bool) {
+		i := s.Index(name)
+		if i < 0 {
+			return r3.Vec{}, false
+		}
+		return s.Joints[i].Pos, true
+	}
+	if _, ok := at("head_end"); !ok || height == 0 {
+		return nil
+	}
+	var names []string
+	var e []finding.Evidence
+	for _, side := range []string{x.Left, x.Right} {
+		for _, seg := range []struct {
+			a, b string
+			want float64
+		}{{"upper_arm", "forearm", UpperArm}, {"forearm", "hand", Forearm}, {"thigh", "shank", HipHeight - KneeHeight}, {"shank", "foot", KneeHeight - AnkleHeight}} {
+			p, ok := at(seg.a + side)
+			q, ok2 := at(seg.b + side)
+			if !ok || !ok2 || s.Index("tail_1") >= 0 {
+				continue
+			}
+			if got := r3.Norm(r3.Sub(p, q)) / height; math.Abs(got-seg.want) > oddShare*seg.want {
+				names = append(names, seg.a+side)
+				if len(e) < 3 {
+					e = append(e, finding.Evidence{What: seg.a + side + " over the height", Value: got, Limit: seg.want})
+				}
+			}
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "odd_proportions", Severity: finding.Note, Count: len(names),
+		Title:    plural(len(names), "bone is far from the usual length", "bones are far from the usual length"),
+		Why:      "Right for a stylised character; else a joint at its end stands elsewhere than the anatomy turns.",
+		Evidence: e, Where: finding.Where{Joints: names}}}
+}
+
+// shoulders reports shoulder joints too far in or out: over the half breadth of
+// the body at their height, outside the skin's reach.
+func (s *Skeleton) shoulders(solid *geom.Tree, height float64, x Suffixes) []finding.Finding {
+	var names []string
+	worst := 0.0
+	for _, side := range []string{x.Left, x.Right} {
+		i := s.Index("upper_arm" + side)
+		if i < 0 {
+			continue
+		}
+		k := s.Children()[i]
+		if len(k) == 0 || math.Abs(solid.Winding(s.Joints[i].Pos)) < 0.5 {
+			continue
+		}
+		// The limb's radius in the middle of the upper arm against the room over the
+		// joint: in the deltoid both are alike.
+		mid := r3.Scale(0.5, r3.Add(s.Joints[i].Pos, s.Joints[k[0]].Pos))
+		_, _, radius := solid.Nearest(mid)
+		_, _, room := solid.Nearest(s.Joints[i].Pos)
+		if radius == 0 {
+			continue
+		}
+		if ratio := room / radius; ratio > 2.4 || ratio < 0.4 {
+			names = append(names, "upper_arm"+side)
+			worst = math.Max(worst, math.Max(ratio, 1/math.Max(ratio, 1e-9)))
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "shoulder_depth", Severity: finding.Note, Count: len(names),
+		Title:    plural(len(names), "shoulder joint lies too far in or out", "shoulder joints lie too far in or out"),
+		Why:      "Too far in, raising the arm drags the chest along; too far out, the shoulder breaks.",
+		Evidence: []finding.Evidence{{What: "room around the joint over the arm's radius", Value: worst, Limit: 2.4}},
+		Where:    finding.Where{Joints: names}}}
+}

@@ -1,0 +1,583 @@
+package studio
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"wisemarrow/core/fit"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	register(
+		Entry{"draw_chain", "Draw a chain", "placement", false, func() Operation { return &DrawChain{} }},
+		Entry{"insert_joints", "Insert joints", "placement", false, func() Operation { return &InsertJoints{Count: 1} }},
+		Entry{"remove_joints", "Remove joints", "placement", false, func() Operation { return &RemoveJoints{} }},
+		Entry{"reparent_joint", "Hang a joint elsewhere", "placement", false, func() Operation { return &ReparentJoint{} }},
+		Entry{"duplicate_branch", "Duplicate a branch", "placement", false, func() Operation { return &DuplicateBranch{} }},
+		Entry{"one_root", "Make one root", "placement", false, func() Operation { return &OneRoot{} }},
+		Entry{"add_ends", "Add end joints", "placement", false, func() Operation { return &AddEnds{} }},
+		Entry{"remove_ends", "Remove end joints", "placement", false, func() Operation { return &RemoveEnds{} }},
+		Entry{"rename_joints", "Rename joints", "placement", false, func() Operation { return &RenameJoints{} }},
+		Entry{"mark_sides", "Mark sides in names", "placement", false, func() Operation { return &MarkSides{Tolerance: 0.005} }},
+		Entry{"name_sides", "Change the marks of sides", "placement", false, func() Operation { return &NameSides{} }},
+		Entry{"make_other", "Make the other side", "placement", false, func() Operation { return &MakeOther{From: "left", Tolerance: 0.005} }},
+		Entry{"adopt_skeleton", "Take over a skeleton", "placement", false, func() Operation { return &AdoptSkeleton{Obsolete: "keep", Parenting: "keep"} }},
+		Entry{"snap_starter", "Lay a starter over the joints", "placement", false, func() Operation { return &SnapStarter{Params: skeleton.Kinds[0].Default} }},
+	)
+}
+
+// withSkeleton returns the state with another skeleton. renamed are new names by
+// old ones; removed are the joints that a removed one's weights go to, "" for
+// none.
+func (s State) withSkeleton(sk *skeleton.Skeleton, renamed, removed map[string]string) State {
+	s.Skeleton = sk
+	if s.Weights != nil && len(renamed)+len(removed) > 0 {
+		s.Weights = s.Weights.Handed(renamed, removed)
+	}
+	if s.Bind != nil && len(renamed) > 0 {
+		record := *s.Bind
+		record.Skeleton = record.Skeleton.Clone()
+		for k := range record.Skeleton.Joints {
+			if n, ok := renamed[record.Skeleton.Joints[k].Name]; ok {
+				record.Skeleton.Joints[k].Name = n
+			}
+		}
+		record.Report.Joints = slices.Clone(record.Report.Joints)
+		for k := range record.Report.Joints {
+			if n, ok := renamed[record.Report.Joints[k].Name]; ok {
+				record.Report.Joints[k].Name = n
+			}
+		}
+		s.Bind = &record
+	}
+	return s.recounted()
+}
+
+// DrawChain hangs a chain from Parent, "" for a new root, at world places.
+type DrawChain struct {
+	Parent string       `json:"parent"`
+	Name   string       `json:"name"`
+	Places [][3]float64 `json:"places"`
+	End    bool         `json:"end"`
+}
+
+// Apply implements Operation.
+func (o *DrawChain) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	sk, parent := s.Skeleton, -1
+	if sk == nil {
+		sk = &skeleton.Skeleton{}
+	}
+	if o.Parent != "" {
+		i, err := sk.Find(o.Parent)
+		if err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+		parent = i
+	}
+	if len(o.Places) > 256 {
+		return s, Outcome{}, wrong("a chain has at most 256 joints, not %d", len(o.Places))
+	}
+	var places []r3.Vec
+	for _, p := range o.Places {
+		places = append(places, r3.Vec{X: p[0], Y: p[1], Z: p[2]})
+	}
+	name := strings.TrimSpace(o.Name)
+	if name == "" {
+		name = "chain"
+	}
+	out, names, err := sk.AddChain(parent, name, places, o.End, s.Settings.Suffixes)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	before := len(sk.Joints)
+	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("Drew a chain of %d joints: %s", len(names), said(names)), Before: fmt.Sprint(before), After: fmt.Sprint(len(out.Joints))}, nil
+}
+
+// InsertJoints divides the bones that end at joints.
+type InsertJoints struct {
+	Joints []string `json:"joints"`
+	Count  int      `json:"count"`
+}
+
+// Apply implements Operation.
+func (o *InsertJoints) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if _, err := joints(s, o.Joints); err != nil {
+		return s, Outcome{}, err
+	}
+	out := s.Skeleton
+	var all []string
+	for _, n := range o.Joints { // numbers change, names do not
+		next, names, err := out.Insert(out.Index(n), o.Count, s.Settings.Suffixes)
+		if err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+		out = next
+		all = append(all, names...)
+	}
+	before := len(s.Skeleton.Joints)
+	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("Inserted %s", said(all)), Before: fmt.Sprint(before), After: fmt.Sprint(len(out.Joints))}, nil
+}
+
+// RemoveJoints takes joints out; their children go to the parent and keep their
+// places, their weights too.
+type RemoveJoints struct {
+	Joints []string `json:"joints"`
+}
+
+// Apply implements Operation.
+func (o *RemoveJoints) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	which, err := joints(s, o.Joints)
+	if err != nil {
+		return s, Outcome{}, err
+	}
+	out, told, err := s.Skeleton.Remove(which)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	removed := map[string]string{}
+	var say []string
+	for _, r := range told {
+		removed[r.Joint] = r.Parent
+		switch {
+		case len(r.Children) == 0:
+			say = append(say, r.Joint)
+		case r.Parent == "":
+			say = append(say, fmt.Sprintf("%s (%s hang from none now)", r.Joint, said(r.Children)))
+		default:
+			say = append(say, fmt.Sprintf("%s (%s went to %s)", r.Joint, said(r.Children), r.Parent))
+		}
+	}
+	sentence := "Removed " + strings.Join(say[:min(3, len(say))], ", ")
+	if len(say) > 3 {
+		sentence += fmt.Sprintf(" and %d more", len(say)-3)
+	}
+	return s.withSkeleton(out, nil, removed), Outcome{Sentence: sentence, Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
+}
+
+// ReparentJoint hangs a joint from another, "" for none; places stay.
+type ReparentJoint struct {
+	Joint  string `json:"joint"`
+	Parent string `json:"parent"`
+}
+
+// Apply implements Operation.
+func (o *ReparentJoint) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	which, err := joints(s, []string{o.Joint})
+	if err != nil {
+		return s, Outcome{}, err
+	}
+	parent := -1
+	if o.Parent != "" {
+		if parent, err = s.Skeleton.Find(o.Parent); err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+	}
+	before := "none"
+	if p := s.Skeleton.Joints[which[0]].Parent; p >= 0 {
+		before = s.Skeleton.Joints[p].Name
+	}
+	out, err := s.Skeleton.Reparent(which[0], parent)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	after := o.Parent
+	if after == "" {
+		after = "none"
+	}
+	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("%s hangs from %s now, not from %s; its place is kept", o.Joint, after, before), Before: before, After: after}, nil
+}
+
+// DuplicateBranch copies a joint with what hangs from it, moved by By.
+type DuplicateBranch struct {
+	Joint string     `json:"joint"`
+	By    [3]float64 `json:"by"`
+}
+
+// Apply implements Operation.
+func (o *DuplicateBranch) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	which, err := joints(s, []string{o.Joint})
+	if err != nil {
+		return s, Outcome{}, err
+	}
+	by := r3.Vec{X: o.By[0], Y: o.By[1], Z: o.By[2]}
+	if !geom.Finite(by) {
+		return s, Outcome{}, wrong("%v is no way to move the copy", o.By)
+	}
+	out, names := s.Skeleton.Duplicate(which[0], by, s.Settings.Suffixes)
+	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("Duplicated %s as %s", o.Joint, said(names)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
+}
+
+// OneRoot hangs all other roots from a joint.
+type OneRoot struct {
+	Joint string `json:"joint"`
+}
+
+// Apply implements Operation.
+func (o *OneRoot) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	which, err := joints(s, []string{o.Joint})
+	if err != nil {
+		return s, Outcome{}, err
+	}
+	out, n, err := s.Skeleton.OneRoot(which[0])
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	if n == 0 {
+		return s, Outcome{}, wrong("%s is the only root already", o.Joint)
+	}
+	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("Hung %d other roots from %s", n, o.Joint), Before: fmt.Sprint(n + 1), After: "1"}, nil
+}
+
+// AddEnds gives last joints end joints; no name means all of them.
+type AddEnds struct {
+	Joints []string `json:"joints,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *AddEnds) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	var which []int
+	for i, j := range s.Skeleton.Joints {
+		if o.Joints == nil || slices.Contains(o.Joints, j.Name) {
+			which = append(which, i)
+		}
+	}
+	out, names := s.Skeleton.AddEnds(which, s.Settings.Suffixes)
+	if len(names) == 0 {
+		return s, Outcome{}, wrong("every chosen chain has its end joint already")
+	}
+	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("Added %s", said(names)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
+}
+
+// RemoveEnds takes all end joints away.
+type RemoveEnds struct{}
+
+// Apply implements Operation.
+func (o *RemoveEnds) Apply(ctx context.Context, s State, p Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	children := s.Skeleton.Children()
+	var names []string
+	for i, j := range s.Skeleton.Joints {
+		if len(children[i]) == 0 && skeleton.IsEnd(j.Name, s.Settings.Suffixes) {
+			names = append(names, j.Name)
+		}
+	}
+	if names == nil {
+		return s, Outcome{}, wrong("there is no end joint to remove")
+	}
+	return (&RemoveJoints{Joints: names}).Apply(ctx, s, p)
+}
+
+// RenameJoints renames many joints at once: by Names (new by old), or Joints by a
+// Pattern (# counts, * is the name as it is), or Joints by Search and With.
+type RenameJoints struct {
+	Names   map[string]string `json:"names,omitempty"`
+	Joints  []string          `json:"joints,omitempty"`
+	Pattern string            `json:"pattern,omitempty"`
+	Search  string            `json:"search,omitempty"`
+	With    string            `json:"with,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *RenameJoints) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	names := o.Names
+	if names == nil {
+		list := o.Joints
+		if len(list) == 0 {
+			for _, j := range s.Skeleton.Joints {
+				list = append(list, j.Name)
+			}
+		}
+		which, err := joints(s, list)
+		if err != nil {
+			return s, Outcome{}, err
+		}
+		if o.Pattern != "" {
+			names, err = s.Skeleton.Pattern(which, o.Pattern, s.Settings.Suffixes)
+		} else {
+			names, err = s.Skeleton.Replace(which, o.Search, o.With)
+		}
+		if err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+	}
+	if len(names) == 0 {
+		return s, Outcome{}, wrong("no name would change")
+	}
+	out, err := s.Skeleton.RenameMany(names)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	var say []string
+	for _, j := range s.Skeleton.Joints {
+		if n, ok := names[j.Name]; ok && n != j.Name {
+			say = append(say, j.Name+" to "+n)
+		}
+	}
+	return s.withSkeleton(out, names, nil), Outcome{Sentence: "Renamed " + said(say)}, nil
+}
+
+// MarkSides marks joints off the middle plane by their side.
+type MarkSides struct {
+	Tolerance float64 `json:"tolerance"` // metres from the plane that count as middle
+}
+
+// Apply implements Operation.
+func (o *MarkSides) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	if !(o.Tolerance >= 0) {
+		return s, Outcome{}, wrong("the tolerance must be a length, not %g", o.Tolerance)
+	}
+	out, renamed, err := s.Skeleton.MarkSides(o.Tolerance, s.Settings.Suffixes)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	if len(renamed) == 0 {
+		return s, Outcome{}, wrong("every name marks its side already")
+	}
+	return s.withSkeleton(out, renamed, nil), Outcome{Sentence: fmt.Sprintf("Marked the sides of %d joints", len(renamed)), Before: fmt.Sprint(len(renamed)), After: "0"}, nil
+}
+
+// NameSides changes how the names of a character mark sides, and the names.
+type NameSides struct {
+	Left  string `json:"left"`
+	Right string `json:"right"`
+}
+
+// Apply implements Operation.
+func (o *NameSides) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if o.Left == "" || o.Right == "" || o.Left == o.Right || strings.HasSuffix(o.Left, o.Right) || strings.HasSuffix(o.Right, o.Left) {
+		return s, Outcome{}, wrong("the marks of left and right must differ and neither may end in the other")
+	}
+	before := s.Settings.Suffixes
+	s.Settings.Suffixes = skeleton.Suffixes{Left: o.Left, Right: o.Right}
+	told := Outcome{Sentence: fmt.Sprintf("Sides are marked %s and %s", o.Left, o.Right), Before: before.Left + " " + before.Right, After: o.Left + " " + o.Right}
+	if s.Skeleton == nil {
+		return s, told, nil
+	}
+	names := map[string]string{}
+	for _, j := range s.Skeleton.Joints {
+		switch stem, _ := before.Split(j.Name); before.Of(j.Name) {
+		case skeleton.Left:
+			names[j.Name] = stem + o.Left
+		case skeleton.Right:
+			names[j.Name] = stem + o.Right
+		}
+	}
+	out, err := s.Skeleton.RenameMany(names)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	return s.withSkeleton(out, names, nil), told, nil
+}
+
+// MakeOther makes one side from the other.
+type MakeOther struct {
+	From      string  `json:"from"` // "left" or "right"
+	Tolerance float64 `json:"tolerance"`
+}
+
+// Apply implements Operation.
+func (o *MakeOther) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	side, ok := map[string]skeleton.Side{"left": skeleton.Left, "right": skeleton.Right}[o.From]
+	if !ok || !(o.Tolerance >= 0) {
+		return s, Outcome{}, wrong("mirror from \"left\" or \"right\" with a tolerance in metres, not %q and %g", o.From, o.Tolerance)
+	}
+	out, m, err := s.Skeleton.MakeOther(side, o.Tolerance, s.Settings.Convention, s.Settings.Suffixes)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	told := Outcome{Sentence: fmt.Sprintf("Made the other side from the %s: %d updated, %d new", o.From, len(m.Updated), len(m.Made)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}
+	for what, list := range map[string][]string{"new": m.Made, "updated": m.Updated, "drawn into the middle": m.Centred} {
+		if len(list) > 0 {
+			told.Steps = append(told.Steps, what+": "+strings.Join(list, ", "))
+		}
+	}
+	slices.Sort(told.Steps)
+	told.Left = m.Left
+	return s.withSkeleton(out, nil, nil), told, nil
+}
+
+// Theirs is a joint of another skeleton, in world metres.
+type Theirs struct {
+	Name   string     `json:"name"`
+	Parent int        `json:"parent"`
+	Pos    [3]float64 `json:"pos"`
+	Rot    [4]float64 `json:"rot"` // x y z w
+}
+
+// TheirsOf lists a skeleton for AdoptSkeleton.
+func TheirsOf(s *skeleton.Skeleton) []Theirs {
+	out := make([]Theirs, len(s.Joints))
+	for i, j := range s.Joints {
+		out[i] = Theirs{j.Name, j.Parent, [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real}}
+	}
+	return out
+}
+
+// AdoptSkeleton brings the skeleton to another one, from a file or another
+// character: see skeleton.Adopt. A character without skeleton takes it as it is.
+type AdoptSkeleton struct {
+	Theirs    []Theirs          `json:"theirs"`
+	Source    string            `json:"source"` // what it comes from, for the history
+	Match     map[string]string `json:"match"`  // theirs → ours
+	Obsolete  string            `json:"obsolete"`
+	Parenting string            `json:"parenting"`
+	Scale     float64           `json:"scale,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *AdoptSkeleton) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if len(o.Theirs) == 0 || len(o.Theirs) > 4000 {
+		return s, Outcome{}, wrong("a skeleton of 1 to 4000 joints can be taken over, not of %d", len(o.Theirs))
+	}
+	if o.Scale < 0 || o.Scale > 1e6 {
+		return s, Outcome{}, wrong("the scale must be above zero, not %g", o.Scale)
+	}
+	theirs := &skeleton.Skeleton{}
+	for _, t := range o.Theirs {
+		theirs.Joints = append(theirs.Joints, skeleton.Joint{Name: t.Name, Parent: t.Parent, Pos: r3.Vec{X: t.Pos[0], Y: t.Pos[1], Z: t.Pos[2]},
+			Rot: geom.Normalise(quat.Number{Imag: t.Rot[0], Jmag: t.Rot[1], Kmag: t.Rot[2], Real: t.Rot[3]})})
+	}
+	if err := theirs.Validate(); err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	if s.Skeleton == nil {
+		k := o.Scale
+		if k == 0 {
+			k = 1
+		}
+		for i := range theirs.Joints {
+			theirs.Joints[i].Pos = r3.Scale(k, theirs.Joints[i].Pos)
+		}
+		s.Skeleton = theirs
+		return s, Outcome{Sentence: fmt.Sprintf("Took the skeleton of %s: %d joints", o.Source, len(theirs.Joints)), Before: "0", After: fmt.Sprint(len(theirs.Joints))}, nil
+	}
+	out, table, err := s.Skeleton.Adopt(theirs, skeleton.Adoption{Match: o.Match, Obsolete: o.Obsolete, Parenting: o.Parenting, Scale: o.Scale})
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	count := map[string]int{}
+	removed := map[string]string{}
+	for _, r := range table {
+		count[r.What]++
+		if r.What == "dropped" {
+			removed[r.Joint] = staying(s.Skeleton, out, r.Joint)
+		}
+	}
+	told := Outcome{Sentence: fmt.Sprintf("Took over %s: %d moved, %d added, %d dropped, %d reparented, %d untouched", o.Source, count["moved"], count["added"], count["dropped"], count["reparented"], count["untouched"]),
+		Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}
+	for _, r := range table {
+		switch r.What {
+		case "moved":
+			told.Steps = append(told.Steps, fmt.Sprintf("%s moved %.1f cm", r.Joint, 100*r.By))
+		case "reparented":
+			told.Steps = append(told.Steps, fmt.Sprintf("%s from %s to %s", r.Joint, r.From, r.To))
+		case "untouched":
+		default:
+			told.Steps = append(told.Steps, r.Joint+" "+r.What)
+		}
+	}
+	return s.withSkeleton(out, nil, removed), told, nil
+}
+
+// staying returns the nearest ancestor of a joint of before that is in after.
+func staying(before, after *skeleton.Skeleton, name string) string {
+	for i := before.Index(name); i >= 0; i = before.Joints[i].Parent {
+		if n := before.Joints[i].Name; n != name && after.Index(n) >= 0 {
+			return n
+		}
+	}
+	return ""
+}
+
+// SnapStarter lays a starter over the joints that are there. Names says which
+// joint of the starter stands on which joint; Map names a shipped map ("hanim",
+// "vrm") for those that Names leaves out.
+type SnapStarter struct {
+	skeleton.Params
+	Names map[string]string `json:"names,omitempty"`
+	Map   string            `json:"map,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *SnapStarter) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	names := map[string]string{}
+	if o.Map != "" {
+		m, err := skeleton.FindNameMap(o.Map)
+		if err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+		for k, v := range m.Joints {
+			names[k] = v
+		}
+	}
+	for k, v := range o.Names {
+		names[k] = v
+	}
+	out, missing, err := fit.Snap(o.Params, s.Skeleton, names)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	n := len(out.Joints) - len(missing)
+	removed := map[string]string{}
+	renamed := map[string]string{}
+	for ours, theirs := range names {
+		if out.Index(ours) >= 0 && s.Skeleton.Index(theirs) >= 0 {
+			renamed[theirs] = ours
+		}
+	}
+	for _, j := range s.Skeleton.Joints {
+		if _, ok := renamed[j.Name]; !ok && out.Index(j.Name) < 0 {
+			removed[j.Name] = ""
+		}
+	}
+	s.Weights = handedUp(s.Weights, s.Skeleton, removed)
+	return s.withSkeleton(out, renamed, nil), Outcome{Sentence: fmt.Sprintf("Laid the %s over the joints: %d of %d snapped", o.Starter, n, len(out.Joints)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Left: missing}, nil
+}
+
+// handedUp gives the weights of removed joints to their nearest ancestor that
+// stays.
+func handedUp(w *weights.Weights, s *skeleton.Skeleton, removed map[string]string) *weights.Weights {
+	if w == nil || len(removed) == 0 {
+		return w
+	}
+	to := map[string]string{}
+	for name := range removed {
+		for i := s.Index(name); i >= 0; i = s.Joints[i].Parent {
+			if _, gone := removed[s.Joints[i].Name]; !gone {
+				to[name] = s.Joints[i].Name
+				break
+			}
+		}
+	}
+	for name := range removed {
+		if _, ok := to[name]; !ok {
+			to[name] = ""
+		}
+	}
+	return w.Handed(nil, to)
+}

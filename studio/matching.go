@@ -1,0 +1,127 @@
+package studio
+
+import (
+	"context"
+	"fmt"
+	"io"
+
+	"wisemarrow/core/skeleton"
+	"wisemarrow/formats"
+	"wisemarrow/formats/gltf"
+)
+
+// Matching is another skeleton and how its joints pair with a character's.
+type Matching struct {
+	Source  string           `json:"source"`
+	Theirs  []Theirs         `json:"theirs"`
+	Matches []skeleton.Match `json:"matches"`
+	Alone   []string         `json:"alone"`  // theirs without a match
+	Ours    []string         `json:"ours"`   // ours without one
+	Frames  int              `json:"frames"` // of the motion that the file brings
+}
+
+// MatchCharacter pairs the skeleton of another character with that of one.
+func (x *Studio) MatchCharacter(ctx context.Context, character, other string) (Matching, error) {
+	c, err := x.store.Character(ctx, other)
+	if err != nil {
+		return Matching{}, err
+	}
+	s, err := x.head(ctx, other)
+	if err != nil {
+		return Matching{}, err
+	}
+	if s.Skeleton == nil {
+		return Matching{}, wrong("%s has no skeleton yet", c.Name)
+	}
+	return x.matching(ctx, character, c.Name, s.Skeleton, 0)
+}
+
+// MatchFile pairs the skeleton of a file with that of a character.
+func (x *Studio) MatchFile(ctx context.Context, character, file string, r io.Reader, resolve gltf.Resolver) (Matching, error) {
+	sk, clip, err := formats.DecodeSkeleton(file, r, resolve, x.limits)
+	if err != nil {
+		return Matching{}, ErrInput{err.Error()}
+	}
+	frames := 0
+	if clip != nil {
+		frames = clip.Frames()
+	}
+	return x.matching(ctx, character, file, sk, frames)
+}
+
+// head returns the state at the head of a character.
+func (x *Studio) head(ctx context.Context, character string) (*State, error) {
+	c, err := x.store.Character(ctx, character)
+	if err != nil {
+		return nil, err
+	}
+	rev, err := x.store.Revision(ctx, c.Head)
+	if err != nil {
+		return nil, fmt.Errorf("reading the head of %s: %w", c.Name, err)
+	}
+	return x.Load(ctx, rev)
+}
+
+func (x *Studio) matching(ctx context.Context, character, source string, theirs *skeleton.Skeleton, frames int) (Matching, error) {
+	s, err := x.head(ctx, character)
+	if err != nil {
+		return Matching{}, err
+	}
+	m := Matching{Source: source, Theirs: TheirsOf(theirs), Matches: []skeleton.Match{}, Alone: []string{}, Ours: []string{}, Frames: frames}
+	paired := map[string]bool{}
+	if s.Skeleton != nil {
+		var known map[string]string
+		most := 0
+		for _, n := range skeleton.NameMaps { // the naming that fits most, if any
+			ours, hits := n.Ours(), 0
+			for _, j := range theirs.Joints {
+				if s.Skeleton.Index(ours[j.Name]) >= 0 {
+					hits++
+				}
+			}
+			if hits > most && hits > 4 {
+				most, known = hits, ours
+			}
+		}
+		m.Matches = skeleton.MatchJoints(s.Skeleton, theirs, known)
+		for _, p := range m.Matches {
+			paired["t"+p.Theirs], paired["o"+p.Ours] = true, true
+		}
+		for _, j := range s.Skeleton.Joints {
+			if !paired["o"+j.Name] {
+				m.Ours = append(m.Ours, j.Name)
+			}
+		}
+	}
+	for _, j := range theirs.Joints {
+		if !paired["t"+j.Name] {
+			m.Alone = append(m.Alone, j.Name)
+		}
+	}
+	return m, nil
+}
+
+// PreviewStarter returns the joints of a starter at the size of a character's
+// mesh, standing where it stands, for the view to show before it is fitted.
+func (x *Studio) PreviewStarter(ctx context.Context, character string, p skeleton.Params) ([]Theirs, error) {
+	s, err := x.head(ctx, character)
+	if err != nil {
+		return nil, err
+	}
+	sk, err := p.Build()
+	if err != nil {
+		return nil, wrong("%v", err)
+	}
+	if s.Mesh != nil {
+		f := s.Mesh.Measure()
+		k := 1.0
+		if h := sk.Height(); h > 0 && p.Starter != "chain" {
+			k = f.Height / h
+		}
+		for i := range sk.Joints {
+			j := &sk.Joints[i]
+			j.Pos.X, j.Pos.Y, j.Pos.Z = k*j.Pos.X+(f.Min[0]+f.Max[0])/2, k*j.Pos.Y+f.Min[1], k*j.Pos.Z+(f.Min[2]+f.Max[2])/2
+		}
+	}
+	return TheirsOf(sk), nil
+}
