@@ -10,6 +10,9 @@ import (
 	"wisemarrow/formats/gltf"
 )
 
+// SkeletonFiles are the kinds of file that a skeleton can be read from.
+func SkeletonFiles() []string { return formats.SkeletonExtensions }
+
 // Matching is another skeleton and how its joints pair with a character's.
 type Matching struct {
 	Source  string           `json:"source"`

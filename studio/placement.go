@@ -23,6 +23,12 @@ func init() {
 	)
 }
 
+// Starters are the skeletons that fit_starter knows.
+var Starters = skeleton.Kinds
+
+// NameMaps are the shipped namings that a starter can be laid over.
+func NameMaps() []skeleton.NameMap { return skeleton.NameMaps }
+
 // FitStarter places a starter skeleton inside the mesh, with the parameters of
 // its kind where none are given. It replaces the skeleton that is there; weights
 // of another skeleton are dropped. Joints that are pinned stay where they are.

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"wisemarrow/formats"
 	"wisemarrow/studio"
 )
 
@@ -65,7 +66,7 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 
 // bringIn makes a character of uploaded files.
 func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
-	u, err := s.upload(w, r)
+	u, err := s.upload(w, r, formats.Extensions)
 	if err != nil {
 		s.problem(w, r, err)
 		return

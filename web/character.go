@@ -82,9 +82,15 @@ func (s *site) tray(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "There is no such stage.", http.StatusNotFound)
 		return
 	}
+	others, err := s.colleagues(r, o.Character)
+	if err != nil {
+		code, text := status(err)
+		http.Error(w, text, code)
+		return
+	}
 	w.Header().Set("Cache-Control", "no-store")
 	s.pages.fragment(w, "tray_"+stage.Name, map[string]any{"Character": o.Character, "Stage": stage, "State": o.state, "Review": o.review, "Head": o.rev.ID,
-		"Kinds": studio.Kinds, "Outcome": o.rev.Outcome, "Accept": accepted()})
+		"Kinds": studio.Kinds, "Starters": studio.Starters, "Maps": studio.NameMaps(), "Others": others, "SkeletonFiles": strings.Join(studio.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Accept": accepted()})
 }
 
 // jointView is a joint as the views draw it.
@@ -101,6 +107,9 @@ type jointView struct {
 	Bound      string     `json:"bound"` // state after the last bind
 	Cause      string     `json:"cause"`
 	Leads      int        `json:"leads"`
+	Pinned     bool       `json:"pinned"`
+	Locked     bool       `json:"locked"`
+	Hidden     bool       `json:"hidden"`
 }
 
 func joints(o opened) []jointView {
@@ -113,7 +122,7 @@ func joints(o opened) []jointView {
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[o.state.Settings.Suffixes.Of(j.Name)]
 		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: sk.PartnerOf(i, o.state.Settings.Suffixes), End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason}
+			Side: side, Partner: sk.PartnerOf(i, o.state.Settings.Suffixes), End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden}
 	}
 	if o.state.Bind != nil {
 		for _, b := range o.state.Bind.Report.Joints {
@@ -180,7 +189,7 @@ func (s *site) state(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, map[string]any{
 		"id": o.ID, "name": o.Name, "head": o.rev.ID, "undo": undo, "redo": redo,
 		"mesh": o.rev.Parts["mesh"], "weights": o.rev.Parts.WeightsKey(), "facts": o.review.Facts, "parts": parts,
-		"joints": joints(o), "plane": plane, "stages": stages, "convention": o.state.Settings.Convention, "works": works,
+		"joints": joints(o), "fit": o.state.Fit, "plane": plane, "stages": stages, "convention": o.state.Settings.Convention, "works": works,
 	})
 }
 

@@ -26,8 +26,9 @@ type uploaded struct {
 	close   func()
 }
 
-// upload reads the files of a form: one mesh, and what belongs to it.
-func (s *site) upload(w http.ResponseWriter, r *http.Request) (uploaded, error) {
+// upload reads the files of a form: one of the given kinds, and what belongs to
+// it.
+func (s *site) upload(w http.ResponseWriter, r *http.Request, extensions []string) (uploaded, error) {
 	limit := s.studio.Limits().Bytes
 	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
 	if err := r.ParseMultipartForm(32 << 20); err != nil {
@@ -40,7 +41,7 @@ func (s *site) upload(w http.ResponseWriter, r *http.Request) (uploaded, error) 
 	for i, h := range list {
 		name := filepath.Base(h.Filename)
 		beside[name] = i
-		for _, ext := range formats.Extensions {
+		for _, ext := range extensions {
 			if strings.EqualFold(filepath.Ext(name), ext) && u.name == "" {
 				u.name = name
 			}
@@ -48,7 +49,7 @@ func (s *site) upload(w http.ResponseWriter, r *http.Request) (uploaded, error) 
 	}
 	if u.name == "" {
 		u.close()
-		return u, studio.ErrInput{What: "There is no mesh among the files. Give one of " + strings.Join(formats.Extensions, " ") + "."}
+		return u, studio.ErrInput{What: "What is needed is not among the files. Give one of " + strings.Join(extensions, " ") + "."}
 	}
 	f, err := list[beside[u.name]].Open()
 	if err != nil {

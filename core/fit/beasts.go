@@ -353,10 +353,11 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 	line, _ := f.stations(f.vox.Distances([]int{tip}), math.Abs(end.Z-zr)*1.4+0.05*f.height, nil)
 	l := limb{line: line, join: len(line) - 1}
 	length := 0.0
+	// The trunk begins behind the last section that is still a tail's: a fan of
+	// feathers may be broad at its end.
 	for k, s := range line {
-		if s.area > area {
-			l.join = k
-			break
+		if s.area <= area {
+			l.join = min(k+1, len(line)-1)
 		}
 	}
 	if len(line) > 2 {

@@ -144,6 +144,9 @@ func (f *fitter) result(starter *skeleton.Skeleton, p skeleton.Params) (*skeleto
 	s := starter.Clone()
 	report := &Report{Starter: p.Starter, Params: p, Height: f.height, Crotch: f.crotch, Symmetry: f.match, Tips: map[string][]float64{}, Begin: map[string][]float64{}, Notes: f.notes, Props: f.props,
 		Plane: geom.Rotate(f.back, r3.Vec{X: f.plane, Y: f.floor}), Left: geom.Rotate(f.back, r3.Vec{X: 1}), Facing: geom.Rotate(f.back, r3.Vec{Z: 1})}
+	if math.IsInf(f.plane, 0) { // a chain has no middle plane
+		report.Plane, report.Left, report.Symmetry = r3.Vec{}, r3.Vec{}, 0
+	}
 	f.carry(starter)
 	children := s.Children()
 	for i := range s.Joints {

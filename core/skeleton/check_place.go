@@ -15,6 +15,7 @@ import (
 const (
 	outsideShare = 0.15 // of a bone outside the mesh
 	offCentre    = 4.0  // ratio of the distances to the surface on opposite sides
+	limbShare    = 0.14 // of the height: what is thicker is no limb but the trunk
 	farShare     = 0.1  // of the height: no mesh near
 	oddShare     = 0.4  // relative difference from the usual proportion
 )
@@ -87,6 +88,9 @@ func (s *Skeleton) offMiddle(solid *geom.Tree, height float64) []finding.Finding
 		if r3.Norm(axis) == 0 {
 			continue
 		}
+		if DefaultSuffixes.Of(j.Name) == Centre {
+			continue // a spine lies under the back, not in the middle
+		}
 		if ratio := squareness(solid, j.Pos, r3.Unit(axis), height); ratio > offCentre {
 			names = append(names, j.Name)
 			worst = math.Max(worst, ratio)
@@ -104,11 +108,12 @@ func (s *Skeleton) offMiddle(solid *geom.Tree, height float64) []finding.Finding
 }
 
 // squareness returns the largest ratio of the distances to the surface in
-// opposite directions square to an axis.
+// opposite directions square to an axis; 1 where the limb is flat, as a wing is,
+// since its bones lie at an edge, and in the trunk. reach is the height.
 func squareness(solid *geom.Tree, p, axis r3.Vec, reach float64) float64 {
 	u := r3.Unit(anyAcross(axis))
 	w := r3.Cross(axis, u)
-	worst := 1.0
+	worst, thick, thin := 1.0, 0.0, math.Inf(1)
 	for k := range 4 {
 		sin, cos := math.Sincos(math.Pi * float64(k) / 4)
 		d := r3.Add(r3.Scale(cos, u), r3.Scale(sin, w))
@@ -116,7 +121,11 @@ func squareness(solid *geom.Tree, p, axis r3.Vec, reach float64) float64 {
 		b, okB := firstHit(solid, p, r3.Scale(-1, d), reach)
 		if okA && okB {
 			worst = math.Max(worst, math.Max(a, b)/math.Max(1e-9, math.Min(a, b)))
+			thick, thin = math.Max(thick, a+b), math.Min(thin, a+b)
 		}
+	}
+	if thick > 2.2*thin || thick > limbShare*reach {
+		return 1
 	}
 	return worst
 }

@@ -191,9 +191,9 @@ func TestPlacementFindings(t *testing.T) {
 	box := solids.Box(r3.Vec{X: -1, Y: -0.1, Z: -0.3}, r3.Vec{X: 1, Y: 1.8, Z: 0.3})
 	tree, _ := box.Tree(box.Points)
 	s := skeleton.Biped(1.7)
-	require.Empty(t, s.CheckPlacement(tree, sides))
+	require.NotEqual(t, finding.Harms, finding.Worst(s.CheckPlacement(tree, sides)), "a box is no body, but nothing in it harms")
 	out := s.Move(find(t, s, "forearm_l"), r3.Vec{X: 3}, false, false, sides)
-	require.Equal(t, []string{"joint_outside", "sides_differ"}, codes(out.CheckPlacement(tree, sides)))
+	require.Subset(t, codes(out.CheckPlacement(tree, sides)), []string{"joint_outside", "bone_outside", "no_mesh_near", "odd_proportions", "sides_differ"})
 	elbow := s.Joints[find(t, s, "upper_arm_l")].Pos
 	straight := s.Move(find(t, s, "forearm_l"), r3.Add(elbow, r3.Vec{X: 0.186 * 1.7}), false, true, sides)
 	require.Contains(t, codes(straight.CheckPlacement(tree, sides)), "no_bend")

@@ -5,6 +5,7 @@ import { draw as drawLedger, toggleLedger } from './ledger.js';
 import { setIntake, step as stepPlace } from './intake.js';
 import { stops } from './ink.js';
 import { Plate } from './plate.js';
+import { chosenNames, setPlacement } from './placement.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 import { loadTray, setOperate, typed } from './tray.js';
 import { watch } from './work.js';
@@ -17,12 +18,14 @@ const commands = new Commands();
 
 // refresh brings everything to the server's head.
 async function refresh() {
-  const name = chosenJoint()?.name;
+  const name = chosenJoint()?.name, before = joints();
   const character = await (early ?? getJSON(`/api/characters/${store.id}`));
   early = null;
   store.character = character;
+  const besides = new Set([...store.also].map((i) => before[i]?.name));
   const kept = name ? character.joints.findIndex((j) => j.name === name) : -1;
   if (character.joints.length !== store.poseJoints) { store.pose = new Map(); store.poseJoints = character.joints.length; }
+  store.also = new Set(character.joints.map((j, i) => (besides.has(j.name) ? i : -1)).filter((i) => i >= 0));
   store.probed = null;
   store.would = null;
   if (store.finding && !character.stages.find((s) => s.name === store.finding.stage)?.findings.some((f) => f.code === store.finding.code)) store.finding = null;
@@ -193,7 +196,19 @@ single.forEach((kind, i) => commands.add(kind, `Look from the ${['front', 'left 
 commands.add('panes', 'One pane or three', ['P'], () => { plate.view.setPanes(plate.view.panes.length > 1 ? ['free'] : ['front', 'side', 'free']); plate.show(); });
 commands.add('frame', 'Frame what is chosen or found', ['.'], () => plate.frame());
 commands.add('frameAll', 'Frame the whole character', ['A'], () => plate.view.frame(plate.box));
-for (const [name, label, key, x, y] of [['left', 'left', 'arrowleft', -1, 0], ['right', 'right', 'arrowright', 1, 0], ['up', 'up', 'arrowup', 0, 1], ['down', 'down', 'arrowdown', 0, -1]]) commands.add(`look-${name}`, `Turn or move the view ${label}`, [key], () => plate.view.orbit(x, y));
+const placing = () => store.stage === 'placement';
+for (const [name, label, key, x, y] of [['left', 'left', 'arrowleft', -1, 0], ['right', 'right', 'arrowright', 1, 0], ['up', 'up', 'arrowup', 0, 1], ['down', 'down', 'arrowdown', 0, -1]]) {
+  commands.add(`nudge-${name}`, `Nudge the chosen joint ${label} by 1 mm`, [key], () => plate.nudge(x, y, 0.001), () => placing() && store.chosen >= 0);
+  commands.add(`push-${name}`, `Nudge the chosen joint ${label} by 1 cm`, [`Shift+${key}`], () => plate.nudge(x, y, 0.01), () => placing() && store.chosen >= 0);
+  commands.add(`look-${name}`, `Turn or move the view ${label}`, [key], () => plate.view.orbit(x, y));
+}
+commands.add('draw', 'Draw a chain, each click centred in the volume; Enter ends it', ['I'], () => { set({ drawing: store.drawing ? null : [] }); say(store.drawing ? 'Click along the limb; Enter ends the chain, Escape gives it up.' : ''); }, placing);
+commands.add('drawn', 'End the chain that is being drawn', ['enter'], () => endChain(), () => placing() && Boolean(store.drawing));
+commands.add('centre', 'Centre the chosen joints in the volume', ['G'], () => operate('centre_joints', { joints: chosenNames(), both: store.both }), () => placing() && store.chosen >= 0);
+commands.add('centreUnder', 'Centre the chosen joint under the pointer', ['Z'], () => { const ray = plate.underPointer(); if (ray) operate('centre_along', { joint: chosenJoint().name, ...ray, both: store.both }); }, () => placing() && store.chosen >= 0);
+commands.add('centred', 'Keep a dragged joint in the middle of the volume', ['Q'], () => set({ centred: !store.centred }), placing);
+commands.add('remove', 'Remove the chosen joints', ['delete'], () => operate('remove_joints', { joints: chosenNames() }), () => placing() && store.chosen >= 0);
+commands.add('makeOther', 'Make the right side from the left', null, () => operate('make_other', { from: 'left', tolerance: 0.005 }), placing);
 commands.add('nearer', 'Nearer', ['+', '='], () => plate.view.nearer(1.25));
 commands.add('farther', 'Farther', ['-'], () => plate.view.nearer(0.8));
 commands.add('wire', 'Show or hide edges', ['E'], () => set({ wire: !store.wire }));
@@ -216,15 +231,26 @@ commands.add('resetPose', 'Reset all joints to rest', ['0'], () => set({ pose: n
 commands.add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), () => store.stage === 'weights');
 commands.add('next', 'Choose the next joint', ['J'], () => choose(1), () => joints().length > 0);
 commands.add('previous', 'Choose the joint before', ['K'], () => choose(-1), () => joints().length > 0);
-commands.add('none', 'Choose nothing, show no finding', ['escape'], () => set({ chosen: -1, finding: null, probed: null, faces: new Set(), measuring: false }));
+commands.add('none', 'Choose nothing, show no finding', ['escape'], () => set({ chosen: -1, finding: null, probed: null, faces: new Set(), measuring: false, also: new Set(), drawing: null, tip: '', ghost: null }));
 commands.add('cast', 'Back to the cast', ['C'], () => { location.href = '/'; });
 commands.add('bind', 'Bind by heat', null, () => operate('bind_heat', {}), () => joints().length > 0);
-commands.add('fit', 'Fit the biped starter', null, () => operate('fit_starter', {}));
+commands.add('fit', 'Fit the starter anew', null, () => operate('fit_starter', store.character.fit?.params ?? {}));
 commands.add('axes', 'Set the axes of all joints', null, () => operate('set_axes', store.character.convention), () => joints().length > 0);
+
+async function endChain() {
+  const places = store.drawing;
+  set({ drawing: null });
+  if (!places.length) return;
+  const parent = chosenJoint();
+  const mark = parent && parent.side !== 'centre' ? parent.name.slice(-2) : '';
+  await operate('draw_chain', { parent: parent?.name ?? '', name: `${parent ? parent.name.replace(/_[lr]$/, '') : 'root'}${parent ? '_branch' : ''}${mark}`, places: places.map((p) => p.toArray()), end: places.length > 1 });
+}
+
+document.addEventListener('reparent', (e) => operate('reparent_joint', e.detail));
 
 function choose(by) {
   const n = joints().length;
-  set({ chosen: (store.chosen + by + n) % n });
+  set({ also: new Set(), chosen: (store.chosen + by + n) % n });
 }
 
 on('chosen map', mapKey);
@@ -237,6 +263,7 @@ on('wire through bones pieces normals smooth measuring', () => {
 
 setOperate(operate);
 setIntake({ operate, refresh });
+setPlacement(operate);
 try {
   await refresh();
   $('loading').hidden = true;

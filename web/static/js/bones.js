@@ -61,7 +61,7 @@ export class Bones {
     this.convention = convention;
     this.height = height;
     this.list = [];
-    joints.forEach((j, i) => { if (j.parent >= 0) this.list.push([j.parent, i]); });
+    joints.forEach((j, i) => { if (j.parent >= 0 && !j.hidden && !joints[j.parent].hidden) this.list.push([j.parent, i]); });
     const dynamic = (n, width) => new BufferAttribute(new Float32Array(n * width), width).setUsage(DynamicDrawUsage);
     const make = (o, n, names) => {
       o.geometry.dispose();
@@ -75,12 +75,14 @@ export class Bones {
 
   tint(j, chosen) {
     if (chosen) return this.inks.rust;
+    if (j.ghost) return this.inks.ghost;
     if (j.bound === 'unsolved' || j.bound === 'weak') return this.inks.rust;
     return { left: this.inks.amber, right: this.inks.teal, centre: this.inks.ink }[j.side];
   }
 
-  update(posed, chosen, showAxes) {
+  update(posed, chosen, showAxes, also = new Set()) {
     this.inks ??= this.readInks();
+    const taken = (i) => i === chosen || also.has(i);
     const bend = unit[this.convention.bend];
     const p = this.quills.geometry.attributes.position, c = this.quills.geometry.attributes.color;
     let k = 0;
@@ -91,7 +93,7 @@ export class Bones {
       const along = b.clone().sub(a);
       const length = along.length() || 1e-9;
       along.multiplyScalar(1 / length);
-      const tint = this.tint(this.joints[from], from === chosen);
+      const tint = this.tint(this.joints[from], taken(from));
       const across = bend.clone().applyQuaternion(posed.turn[from]);
       const barb = across.clone().cross(along);
       if (barb.length() < 1e-3) barb.copy(unit.x).cross(along);
@@ -116,11 +118,12 @@ export class Bones {
     p.needsUpdate = c.needsUpdate = true;
     const rp = this.rings.geometry.attributes;
     this.joints.forEach((j, i) => {
-      rp.position.setXYZ(i, posed.at[i].x, posed.at[i].y, posed.at[i].z);
-      const t = this.tint(j, i === chosen);
+      const far = j.hidden ? 1e9 : 0; // a hidden joint is out of sight
+      rp.position.setXYZ(i, posed.at[i].x + far, posed.at[i].y, posed.at[i].z);
+      const t = this.tint(j, taken(i));
       rp.tint.setXYZ(i, t.r, t.g, t.b);
       rp.side.setX(i, { centre: 0, left: 1, right: 2 }[j.side]);
-      rp.big.setX(i, i === chosen ? 1 : 0);
+      rp.big.setX(i, taken(i) ? 1 : 0);
     });
     for (const a of Object.values(rp)) a.needsUpdate = true;
     this.axes.visible = showAxes;
@@ -140,7 +143,7 @@ export class Bones {
 
   readInks() {
     this.rings.material.uniforms.paper.value.copy(ink('--paper'));
-    return { ink: ink('--ink'), amber: ink('--amber'), teal: ink('--teal'), rust: ink('--rust'), x: ink('--axis-x'), y: ink('--axis-y'), z: ink('--axis-z') };
+    return { ink: ink('--ink'), amber: ink('--amber'), teal: ink('--teal'), rust: ink('--rust'), ghost: ink('--soft'), x: ink('--axis-x'), y: ink('--axis-y'), z: ink('--axis-z') };
   }
 
   restyle() { this.inks = null; }

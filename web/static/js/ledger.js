@@ -1,4 +1,5 @@
 // The ledger: the table of joints that folds in from below.
+import { choose } from './placement.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 
 const rows = document.querySelector('#ledger .rows');
@@ -49,10 +50,12 @@ export function draw() {
     row.dataset.joint = i;
     row.tabIndex = i === store.chosen || (store.chosen < 0 && i === 0) ? 0 : -1;
     row.setAttribute('role', 'row');
-    row.setAttribute('aria-selected', i === store.chosen);
+    row.setAttribute('aria-selected', i === store.chosen || store.also.has(i));
+    row.draggable = true;
     const name = cell(j.name, 'name');
     name.style.paddingInlineStart = `${0.5 + 0.8 * depth(list, i)}rem`;
-    const placed = cell(j.reason ? `${Math.round(100 * j.confidence)} %` : 'by hand', 'placed');
+    const marks = [j.pinned && 'pinned', j.locked && 'locked', j.hidden && 'hidden'].filter(Boolean).join(', ');
+    const placed = cell(marks || (j.reason ? `${Math.round(100 * j.confidence)} %` : 'by hand'), 'placed');
     placed.title = j.reason;
     if (j.reason) placed.style.setProperty('--sure', j.confidence);
     const bound = cell(j.end ? 'end joint' : j.bound, 'bound');
@@ -66,7 +69,7 @@ export function draw() {
 
 rows.addEventListener('click', (e) => {
   const row = e.target.closest('[data-joint]');
-  if (row) set({ chosen: Number(row.dataset.joint) });
+  if (row) choose(Number(row.dataset.joint), e.shiftKey || e.ctrlKey || e.metaKey);
 });
 rows.addEventListener('keydown', (e) => {
   const row = e.target.closest('[data-joint]');
@@ -78,9 +81,21 @@ rows.addEventListener('keydown', (e) => {
     rows.querySelector('[aria-selected=true]')?.focus();
   }
 });
+// A joint dragged onto another hangs from it; its place is kept.
+let dragged = -1;
+rows.addEventListener('dragstart', (e) => { dragged = Number(e.target.closest('[data-joint]')?.dataset.joint ?? -1); e.dataTransfer.setData('text/plain', joints()[dragged]?.name ?? ''); });
+rows.addEventListener('dragover', (e) => { if (dragged >= 0 && e.target.closest('[data-joint]')) e.preventDefault(); });
+rows.addEventListener('drop', (e) => {
+  const row = e.target.closest('[data-joint]');
+  if (!row || dragged < 0) return;
+  e.preventDefault();
+  const onto = Number(row.dataset.joint);
+  if (onto !== dragged) document.dispatchEvent(new CustomEvent('reparent', { detail: { joint: joints()[dragged].name, parent: joints()[onto].name } }));
+  dragged = -1;
+});
 filter.addEventListener('input', draw);
 on('character', draw);
-on('chosen', () => {
+on('chosen also', () => {
   draw();
   if (chosenJoint()) rows.querySelector('[aria-selected=true]')?.scrollIntoView({ block: 'nearest' });
 });

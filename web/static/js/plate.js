@@ -1,6 +1,6 @@
 // The plate: the character, its skeleton and what a hand does to them in the
 // panes: choosing, dragging and turning joints, probing the skin.
-import { Box3, Object3D, Plane, Vector3 } from 'three';
+import { Box3, DoubleSide, Object3D, Plane, Vector3 } from 'three';
 import { TransformControls } from 'three/addons/controls/TransformControls.js';
 import { Bones } from './bones.js';
 import { openBundle } from './bundle.js';
@@ -8,7 +8,8 @@ import { getBuffer, getJSON } from './api.js';
 import { ink } from './ink.js';
 import { chooseFace } from './intake.js';
 import { Measure } from './measure.js';
-import { Picker, jointAt, rayAt } from './pick.js';
+import { choose, giveTip } from './placement.js';
+import { Picker, jointAt, rayAt, toScreen } from './pick.js';
 import { Posed, anglesOf } from './pose.js';
 import { Skin } from './skin.js';
 import { joints, on, set, store } from './store.js';
@@ -28,6 +29,7 @@ export class Plate {
     this.measure = new Measure(this.view);
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); };
     on('pose', () => this.bend());
+    on('also ghost drawing tip', () => this.drawBones());
     on('chosen map wire through bones stage finding probed would faces pieces normals', () => this.show());
     on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
@@ -83,10 +85,36 @@ export class Plate {
   // drawBones follows a pose: nothing else of the picture changes with it.
   drawBones() {
     if (!this.skin || !store.character) return;
+    this.ghostly();
     this.bones.group.visible = store.bones && store.stage !== 'intake';
-    if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, store.stage === 'axes');
+    if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, store.stage === 'axes', store.also);
     this.turner();
     this.view.invalidate();
+  }
+
+  // ghostly shows the joints of a starter before it is fitted, and a chain that is
+  // being drawn.
+  ghostly() {
+    const list = store.ghost ?? (store.drawing?.length ? store.drawing.map((p, i) => ({ name: String(i), parent: i - 1, pos: p.toArray(), rot: [0, 0, 0, 1] })) : null);
+    if (!this.ghost) { this.ghost = new Bones(); this.view.scene.add(this.ghost.group); }
+    this.ghost.group.visible = Boolean(list) && store.stage === 'placement';
+    if (!this.ghost.group.visible) return;
+    const all = list.map((j) => ({ ...j, side: 'centre', ghost: true, end: false }));
+    this.ghost.setJoints(all, store.character.convention, this.box.getSize(new Vector3()).y);
+    const posed = new Posed(all);
+    posed.update(new Map());
+    this.ghost.update(posed, -1, false);
+  }
+
+  // middle returns the middle between entry and exit of the mesh under a place of
+  // a pane; null where there is no mesh.
+  middle(pane, x, y) {
+    this.picker.hit(pane, x, y, this.posed.skin);
+    const ray = rayAt(pane, x, y);
+    const hits = this.picker.tree.raycast(ray, DoubleSide).sort((a, b) => a.distance - b.distance);
+    const step = 1e-5 * this.box.getSize(new Vector3()).length();
+    const apart = hits.filter((h, i) => i === 0 || h.distance - hits[i - 1].distance > step);
+    return apart.length > 1 ? apart[0].point.clone().lerp(apart[1].point, 0.5) : null;
   }
 
   show() {
@@ -204,27 +232,52 @@ export class Plate {
       const [x, y] = at(e);
       pane.from = [x, y];
       if (store.stage !== 'placement' || !store.bones) return;
-      const i = jointAt(pane, this.posed.at, x, y);
+      if (store.drawing || store.tip || store.measuring) return;
+      const i = this.shownJoint(pane, x, y);
+      if (i < 0 && e.shiftKey) { // a box around joints
+        e.stopImmediatePropagation();
+        pane.element.setPointerCapture(e.pointerId);
+        pane.boxed = document.createElement('div');
+        pane.boxed.className = 'marquee';
+        pane.element.append(pane.boxed);
+        return;
+      }
       if (i < 0) return;
       e.stopImmediatePropagation();
       pane.element.setPointerCapture(e.pointerId);
-      set({ chosen: i });
+      choose(i, e.shiftKey);
+      if (e.shiftKey || joints()[i].locked) return;
       const normal = pane.camera.getWorldDirection(new Vector3());
       pane.drag = { ...this.hold(i), plane: new Plane().setFromNormalAndCoplanarPoint(normal, this.posed.at[i]) };
     }, { capture: true });
     pane.element.addEventListener('pointermove', (e) => {
       const [x, y] = at(e);
+      this.pointer = { pane, x, y };
+      if (pane.boxed) {
+        const [fx, fy] = pane.from;
+        Object.assign(pane.boxed.style, { left: `${Math.min(x, fx)}px`, top: `${Math.min(y, fy)}px`, width: `${Math.abs(x - fx)}px`, height: `${Math.abs(y - fy)}px` });
+        return;
+      }
       if (!pane.drag) {
-        pane.element.style.cursor = store.bones && store.stage !== 'intake' && jointAt(pane, this.posed.at, x, y) >= 0 ? 'pointer' : '';
+        pane.element.style.cursor = store.bones && store.stage !== 'intake' && this.shownJoint(pane, x, y) >= 0 ? 'pointer' : store.drawing || store.tip || store.measuring ? 'crosshair' : '';
         return;
       }
       const to = rayAt(pane, x, y).intersectPlane(pane.drag.plane, new Vector3());
       if (!to || Math.hypot(x - pane.from[0], y - pane.from[1]) < 3 && !pane.drag.moved) return;
       pane.drag.moved = true;
-      this.preview(pane.drag, to);
+      this.preview(pane.drag, (store.centred && this.middle(pane, x, y)) || to);
     });
     const end = (e) => {
       const [x, y] = at(e);
+      if (pane.boxed) {
+        const [fx, fy] = pane.from;
+        pane.boxed.remove();
+        pane.boxed = null;
+        pane.from = null;
+        const inside = this.posed.at.map((p, i) => [toScreen(pane, p), i]).filter(([p, i]) => !joints()[i].hidden && p.x >= Math.min(x, fx) && p.x <= Math.max(x, fx) && p.y >= Math.min(y, fy) && p.y <= Math.max(y, fy)).map(([, i]) => i);
+        if (inside.length) set({ also: new Set([...store.also, ...(store.chosen >= 0 ? [store.chosen] : []), ...inside]), chosen: inside[0] });
+        return;
+      }
       const still = pane.from && Math.hypot(x - pane.from[0], y - pane.from[1]) < 4;
       pane.from = null;
       if (pane.drag) {
@@ -237,6 +290,35 @@ export class Plate {
     };
     pane.element.addEventListener('pointerup', end);
     pane.element.addEventListener('pointercancel', () => { if (pane.drag) { pane.drag = null; this.load(); } });
+  }
+
+  // shownJoint is the joint under a place of a pane, of those that are shown.
+  shownJoint(pane, x, y) {
+    const list = joints();
+    const shown = this.posed.at.map((p, i) => (list[i]?.hidden ? new Vector3(1e9, 1e9, 1e9) : p));
+    return jointAt(pane, shown, x, y);
+  }
+
+  // underPointer is the ray under the pointer, for centring by a key.
+  underPointer() {
+    if (!this.pointer) return null;
+    const ray = rayAt(this.pointer.pane, this.pointer.x, this.pointer.y);
+    const d = ray.direction;
+    // From behind the eye on, so that orthographic panes reach all of the mesh.
+    const from = ray.origin.clone().addScaledVector(d, -4 * this.box.getSize(new Vector3()).length());
+    return { from: from.toArray(), way: d.toArray() };
+  }
+
+  // nudge moves the chosen joint by steps along the first pane's axes; the server
+  // hears of it when the keys rest.
+  nudge(x, y, step) {
+    const i = store.chosen, pane = this.view.panes[0];
+    if (i < 0 || joints()[i].locked) return;
+    this.nudged ??= { ...this.hold(i), to: this.posed.at[i].clone() };
+    const right = new Vector3().setFromMatrixColumn(pane.camera.matrixWorld, 0), up = new Vector3().setFromMatrixColumn(pane.camera.matrixWorld, 1);
+    this.preview(this.nudged, this.nudged.to.clone().addScaledVector(right, x * step).addScaledVector(up, y * step));
+    clearTimeout(this.resting);
+    this.resting = setTimeout(() => { const d = this.nudged; this.nudged = null; this.drop(d); }, 420);
   }
 
   // preview shows where a dragged joint would go; the server decides at the drop.
@@ -257,7 +339,7 @@ export class Plate {
     }
     this.posed = new Posed(list.map((j, i) => ({ ...j, pos: places[i].toArray() })));
     this.posed.update(new Map());
-    this.bones.update(this.posed, store.chosen, false);
+    this.bones.update(this.posed, store.chosen, false, store.also);
     this.view.invalidate();
     document.dispatchEvent(new CustomEvent('jointdragged', { detail: to.toArray() }));
   }
@@ -277,9 +359,21 @@ export class Plate {
       chooseFace(this.picker.faceAt(pane, x, y, this.posed.skin), e.altKey ? 'part' : e.shiftKey ? 'more' : 'one', this.skin.parts);
       return;
     }
+    if (store.stage === 'placement' && (store.drawing || store.tip)) {
+      const p = this.middle(pane, x, y);
+      if (!p) set({ say: 'There is no mesh under the pointer.' });
+      else if (store.tip) giveTip(p);
+      else set({ drawing: [...store.drawing, p] });
+      return;
+    }
     if (store.bones && store.stage !== 'intake') {
-      const i = jointAt(pane, this.posed.at, x, y);
-      if (i >= 0) { set({ chosen: i }); return; }
+      const i = this.shownJoint(pane, x, y);
+      if (i >= 0) { if (store.stage !== 'placement') choose(i, e.shiftKey); return; }
+    }
+    if (store.stage === 'placement' && e.altKey && store.chosen >= 0) { // a ring of the skin
+      const v = this.picker.vertexAt(pane, x, y, this.posed.skin);
+      if (v >= 0) await this.operate('centre_ring', { joint: joints()[store.chosen].name, vertex: v, both: store.both });
+      return;
     }
     if (store.stage !== 'weights' || !store.character.weights) return;
     const v = this.picker.vertexAt(pane, x, y, this.posed.skin);

@@ -22,6 +22,11 @@ export const store = {
   normals: false,
   smooth: 0, // levels of the subdivided preview
   measuring: false,
+  also: new Set(), // joints chosen besides the chosen one
+  ghost: null, // joints of a starter before it is fitted
+  drawing: null, // places of a chain that is being drawn
+  centred: false, // dragged joints stay in the middle of the volume
+  tip: '', // of the fit, to be shown by a click
   probed: null, // { vertex, movers }
 };
 

@@ -4,6 +4,7 @@ import { getText } from './api.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 import { ask } from './ask.js';
 import { forgetWould, showFinding } from './intake.js';
+import { chosenNames, starterParams, submitPlacement } from './placement.js';
 
 const tray = document.getElementById('tray');
 let operate = async () => false;
@@ -67,11 +68,20 @@ function paramsOf(form, submitter) {
 tray.addEventListener('submit', async (e) => {
   const form = e.target;
   if (form.id === 'move') { e.preventDefault(); await move(form); return; }
+  if (['swing', 'insert', 'reparent', 'pattern', 'starter'].includes(form.id)) {
+    e.preventDefault();
+    if (['swing', 'insert', 'reparent', 'pattern'].includes(form.id) && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
+    const fields = [...form.elements].filter((f) => f.dataset.touched);
+    if (await submitPlacement(form)) fields.forEach((f) => delete f.dataset.touched);
+    return;
+  }
   if (!form.dataset.op) return;
   e.preventDefault();
   if (e.submitter?.dataset.chosen !== undefined && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
   const params = paramsOf(form, e.submitter);
   if (form.id === 'rename') params.joint = chosenJoint().name;
+  if (form.dataset.op === 'stretch_chain') Object.assign(params, { joint: chosenNames()[0], both: store.both });
+  if (form.dataset.startersToo !== undefined) Object.assign(params, starterParams(tray.querySelector('#starter')));
   forgetWould();
   const fields = [...form.elements].filter((f) => f.dataset.touched);
   fields.forEach((f) => delete f.dataset.touched);

@@ -168,7 +168,8 @@ export class Viewport {
   furnish(box) {
     this.box = box;
     const size = box.getSize(new Vector3()), centre = box.getCenter(new Vector3());
-    const step = 10 ** Math.floor(Math.log10(Math.max(size.y, size.x, 1e-6))) / 10 || 0.1;
+    const raw = Math.max(size.x, size.y, size.z, 1e-6) / 16, ten = 10 ** Math.floor(Math.log10(raw));
+    const step = ten * [1, 2, 5, 10].find((k) => k * ten >= raw);
     const reach = Math.ceil(Math.max(size.x, size.z) / step / 2 + 4) * step;
     const lines = [];
     const cx = Math.round(centre.x / step) * step, cz = Math.round(centre.z / step) * step;

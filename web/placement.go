@@ -1,0 +1,67 @@
+package web
+
+import (
+	"encoding/json"
+	"net/http"
+
+	"wisemarrow/studio"
+)
+
+// starter returns the joints of a starter at the size of the character.
+func (s *site) starter(w http.ResponseWriter, r *http.Request) {
+	var q studio.FitStarter
+	if err := json.Unmarshal([]byte(r.URL.Query().Get("params")), &q); err != nil {
+		s.problem(w, r, studio.ErrInput{What: "the parameters of the starter cannot be read: " + err.Error()})
+		return
+	}
+	list, err := s.studio.PreviewStarter(r.Context(), param(r, "id"), q.Params)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, list)
+}
+
+// matchCharacter pairs the joints of another character with this one's.
+func (s *site) matchCharacter(w http.ResponseWriter, r *http.Request) {
+	m, err := s.studio.MatchCharacter(r.Context(), param(r, "id"), r.URL.Query().Get("from"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, m)
+}
+
+// matchFile pairs the joints of an uploaded file with this character's.
+func (s *site) matchFile(w http.ResponseWriter, r *http.Request) {
+	u, err := s.upload(w, r, studio.SkeletonFiles())
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	defer u.close()
+	m, err := s.studio.MatchFile(r.Context(), param(r, "id"), u.name, u.file, u.resolve)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, m)
+}
+
+// colleague is another character whose skeleton may be taken over.
+type colleague struct{ ID, Name string }
+
+// colleagues lists the other characters of a production.
+func (s *site) colleagues(r *http.Request, c studio.Character) ([]colleague, error) {
+	list, err := s.studio.Store().Characters(r.Context())
+	if err != nil {
+		return nil, err
+	}
+	var out []colleague
+	for _, o := range list {
+		if o.Production == c.Production && o.ID != c.ID {
+			out = append(out, colleague{o.ID, o.Name})
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,240 @@
+// The placement stage in the page: several chosen joints, the starter before it is
+// fitted, drawing chains, centring, and taking over a skeleton.
+import { getJSON, upload } from './api.js';
+import { ask } from './ask.js';
+import { chosenJoint, joints, on, set, store } from './store.js';
+
+const tray = document.getElementById('tray');
+let operate = async () => false;
+
+export function setPlacement(f) { operate = f; }
+
+// chosenNames are the chosen joint and those chosen besides.
+export function chosenNames() {
+  const list = joints();
+  const all = store.chosen >= 0 ? [store.chosen, ...[...store.also].filter((i) => i !== store.chosen)] : [];
+  return all.filter((i) => list[i]).map((i) => list[i].name);
+}
+
+// choose takes a joint; with more it is added to those chosen, or taken out.
+export function choose(i, more) {
+  if (!more) { set({ also: new Set(), chosen: i }); return; }
+  const also = new Set(store.also);
+  if (i === store.chosen || also.has(i)) {
+    also.delete(i);
+    const left = [...also];
+    set({ also, chosen: i === store.chosen ? left.at(-1) ?? -1 : store.chosen });
+    return;
+  }
+  if (store.chosen >= 0) also.add(store.chosen);
+  also.add(i);
+  set({ also, chosen: i });
+}
+
+function chooseMore(what) {
+  const list = joints(), i = store.chosen;
+  if (i < 0) return;
+  const hangs = (k) => { for (let q = k; q >= 0; q = list[q].parent) if (q === i) return true; return false; };
+  const also = new Set([...store.also, i]);
+  if (what === 'partner') { for (const k of [...also]) if (list[k].partner >= 0) also.add(list[k].partner); }
+  if (what === 'all') list.forEach((_, k) => also.add(k));
+  if (what === 'side') list.forEach((j, k) => { if (j.side === list[i].side) also.add(k); });
+  if (what === 'branch') list.forEach((_, k) => { if (hangs(k)) also.add(k); });
+  if (what === 'chain') {
+    const children = list.map(() => []);
+    list.forEach((j, k) => { if (j.parent >= 0) children[j.parent].push(k); });
+    for (let k = i; children[k].length === 1; k = children[k][0]) also.add(children[k][0]);
+    for (let k = i; list[k].parent >= 0 && children[list[k].parent].length === 1; k = list[k].parent) also.add(list[k].parent);
+  }
+  set({ also });
+}
+
+// The starter ------------------------------------------------------------------
+
+function starterForm() {
+  const form = tray.querySelector('#starter');
+  if (!form || form.dataset.filled) return;
+  form.dataset.filled = '1';
+  form.kinds = JSON.parse(form.dataset.starters);
+  const now = JSON.parse(form.dataset.now);
+  if (now?.starter) { form.elements.starter.value = now.starter; fillStarter(form, now); } else fillStarter(form, null);
+}
+
+function fillStarter(form, params) {
+  const kind = form.kinds.find((k) => k.Name === form.elements.starter.value);
+  const p = params ?? kind.Default;
+  for (const label of form.querySelectorAll('[data-count]')) {
+    const name = label.dataset.count, f = form.elements[name];
+    label.hidden = !kind.Reads?.includes(name);
+    f.disabled = label.hidden;
+    if (name === 'neck') f.max = form.elements.starter.value === 'biped' ? 3 : 6;
+    if (f.dataset.touched && params === undefined) continue;
+    if (f.type === 'checkbox') f.checked = Boolean(p[name]); else f.value = p[name] ?? f.value;
+  }
+  form.querySelector('#starter-joints').textContent = '';
+}
+
+export function starterParams(form) {
+  const out = { starter: form.elements.starter.value };
+  for (const f of form.elements) {
+    if (!f.name || f.disabled || f.name === 'starter') continue;
+    out[f.name] = f.type === 'checkbox' ? f.checked : Number(f.value);
+  }
+  return out;
+}
+
+let turn = 0;
+async function showStarter(form) {
+  const mine = ++turn;
+  if (!form.checkValidity()) return;
+  try {
+    const list = await getJSON(`/api/characters/${store.id}/starter?params=${encodeURIComponent(JSON.stringify(starterParams(form)))}`);
+    if (mine !== turn) return;
+    form.querySelector('#starter-joints').textContent = `${list.length} joints, shown at their usual places before they are fitted.`;
+    set({ ghost: list });
+  } catch (e) { if (mine === turn) form.querySelector('#starter-joints').textContent = e.message; }
+}
+
+tray.addEventListener('input', (e) => {
+  const form = e.target.closest('#starter');
+  if (!form) return;
+  if (e.target.name === 'starter') fillStarter(form, null);
+  showStarter(form);
+});
+tray.addEventListener('focusin', (e) => { const form = e.target.closest('#starter'); if (form && !store.ghost) showStarter(form); });
+tray.addEventListener('toggle', (e) => { if (e.target.matches('.anew')) { if (e.target.open) showStarter(e.target.querySelector('#starter')); else set({ ghost: null }); } }, true);
+
+// Acts on what is chosen ---------------------------------------------------------
+
+tray.addEventListener('click', async (e) => {
+  const b = e.target.closest('button');
+  if (!b) return;
+  const names = chosenNames();
+  if (b.dataset.joints) {
+    if (b.dataset.joints === 'remove_joints' && names.length > 1 && !await ask(`Remove ${names.length} joints?`, 'Their children go to the nearest joint that stays and keep their places. Undo brings them back.', 'Remove')) return;
+    const params = { joints: names };
+    if (b.dataset.joints === 'slight_bend') params.degrees = 4;
+    operate(b.dataset.joints, params);
+  }
+  if (b.dataset.mark) operate('mark_joints', { joints: names, [b.dataset.mark]: !chosenJoint()?.[b.dataset.mark] });
+  if (b.dataset.unhide !== undefined) operate('mark_joints', { joints: joints().filter((j) => j.hidden).map((j) => j.name), hidden: false });
+  if (b.dataset.duplicate !== undefined) operate('duplicate_branch', { joint: names[0], by: [0.05, 0, 0] });
+  if (b.dataset.refit !== undefined) {
+    const fit = store.character.fit;
+    if (!fit) { set({ say: 'This skeleton was not fitted from a starter, so there is nothing to fit a part of it by.' }); return; }
+    operate('fit_starter', { ...fit.params, only: names, tips: tipsGiven() });
+  }
+  if (b.dataset.tip) { set({ tip: store.tip === b.dataset.tip ? '' : b.dataset.tip }); set({ say: store.tip ? `Click where ${store.tip} belongs.` : '' }); }
+});
+
+tray.addEventListener('change', (e) => {
+  if (e.target.id === 'choose-more') { chooseMore(e.target.value); e.target.value = ''; }
+  if (e.target.id === 'centred') set({ centred: e.target.checked });
+  if (e.target.id === 'take-from' && e.target.value) { const id = e.target.value; e.target.value = ''; takeOver(getJSON(`/api/characters/${store.id}/match?from=${id}`)); }
+  if (e.target.id === 'take-file' && e.target.files.length) {
+    const form = new FormData();
+    for (const f of e.target.files) form.append('file', f, f.name);
+    e.target.value = '';
+    takeOver(upload(`/api/characters/${store.id}/match`, form, () => {}));
+  }
+});
+
+const tips = new Map();
+export const tipsGiven = () => Object.fromEntries(tips);
+export function giveTip(place) {
+  tips.set(store.tip, place.toArray());
+  set({ say: `${store.tip} is shown there now; fit anew, or refit what hangs on it.`, tip: '' });
+}
+
+// submitPlacement sends the forms whose parameters depend on what is chosen.
+export async function submitPlacement(form) {
+  const names = chosenNames(), f = form.elements;
+  switch (form.id) {
+    case 'swing': return operate('swing_limb', { joint: names[0], degrees: ['x', 'y', 'z'].map((k) => Number(f[k].value)), both: store.both });
+    case 'insert': return operate('insert_joints', { joints: names, count: Number(f.count.value) });
+    case 'reparent': return operate('reparent_joint', { joint: names[0], parent: f.parent.value });
+    case 'pattern': return operate('rename_joints', { joints: names, pattern: f.pattern.value });
+    case 'starter': {
+      set({ ghost: null });
+      if (joints().length && !await ask('Fit anew?', store.character.weights ? 'Fitting anew replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back.' : 'Fitting anew replaces the joints that you moved; pinned ones stay. Undo brings them back.', 'Fit anew')) return false;
+      return operate('fit_starter', { ...starterParams(form), tips: tipsGiven() });
+    }
+    default: return undefined;
+  }
+}
+
+// Taking over --------------------------------------------------------------------
+
+async function takeOver(coming) {
+  let m;
+  try { m = await coming; } catch (e) { set({ say: e.message }); return; }
+  const d = document.createElement('dialog');
+  d.className = 'sheet takeover';
+  d.setAttribute('aria-label', `Take over the skeleton of ${m.source}`);
+  d.innerHTML = `<form method="dialog"><h2></h2><p class="sum"></p><div class="pairs"><table class="report"><thead><tr><th scope="col">Theirs</th><th scope="col">Ours</th><th scope="col">By</th></tr></thead><tbody></tbody></table></div>
+<div class="tool row"><label>Joints that they lack <select name="obsolete"><option value="keep">keep</option><option value="drop">drop, children to the grandparent</option></select></label><label>Hierarchy <select name="parenting"><option value="keep">keep ours</option><option value="take">take theirs</option></select></label><label>Scale <input name="scale" type="number" step="any" min="0.0001" value="1"></label></div>
+<div class="ends"><button class="button" value="no">Leave it</button><button class="button is-primary" value="yes">Take it over</button></div></form>`;
+  d.querySelector('h2').textContent = `Take over the skeleton of ${m.source}`;
+  const none = joints().length === 0;
+  d.querySelector('.sum').textContent = none ? `${m.theirs.length} joints. This character has no skeleton yet, so they come as they are.${m.frames ? ` The file brings ${m.frames} frames of motion, which are not taken.` : ''}`
+    : `${m.matches.length} joints are matched, ${m.alone.length} of theirs are new, ${m.ours.length} of ours they lack. Proposals by place want a look.`;
+  const body = d.querySelector('tbody');
+  if (none) d.querySelector('.pairs').hidden = true;
+  const by = new Map(m.matches.map((p) => [p.theirs, p]));
+  for (const t of none ? [] : m.theirs) {
+    const p = by.get(t.name);
+    const tr = document.createElement('tr');
+    const name = document.createElement('th');
+    name.scope = 'row';
+    name.textContent = t.name;
+    const cell = document.createElement('td');
+    const pick = document.createElement('select');
+    pick.dataset.theirs = t.name;
+    pick.setAttribute('aria-label', `Our joint for ${t.name}`);
+    pick.append(new Option('new joint', ''), ...joints().map((j) => new Option(j.name, j.name)));
+    pick.value = p?.ours ?? '';
+    cell.append(pick);
+    const how = document.createElement('td');
+    how.textContent = p ? { name: 'name', like: 'meaning of the name', place: 'place: confirm' }[p.how] : 'added';
+    how.className = p?.how === 'place' ? 'unsure' : '';
+    tr.append(name, cell, how);
+    body.append(tr);
+  }
+  document.body.append(d);
+  d.showModal();
+  d.addEventListener('close', () => {
+    d.remove();
+    if (d.returnValue !== 'yes') return;
+    const match = {};
+    for (const p of d.querySelectorAll('select[data-theirs]')) if (p.value) match[p.dataset.theirs] = p.value;
+    const f = d.querySelector('form').elements;
+    operate('adopt_skeleton', { theirs: m.theirs, source: m.source, match, obsolete: f.obsolete.value, parenting: f.parenting.value, scale: Number(f.scale.value) });
+  });
+}
+
+// fill brings the panel to what is chosen.
+function fill() {
+  const j = chosenJoint(), list = joints();
+  starterForm();
+  for (const x of tray.querySelectorAll('.with-chosen, .needs-joint')) x.hidden = !j;
+  for (const x of tray.querySelectorAll('button.with')) x.disabled = !j;
+  const un = tray.querySelector('[data-unhide]');
+  if (un) un.hidden = !list.some((x) => x.hidden);
+  if (un && !un.hidden) un.closest('.with-chosen').hidden = false;
+  for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
+  for (const b of tray.querySelectorAll('[data-tip]')) b.setAttribute('aria-pressed', store.tip === b.dataset.tip);
+  const centred = tray.querySelector('#centred');
+  if (centred) centred.checked = store.centred;
+  const parent = tray.querySelector('#reparent [name=parent]');
+  if (parent && j) {
+    const hangs = (k) => { for (let q = k; q >= 0; q = list[q].parent) if (q === store.chosen) return true; return false; };
+    parent.replaceChildren(new Option('none: a root', ''), ...list.filter((_, k) => !hangs(k)).map((x) => new Option(x.name, x.name)));
+    parent.value = j.parent >= 0 ? list[j.parent].name : '';
+  }
+  const n = chosenNames().length;
+  const h = tray.querySelector('#move h4');
+  if (h && j) h.textContent = n > 1 ? `${j.name} and ${n - 1} more` : j.name;
+}
+document.addEventListener('trayloaded', fill);
+on('chosen also tip centred', fill);
+on('stage', () => { if (store.ghost) set({ ghost: null }); });
