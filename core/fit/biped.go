@@ -160,10 +160,11 @@ type layer struct {
 func newFitter(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
 	points, props := bodyPoints(m)
-	f, err := fillBody(points, props.tris, tips)
+	f, err := fillBody(points, props.tris, tips, 2.5e6)
 	if err != nil {
 		return nil, err
 	}
+	f.findPlane()
 	if turned > 0 {
 		f.notes = append(f.notes, fmt.Sprintf("%d faces look inward and were turned for the fit only", turned))
 	}
@@ -174,11 +175,9 @@ func newFitter(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
 	return f, nil
 }
 
-// mostCubes bounds the voxels of a fit.
-const mostCubes = 2.5e6
-
-// fillBody fills the volume of the given triangles.
-func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec) (*fitter, error) {
+// fillBody fills the volume of the given triangles with about mostCubes cubes at
+// the most.
+func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec, mostCubes float64) (*fitter, error) {
 	box := geom.EmptyBox()
 	for _, t := range tris {
 		for _, v := range t {
@@ -199,7 +198,6 @@ func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec) (*fitter
 	if !f.keepLargest() {
 		return nil, ErrNoBody
 	}
-	f.findPlane()
 	return f, nil
 }
 
@@ -241,27 +239,31 @@ func (f *fitter) symmetryAcross(z bool) float64 {
 	return best
 }
 
+// planeCubes bounds the cubes whose mirror images bestPlane looks for; of more,
+// it takes every so many.
+const planeCubes = 100_000
+
 func (f *fitter) bestPlane(z bool) (share float64, twice int) {
 	v := f.vox
-	sum, n := 0, 0
+	var cubes []int
+	sum := 0
 	for i, in := range v.Inside {
 		if in {
+			cubes = append(cubes, i)
 			x, _, zz := v.Coords(i)
 			if z {
 				x = zz
 			}
 			sum += x
-			n++
 		}
 	}
-	middle := 2 * sum / n
+	middle := 2 * sum / len(cubes)
+	step := 1 + len(cubes)/planeCubes
 	for t := middle - v.NX/8; t <= middle+v.NX/8; t++ {
-		hit := 0
-		for i, in := range v.Inside {
-			if !in {
-				continue
-			}
-			x, y, zz := v.Coords(i)
+		hit, n := 0, 0
+		for c := 0; c < len(cubes); c += step {
+			n++
+			x, y, zz := v.Coords(cubes[c])
 			if z {
 				if k := t - zz; k >= 0 && k < v.NZ && v.Inside[v.Index(x, y, k)] {
 					hit++

@@ -20,7 +20,7 @@ func chain(ctx context.Context, m *mesh.Mesh, n int, tips map[string]r3.Vec, pro
 	// A chain may lie along any axis: all of it counts.
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, tips)
+	f, err := fillBody(m.World(), tris, tips, 3e5) // a line needs no fingers
 	if err != nil {
 		return nil, err
 	}
@@ -71,14 +71,51 @@ func chain(ctx context.Context, m *mesh.Mesh, n int, tips map[string]r3.Vec, pro
 	for last > len(line)/2 && line[last].area < 0.6*areas[len(areas)/2] {
 		last--
 	}
-	l := limb{line: line, join: last}
-	total := line[last].arc
-	f.tips["head"], f.tips["tail"] = line[last].at, v.Centre(b)
-	f.put("chain_1", line[last].at, 0.85, "the thicker end")
+	way := f.middleLine(line[:last+1])
+	head, tail := way[len(way)-1], way[0]
+	f.tips["head"], f.tips["tail"] = head.at, v.Centre(b)
+	f.put("chain_1", head.at, 0.85, "the thicker end")
+	l := limb{line: way}
 	for i := 1; i < n; i++ {
-		f.put(fmt.Sprintf("chain_%d", i+1), l.at(total*(1-float64(i)/float64(n))), 0.85, "along the middle line, evenly")
+		f.put(fmt.Sprintf("chain_%d", i+1), l.at(head.arc*(1-float64(i)/float64(n))), 0.85, "along the middle line, evenly")
 	}
-	f.put("chain_end", l.at(0), 0.9, "the thinner end")
+	f.put("chain_end", tail.at, 0.9, "the thinner end")
 	f.plane = math.Inf(1) // no joint belongs to a middle plane
 	return f, nil
+}
+
+// middleLine returns a line of sections with its first ones, which within about
+// one radius of the tip are parts of its rim only, replaced by a straight way on
+// to the surface. The arcs count along the line itself.
+func (f *fitter) middleLine(line []station) []station {
+	first := 0
+	for i, s := range line {
+		if s.arc > math.Sqrt(s.area/math.Pi) {
+			first = i
+			break
+		}
+	}
+	way := slices.Clone(line[first:])
+	if beyond := min(len(line)-1, 2*first); beyond > first {
+		out := r3.Sub(line[first].at, line[beyond].at)
+		if length := r3.Norm(out); length > 0 {
+			step := r3.Scale(f.vox.Cell/length, out)
+			tip := line[first].at
+			for range 2 * first { // at the most twice as far as was cut
+				next := r3.Add(tip, step)
+				if i := f.vox.At(next); i < 0 || !f.vox.Inside[i] {
+					break
+				}
+				tip = next
+			}
+			way = append([]station{{at: tip, area: line[first].area}}, way...)
+		}
+	}
+	for i := range way {
+		way[i].arc = 0
+		if i > 0 {
+			way[i].arc = way[i-1].arc + r3.Norm(r3.Sub(way[i].at, way[i-1].at))
+		}
+	}
+	return way
 }

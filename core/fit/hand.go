@@ -169,7 +169,7 @@ func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]
 	progress("Filling the volume", 0.05)
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, tips)
+	f, err := fillBody(m.World(), tris, tips, 1e6)
 	if err != nil {
 		return nil, err
 	}
