@@ -109,14 +109,12 @@ func (o *PlaceJoints) Apply(_ context.Context, s State, _ Progress) (State, Outc
 	for _, p := range o.Places {
 		names = append(names, p.Joint)
 	}
-	which, err := joints(s, names)
-	if err != nil {
+	if _, err := joints(s, names); err != nil {
 		return s, Outcome{}, err
 	}
 	to := map[int]r3.Vec{}
-	for k, i := range which {
-		p := o.Places[k].To
-		to[i] = r3.Vec{X: p[0], Y: p[1], Z: p[2]}
+	for _, p := range o.Places {
+		to[s.Skeleton.Index(p.Joint)] = r3.Vec{X: p.To[0], Y: p.To[1], Z: p.To[2]}
 	}
 	s, far, err := placed(s, to, o.Both)
 	return s, Outcome{Sentence: fmt.Sprintf("Placed %s: the farthest moved %.1f cm", said(names), 100*far)}, err

@@ -74,3 +74,29 @@ func ExampleFromColumns() {
 	fmt.Printf("%.2f\n", w.Column(0))
 	// Output: [0.75 0.00]
 }
+
+// Removing gives shares to the next that stays, through several removed ones;
+// what is dropped is made up for by the rest.
+func TestHandedGivesTheSharesOn(t *testing.T) {
+	w := &weights.Weights{Joints: []string{"a", "b", "c", "d"}, Of: [][]weights.Influence{
+		{{Joint: 2, Value: 0.7}, {Joint: 1, Value: 0.3}},
+		{{Joint: 0, Value: 0.5}, {Joint: 3, Value: 0.5}},
+		{{Joint: 3, Value: 1}},
+	}}
+	share := func(w *weights.Weights, v int) map[string]float64 {
+		out := map[string]float64{}
+		for _, x := range w.Of[v] {
+			out[w.Joints[x.Joint]] += x.Value
+		}
+		return out
+	}
+	out := w.Handed(map[string]string{"a": "root"}, map[string]string{"c": "b", "b": "a", "d": ""})
+	require.Equal(t, []string{"root"}, out.Joints)
+	require.InDeltaMapValues(t, map[string]float64{"root": 1}, share(out, 0), 1e-12)
+	require.InDeltaMapValues(t, map[string]float64{"root": 1}, share(out, 1), 1e-12)
+	require.Empty(t, out.Of[2], "nothing is left of it")
+	// To a joint that had no weights so far.
+	out = w.Handed(nil, map[string]string{"d": "e"})
+	require.InDeltaMapValues(t, map[string]float64{"a": 0.5, "e": 0.5}, share(out, 1), 1e-12)
+	require.InDeltaMapValues(t, map[string]float64{"c": 0.7, "b": 0.3}, share(w, 0), 1e-12, "the old ones stay")
+}

@@ -200,7 +200,9 @@ func (d *decoder) joint(parent, depth int) error {
 				}
 				x.channels = append(x.channels, c)
 			}
-			d.nodes = append(d.nodes, x)
+			if len(x.channels) > 0 { // so a frame is never larger than its line
+				d.nodes = append(d.nodes, x)
+			}
 		case "JOINT":
 			if err := d.joint(at, depth+1); err != nil {
 				return err
@@ -251,7 +253,7 @@ func (d *decoder) motion() (*pose.Clip, error) {
 	if err != nil {
 		return nil, err
 	}
-	if n == 0 {
+	if n == 0 || len(d.nodes) == 0 {
 		return nil, nil
 	}
 	c := &pose.Clip{Name: "motion", Step: step}
@@ -272,14 +274,14 @@ func (d *decoder) motion() (*pose.Clip, error) {
 				axis := map[byte]r3.Vec{'x': {X: 1}, 'y': {Y: 1}, 'z': {Z: 1}}[ch[0]]
 				if ch[1:] == "rotation" { // each about the axes that those before have turned
 					turns[k] = quat.Mul(turns[k], geom.AxisAngle(axis, v*math.Pi/180))
-				} else if k == 0 {
+				} else if x.joint == 0 {
 					root = r3.Add(root, r3.Scale(v, axis))
 				}
 			}
 			turns[k] = geom.Normalise(turns[k])
 		}
 		// Root channels are places, not moves from rest, as files are written.
-		if len(d.nodes) > 0 && hasPosition(d.nodes[0]) {
+		if d.nodes[0].joint == 0 && hasPosition(d.nodes[0]) {
 			root = r3.Sub(root, rest)
 		}
 		c.Root = append(c.Root, root)
@@ -291,6 +293,7 @@ func (d *decoder) motion() (*pose.Clip, error) {
 	return c, nil
 }
 
+// hasPosition tells whether a joint has a place in every frame.
 func hasPosition(x node) bool {
 	for _, c := range x.channels {
 		if strings.HasSuffix(c, "position") {

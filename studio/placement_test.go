@@ -1,0 +1,284 @@
+package studio_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"wisemarrow/core/skeleton"
+	"wisemarrow/demo"
+	"wisemarrow/formats/bvh"
+	"wisemarrow/studio"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func at(t *testing.T, s studio.State, name string) r3.Vec {
+	t.Helper()
+	i := s.Skeleton.Index(name)
+	require.GreaterOrEqual(t, i, 0, name)
+	return s.Skeleton.Joints[i].Pos
+}
+
+// sums are the weights of every vertex added up.
+func sums(t *testing.T, s studio.State) {
+	t.Helper()
+	for v, list := range s.Weights.Of {
+		sum := 0.0
+		for _, in := range list {
+			sum += float64(in.Value)
+		}
+		if len(list) > 0 {
+			require.InDelta(t, 1, sum, 1e-5, "vertex %d", v)
+		}
+	}
+}
+
+func encoded(t *testing.T, v any) string {
+	t.Helper()
+	b, err := json.Marshal(v)
+	require.NoError(t, err)
+	return string(b)
+}
+
+func TestFittingAPartLeavesTheRestAndItsWeights(t *testing.T) {
+	s := bound(t)
+	moved := do(t, s, "move_joint", fmt.Sprintf(`{"joint":"forearm_l","to":[%g,%g,0.1],"both":false}`, at(t, s, "forearm_l").X, at(t, s, "forearm_l").Y))
+	require.Greater(t, r3.Norm(r3.Sub(at(t, moved, "forearm_l"), at(t, s, "forearm_l"))), 0.05)
+	again := do(t, moved, "fit_starter", `{"starter":"biped","only":["forearm_l"]}`)
+	require.Less(t, r3.Norm(r3.Sub(at(t, again, "forearm_l"), at(t, s, "forearm_l"))), 0.01)
+	for _, name := range []string{"hand_l", "head", "forearm_r"} {
+		require.Equal(t, at(t, moved, name), at(t, again, name), name)
+	}
+	require.NotNil(t, again.Weights)
+	_, _, err := try(s, "fit_starter", `{"starter":"biped","only":["no_such"]}`)
+	require.ErrorContains(t, err, "no_such")
+}
+
+func TestPinnedJointsStayAndShownTipsAreTaken(t *testing.T) {
+	s := bound(t)
+	p := at(t, s, "head")
+	p.Y += 0.03
+	s = do(t, s, "move_joint", fmt.Sprintf(`{"joint":"head","to":[%g,%g,%g],"branch":false}`, p.X, p.Y, p.Z))
+	s = do(t, s, "mark_joints", `{"joints":["head"],"pinned":true}`)
+	require.Equal(t, at(t, s, "head"), at(t, do(t, s, "fit_starter", `{"starter":"biped"}`), "head"))
+	require.NotEqual(t, at(t, s, "head"), at(t, do(t, s, "fit_starter", `{"starter":"biped","free":true}`), "head"))
+
+	var name string
+	for name = range s.Fit.Tips {
+		if strings.Contains(name, "hand") && strings.HasSuffix(name, "_l") {
+			break
+		}
+	}
+	old := vec(s.Fit.Tips[name])
+	tip := r3.Add(old, r3.Scale(0.4, r3.Sub(at(t, s, "hand_l"), old)))
+	shown := do(t, s, "fit_starter", fmt.Sprintf(`{"starter":"biped","tips":{%q:[%g,%g,%g]}}`, name, tip.X, tip.Y, tip.Z))
+	require.Less(t, r3.Norm(r3.Sub(vec(shown.Fit.Tips[name]), tip)), 0.02, name)
+	_, _, err := try(s, "fit_starter", `{"starter":"biped","tips":{"hand_l":[1e999,0,0]}}`)
+	require.Error(t, err)
+}
+
+func TestEveryStarterIsShownAtTheSizeOfTheMesh(t *testing.T) {
+	_, x, c := begun(t, meshed())
+	for _, k := range studio.Starters {
+		list, err := x.PreviewStarter(context.Background(), c.ID, k.Default)
+		require.NoError(t, err, k.Name)
+		sk, err := k.Default.Build()
+		require.NoError(t, err)
+		require.Len(t, list, len(sk.Joints), k.Name)
+	}
+	long := studio.Starters[0].Default
+	long.Spine = 40
+	_, err := x.PreviewStarter(context.Background(), c.ID, long)
+	require.ErrorContains(t, err, "spine")
+	list, err := x.PreviewStarter(context.Background(), c.ID, studio.Starters[0].Default)
+	require.NoError(t, err)
+	high := 0.0
+	for _, j := range list {
+		high = max(high, j.Pos[1])
+	}
+	require.InDelta(t, meshed().Mesh.Measure().Height, high, 0.02)
+}
+
+func TestJointsAreMovedTogether(t *testing.T) {
+	s := bound(t)
+	hand := at(t, s, "hand_l")
+	s2 := do(t, s, "place_joints", fmt.Sprintf(`{"places":[{"joint":"hand_l","to":[%g,%g,%g]}],"both":true}`, hand.X+0.02, hand.Y, hand.Z))
+	plane := s.Skeleton.MirrorPlane(s.Settings.Suffixes)
+	require.InDelta(t, 0, r3.Norm(r3.Sub(at(t, s2, "hand_r"), skeleton.Mirrored(at(t, s2, "hand_l"), plane))), 1e-12)
+	require.Equal(t, at(t, s, "hand_end_l"), at(t, s2, "hand_end_l"), "children stay where they are")
+	// The same joint twice: the last place counts.
+	s3 := do(t, s, "place_joints", `{"places":[{"joint":"head","to":[9,9,9]},{"joint":"head","to":[0,1.5,0]},{"joint":"hand_l","to":[0.5,1,0]}]}`)
+	require.Equal(t, r3.Vec{Y: 1.5}, at(t, s3, "head"))
+	require.Equal(t, r3.Vec{X: 0.5, Y: 1}, at(t, s3, "hand_l"))
+
+	stretched := do(t, s, "stretch_chain", `{"joint":"shank_l","factor":1.5,"both":true}`)
+	for _, x := range []string{"_l", "_r"} {
+		require.InDelta(t, 1.5*r3.Norm(r3.Sub(at(t, s, "foot"+x), at(t, s, "shank"+x))), r3.Norm(r3.Sub(at(t, stretched, "foot"+x), at(t, stretched, "shank"+x))), 1e-9)
+	}
+	turned := do(t, s, "swing_limb", `{"joint":"upper_arm_l","degrees":[0,0,30],"both":true}`)
+	for _, x := range []string{"_l", "_r"} {
+		a, b := at(t, s, "hand"+x), at(t, turned, "hand"+x)
+		o := at(t, s, "upper_arm"+x)
+		require.InDelta(t, r3.Norm(r3.Sub(a, o)), r3.Norm(r3.Sub(b, o)), 1e-9)
+		require.InDelta(t, 30, math.Acos(r3.Cos(flat(r3.Sub(a, o)), flat(r3.Sub(b, o))))*180/math.Pi, 1e-6)
+	}
+}
+
+func vec(p []float64) r3.Vec { return r3.Vec{X: p[0], Y: p[1], Z: p[2]} }
+
+func flat(v r3.Vec) r3.Vec { return r3.Vec{X: v.X, Y: v.Y} }
+
+// What stands off the middle is brought back into it, in every way there is.
+func TestCentring(t *testing.T) {
+	s := bound(t)
+	want := at(t, s, "shank_l")
+	off := do(t, s, "place_joints", fmt.Sprintf(`{"places":[{"joint":"shank_l","to":[%g,%g,%g]}],"both":true}`, want.X+0.025, want.Y, want.Z+0.02))
+	for op, params := range map[string]string{
+		"centre_joints": `{"joints":["shank_l"],"both":true}`,
+		"centre_along":  fmt.Sprintf(`{"joint":"shank_l","from":[%g,%g,3],"way":[0,0,-1],"both":true}`, want.X, want.Y),
+		"centre_ring":   fmt.Sprintf(`{"joint":"shank_l","vertex":%d,"both":true}`, nearest(s, want)),
+	} {
+		back := do(t, off, op, params)
+		got := at(t, back, "shank_l")
+		require.Less(t, math.Hypot(got.X-want.X, got.Z-want.Z), 0.02, op)
+		require.InDelta(t, got.X, -at(t, back, "shank_r").X+2*s.Skeleton.MirrorPlane(s.Settings.Suffixes), 1e-9, op)
+	}
+	_, _, err := try(s, "centre_along", `{"joint":"shank_l","from":[9,9,3],"way":[0,0,-1]}`)
+	require.ErrorContains(t, err, "no mesh under the pointer")
+	_, _, err = try(s, "centre_ring", `{"joint":"shank_l"}`)
+	require.ErrorContains(t, err, "choose a ring")
+}
+
+func nearest(s studio.State, p r3.Vec) int {
+	best, at := math.Inf(1), 0
+	for i, v := range s.Mesh.Points {
+		if d := r3.Norm(r3.Sub(v, p)); d < best {
+			best, at = d, i
+		}
+	}
+	return at
+}
+
+// Building keeps the weights of every vertex whole.
+func TestBuildingCarriesTheWeights(t *testing.T) {
+	s := bound(t)
+	n := len(s.Skeleton.Joints)
+	drawn := do(t, s, "draw_chain", `{"parent":"hips","name":"sash","places":[[0,0.9,-0.2],[0,0.8,-0.25],[0,0.7,-0.28]],"end":true}`)
+	require.Len(t, drawn.Skeleton.Joints, n+3)
+	require.Equal(t, s.Weights, drawn.Weights)
+
+	divided := do(t, s, "insert_joints", `{"joints":["forearm_l"],"count":2}`)
+	require.Len(t, divided.Skeleton.Joints, n+2)
+	sums(t, divided)
+
+	gone := do(t, s, "remove_joints", `{"joints":["forearm_l","hand_l"]}`)
+	require.Len(t, gone.Skeleton.Joints, n-2)
+	require.Equal(t, at(t, s, "hand_end_l"), at(t, gone, "hand_end_l"), "children keep their places")
+	sums(t, gone)
+	require.Less(t, gone.Skeleton.Index("forearm_l"), 0)
+	for _, name := range gone.Weights.Joints {
+		require.NotContains(t, []string{"forearm_l", "hand_l"}, name)
+	}
+
+	hung := do(t, drawn, "reparent_joint", `{"joint":"sash_1","parent":"spine_1"}`)
+	require.Equal(t, hung.Skeleton.Index("spine_1"), hung.Skeleton.Joints[hung.Skeleton.Index("sash_1")].Parent)
+	_, _, err := try(s, "reparent_joint", `{"joint":"hips","parent":"head"}`)
+	require.Error(t, err, "a joint cannot hang from what hangs from it")
+
+	twice := do(t, drawn, "duplicate_branch", `{"joint":"sash_1","by":[0.1,0,0]}`)
+	require.Len(t, twice.Skeleton.Joints, n+6)
+
+	marked := do(t, s, "name_sides", `{"left":"_left","right":"_right"}`)
+	require.GreaterOrEqual(t, marked.Skeleton.Index("hand_left"), 0)
+	sums(t, marked)
+	require.Contains(t, marked.Weights.Joints, "hand_left")
+}
+
+func TestTheOtherSideIsMadeFromOne(t *testing.T) {
+	s := bound(t)
+	half := do(t, s, "remove_joints", `{"joints":["upper_arm_r","forearm_r","hand_r","hand_end_r"]}`)
+	whole, told, err := try(half, "make_other", `{"from":"left"}`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "4 new")
+	require.Len(t, whole.Skeleton.Joints, len(s.Skeleton.Joints))
+	plane := s.Skeleton.MirrorPlane(s.Settings.Suffixes)
+	for i, j := range whole.Skeleton.Joints {
+		if k := whole.Skeleton.PartnerOf(i, s.Settings.Suffixes); k >= 0 {
+			require.InDelta(t, 0, r3.Norm(r3.Sub(skeleton.Mirrored(j.Pos, plane), whole.Skeleton.Joints[k].Pos)), 1e-9, j.Name)
+		}
+	}
+	_, _, err = try(s, "make_other", `{"from":"front"}`)
+	require.ErrorContains(t, err, "left")
+}
+
+// A skeleton from a file finds its joints by name, parents and place, and those
+// that are taken over stand where theirs stand.
+func TestTakingOverASkeletonFromAFile(t *testing.T) {
+	s := bound(t)
+	theirs := s.Skeleton.Clone()
+	for i := range theirs.Joints {
+		theirs.Joints[i].Pos = r3.Add(theirs.Joints[i].Pos, r3.Vec{Y: 0.01})
+		theirs.Joints[i].Name = strings.ToUpper(theirs.Joints[i].Name)
+	}
+	var file bytes.Buffer
+	require.NoError(t, bvh.Encode(&file, theirs, nil))
+	_, x, c := begun(t, s)
+	m, err := x.MatchFile(context.Background(), c.ID, "bones.bvh", &file, nil)
+	require.NoError(t, err)
+	require.Greater(t, len(m.Matches), len(s.Skeleton.Joints)*3/4)
+	match := map[string]string{}
+	for _, p := range m.Matches {
+		match[p.Theirs] = p.Ours
+		if !strings.Contains(p.Ours, "_end") { // end sites have no names of their own
+			require.Equal(t, strings.ToLower(p.Theirs), p.Ours)
+		}
+	}
+	out := do(t, s, "adopt_skeleton", encoded(t, map[string]any{"theirs": m.Theirs, "source": m.Source, "match": match, "obsolete": "keep", "parenting": "keep"}))
+	for _, name := range []string{"hips", "hand_l", "foot_r", "head"} {
+		require.InDelta(t, at(t, s, name).Y+0.01, at(t, out, name).Y, 1e-6, name)
+	}
+	sums(t, out)
+	_, err = x.MatchFile(context.Background(), c.ID, "bones.bvh", strings.NewReader("HIERARCHY\nROOT\n"), nil)
+	require.ErrorContains(t, err, "line")
+	var bad studio.ErrInput
+	require.ErrorAs(t, err, &bad)
+}
+
+// The naming of H-Anim (ISO/IEC 19774) is known: a starter is laid over its
+// joints.
+func TestAStarterIsLaidOverJointsOfAKnownNaming(t *testing.T) {
+	s := bound(t)
+	m, err := skeleton.FindNameMap("hanim")
+	require.NoError(t, err)
+	named := map[string]string{}
+	for ours, theirs := range m.Joints {
+		if s.Skeleton.Index(ours) >= 0 {
+			named[ours] = theirs
+		}
+	}
+	require.Greater(t, len(named), 12)
+	other := do(t, s, "rename_joints", encoded(t, map[string]any{"names": named}))
+	back := do(t, other, "snap_starter", `{"starter":"biped","map":"hanim"}`)
+	for ours := range named {
+		require.InDelta(t, 0, r3.Norm(r3.Sub(at(t, s, ours), at(t, back, ours))), 1e-9, ours)
+	}
+	sums(t, back)
+}
+
+// The demo's chain is fitted, and so is a starter that does not suit: refused.
+func TestStartersThatDoNotSuitAreRefused(t *testing.T) {
+	m, _ := demo.KiteTail(0.02)
+	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
+	out := do(t, s, "fit_starter", `{"starter":"chain","count":6}`)
+	require.Len(t, out.Skeleton.Joints, 7)
+	_, _, err := try(s, "fit_starter", `{"starter":"quadruped"}`)
+	require.Error(t, err)
+	_, _, err = try(s, "fit_starter", `{"starter":"centaur"}`)
+	require.ErrorContains(t, err, "centaur")
+}
