@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"runtime"
+	"slices"
 	"sync/atomic"
 	"time"
 
@@ -25,7 +26,7 @@ import (
 
 func main() {
 	fmt.Printf("%d cores, %s\n", runtime.NumCPU(), runtime.Version())
-	for _, table := range []func() error{heat, intake, fitted} {
+	for _, table := range []func() error{heat, intake, fitted, variants} {
 		fmt.Println()
 		if err := table(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
@@ -171,24 +172,87 @@ func intake() error {
 	return nil
 }
 
-// fitted holds the fitted biped against the true skeletons of the demo cast.
+// fitted holds the fitted starters against the true skeletons of the demo cast.
 func fitted() error {
 	fmt.Println("Fit against the true skeletons (share of height)")
 	fmt.Printf("%-10s %9s %8s %8s %-12s %8s\n", "character", "vertices", "mean %", "worst %", "at", "ms")
+	biped := skeleton.Kinds[0].Default
+	chain, err := skeleton.FindKind("chain")
+	if err != nil {
+		return err
+	}
+	chain.Default.Count = demo.KiteJoints
 	for _, c := range []struct {
-		name string
-		make func(float64) (*mesh.Mesh, *skeleton.Skeleton)
-		cell float64
-	}{{"Odile", demo.Odile, 0.0135}, {"Odile", demo.Odile, 0.0055}, {"Bram", demo.Bram, 0.0185}} {
+		name   string
+		params skeleton.Params
+		make   func(float64) (*mesh.Mesh, *skeleton.Skeleton)
+		cell   float64
+	}{
+		{"Odile", biped, demo.Odile, 0.0135}, {"Odile", biped, demo.Odile, 0.0055}, {"Bram", biped, demo.Bram, 0.0185},
+		{"Sedge", demo.OtterParams, demo.Sedge, 0.0125}, {"Sedge", demo.OtterParams, demo.Sedge, 0.0045},
+		{"Plover", demo.PloverParams, demo.Plover, 0.0052}, {"Kite-tail", chain.Default, demo.KiteTail, 0.0125},
+	} {
 		m, truth := c.make(c.cell)
 		begin := time.Now()
-		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
+		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: c.params}, nil)
 		if err != nil {
-			return err
+			return fmt.Errorf("%s: %w", c.name, err)
 		}
 		took := time.Since(begin)
 		mean, worst, at := demo.FitError(s, truth, report.Height)
 		fmt.Printf("%-10s %9d %8.2f %8.2f %-12s %8d\n", c.name, len(m.Points), 100*mean, 100*worst, at, took.Milliseconds())
+	}
+	return nil
+}
+
+// variants fits the sixty variants of the cast.
+func variants() error {
+	fmt.Println("Fit of variants in pose, build and state (share of height)")
+	fmt.Printf("%-11s %4s %9s %9s %9s %-14s %9s\n", "starter", "n", "mean %", "p95 %", "worst %", "at", "median ms")
+	type sum struct {
+		n     int
+		mean  float64
+		all   []float64 // the worst joint of each
+		at    string
+		worst float64
+		took  []float64
+	}
+	sums := map[string]*sum{}
+	var order, missed []string
+	for _, v := range demo.Variants() {
+		x := sums[v.Params.Starter]
+		if x == nil {
+			x = &sum{}
+			sums[v.Params.Starter] = x
+			order = append(order, v.Params.Starter)
+		}
+		m, truth := v.Make()
+		begin := time.Now()
+		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: v.Params}, nil)
+		if err != nil {
+			missed = append(missed, v.Name+": "+err.Error())
+			continue
+		}
+		x.took = append(x.took, float64(time.Since(begin).Milliseconds()))
+		mean, worst, at := demo.FitError(s, truth, report.Height)
+		x.n++
+		x.mean += mean
+		x.all = append(x.all, worst)
+		if worst > x.worst {
+			x.worst, x.at = worst, at
+		}
+		if worst > 0.08 {
+			missed = append(missed, fmt.Sprintf("%s: %.1f %% at %s", v.Name, 100*worst, at))
+		}
+	}
+	for _, name := range order {
+		x := sums[name]
+		slices.Sort(x.all)
+		slices.Sort(x.took)
+		fmt.Printf("%-11s %4d %9.2f %9.2f %9.2f %-14s %9.0f\n", name, x.n, 100*x.mean/float64(x.n), 100*x.all[len(x.all)*95/100], 100*x.worst, x.at, x.took[len(x.took)/2])
+	}
+	for _, m := range missed {
+		fmt.Println("beyond 8 %: " + m)
 	}
 	return nil
 }

@@ -1,0 +1,109 @@
+// The placement stage: starters, drawing, several joints at once, taking over.
+import { expect, test } from '@playwright/test';
+import { choose, copy, errors, ids, joint, marrow, open } from './open.js';
+
+const names = (page) => marrow(page, (m) => m.store.character.joints.map((j) => j.name));
+
+async function fresh(page, name, as) {
+  const id = await copy(page, name, as);
+  await page.goto(`/characters/${id}/placement`);
+  await expect(page.locator('body[data-ready]')).toBeAttached({ timeout: 30_000 });
+  return id;
+}
+
+test('the joints of a starter follow its numbers before it is fitted', async ({ page }) => {
+  const bad = errors(page);
+  await fresh(page, 'Sedge', 'Sedge afresh');
+  await page.locator('#starter select[name=starter]').selectOption('quadruped');
+  await expect(page.locator('#starter-joints')).toContainText('joints, shown');
+  const before = Number((await page.locator('#starter-joints').textContent()).split(' ')[0]);
+  const tail = page.locator('#starter input[name=tail]');
+  await tail.fill(String(Number(await tail.inputValue()) + 3));
+  await expect(page.locator('#starter-joints')).toContainText(`${before + 3} joints`);
+  expect(await marrow(page, (m) => m.store.ghost.length)).toBe(before + 3);
+  await page.getByRole('button', { name: 'Fit to the mesh' }).click();
+  await expect(page.locator('.saying')).toContainText('Fitted the quadruped', { timeout: 60_000 });
+  await expect.poll(async () => (await names(page)).length).toBe(before + 3);
+  expect(bad).toEqual([]);
+});
+
+test('a chain is drawn by clicks into the middle of the volume', async ({ page }) => {
+  await fresh(page, 'Odile', 'Odile by hand');
+  await page.keyboard.press('i');
+  const spots = await marrow(page, (m) => {
+    const pane = m.plate.view.panes[0], r = pane.element.getBoundingClientRect(), box = m.plate.view.box;
+    return [0.55, 0.65, 0.72].map((h) => {
+      const v = box.getCenter(box.min.clone());
+      v.y = box.min.y + h * (box.max.y - box.min.y);
+      v.project(pane.camera);
+      return [r.x + (v.x + 1) / 2 * r.width, r.y + (1 - v.y) / 2 * r.height];
+    });
+  });
+  for (const [i, at] of spots.entries()) {
+    await page.mouse.click(...at);
+    await expect.poll(() => marrow(page, (m) => m.store.drawing?.length ?? 0)).toBe(i + 1);
+  }
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.saying')).toContainText('Drew a chain');
+  const list = await marrow(page, (m) => m.store.character.joints);
+  expect(list.length).toBe(3);
+  for (const j of list) expect(Math.abs(j.pos[0])).toBeLessThan(0.05); // in the middle, not on the skin
+  await page.keyboard.press('Control+z');
+  await expect.poll(async () => (await names(page)).length).toBe(0);
+});
+
+test('several joints are chosen in the ledger and acted on at once', async ({ page }) => {
+  await open(page, 'Plover', 'placement');
+  await page.locator('#ledger .fold').click();
+  const list = await names(page);
+  const row = (i) => page.locator(`#ledger .row[data-joint="${i}"]`);
+  await row(2).click();
+  await row(3).click({ modifiers: ['Shift'] });
+  await expect(page.locator('#ledger .row[aria-selected=true]')).toHaveCount(2);
+  await page.locator('#choose-more').selectOption('branch');
+  expect(await page.locator('#ledger .row[aria-selected=true]').count()).toBeGreaterThan(2);
+  await row(2).click();
+  await page.getByRole('button', { name: 'Pin', exact: true }).click();
+  await expect.poll(async () => (await joint(page, list[2])).pinned).toBe(true);
+  await page.keyboard.press('Control+z');
+  await expect.poll(async () => Boolean((await joint(page, list[2])).pinned)).toBe(false);
+});
+
+test('a joint off the middle is centred, and removed joints come back as the other side', async ({ page }) => {
+  await open(page, 'Odile', 'placement');
+  const was = await joint(page, 'shank_l');
+  await choose(page, 'shank_l');
+  await page.locator('#branch').uncheck();
+  const x = page.locator('#move input[name=x]');
+  await x.fill((100 * was.pos[0] + 3).toFixed(2));
+  await page.locator('#move button').click();
+  await expect.poll(async () => Math.abs((await joint(page, 'shank_l')).pos[0] - was.pos[0])).toBeGreaterThan(0.02);
+  await page.keyboard.press('g');
+  await expect(page.locator('.saying')).toContainText('Centred');
+  await expect.poll(async () => Math.abs((await joint(page, 'shank_l')).pos[0] - was.pos[0])).toBeLessThan(0.015);
+
+  const count = (await names(page)).length;
+  await choose(page, 'hand_r');
+  await page.getByRole('button', { name: 'Remove', exact: true }).click();
+  await expect.poll(async () => (await names(page)).length).toBe(count - 1);
+  await page.getByRole('button', { name: 'Make', exact: true }).click();
+  await expect(page.locator('.saying')).toContainText('Made the other side');
+  await expect.poll(async () => (await names(page)).includes('hand_r')).toBe(true);
+  for (let i = 0; i < 4; i++) { await page.keyboard.press('Control+z'); await page.waitForTimeout(300); }
+});
+
+test('a skeleton is taken over from a file after a look at the pairs', async ({ page }) => {
+  const all = await ids(page);
+  await fresh(page, 'Odile', 'Odile in spare clothes');
+  const file = async (name) => ({ name: `${name}.gltf`, mimeType: 'model/gltf+json', buffer: await (await page.request.get(`/characters/${all[name]}/handoff/skeleton`)).body() });
+  await page.setInputFiles('#take-file', await file('Odile'));
+  const dialog = page.locator('dialog.takeover');
+  await expect(dialog).toContainText('come as they are');
+  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await expect.poll(async () => (await names(page)).includes('hand_l')).toBe(true);
+  // Once more, now that there are joints: each is paired by its name.
+  await page.setInputFiles('#take-file', await file('Bram'));
+  await expect(dialog.locator('tbody tr', { hasText: 'hand_l' }).first()).toContainText('name');
+  await dialog.getByRole('button', { name: 'Leave it' }).click();
+  await expect(dialog).toHaveCount(0);
+});
