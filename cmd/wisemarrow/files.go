@@ -32,8 +32,12 @@ func readScene(path string) (*gltf.Scene, error) {
 		return nil, err
 	}
 	defer f.Close()
-	beside := func(uri string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(path), uri)) }
-	return formats.Decode(path, f, beside, reading.Default)
+	return formats.Decode(path, f, beside(path), reading.Default)
+}
+
+// beside reads what a file names, from its folder.
+func beside(path string) gltf.Resolver {
+	return func(uri string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(path), uri)) }
 }
 
 func readMesh(path string) (studio.State, error) {
@@ -198,6 +202,7 @@ func checkCommand() *cobra.Command {
 
 func fitCommand() *cobra.Command {
 	var out, rep, starter string
+	var params map[string]string
 	var place placementFlags
 	c := &cobra.Command{
 		Use:   "fit FILE",
@@ -205,9 +210,15 @@ func fitCommand() *cobra.Command {
 		Long: `Fit a starter skeleton into a mesh and write it as glTF, in the coordinates of
 the mesh's file. Unit and up axis are guessed from size and shape unless given.`,
 		Example: `  wisemarrow fit body.obj --starter biped -o skeleton.gltf --report fit.json
-  wisemarrow fit man.off --up z -o skeleton.gltf`,
+  wisemarrow fit man.off --up z -o skeleton.gltf
+  wisemarrow fit otter.glb --starter quadruped --set tail=6,ears=true -o skeleton.gltf
+  wisemarrow fit dragon.glb --starter chain --set count=14 -o skeleton.gltf`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
+			chosen, err := starterParams(starter, params)
+			if err != nil {
+				return err
+			}
 			s, err := readMesh(files[0])
 			if err != nil {
 				return err
@@ -217,7 +228,7 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 			if work, err = run(c.Context(), work, "bake_transform", p); err != nil {
 				return err
 			}
-			if work, err = run(c.Context(), work, "fit_starter", map[string]any{"starter": starter}); err != nil {
+			if work, err = run(c.Context(), work, "fit_starter", chosen); err != nil {
 				return err
 			}
 			conv := skeleton.DefaultConvention
@@ -244,7 +255,8 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 			return verdict(list)
 		},
 	}
-	c.Flags().StringVar(&starter, "starter", "biped", "the skeleton to begin from")
+	c.Flags().StringVar(&starter, "starter", "biped", "the skeleton to begin from: "+strings.Join(starterNames(), ", "))
+	c.Flags().StringToStringVar(&params, "set", nil, "numbers of the starter, as spine=4,neck=2,jaw=true")
 	c.Flags().StringVarP(&out, "output", "o", "", "write the skeleton to this .gltf")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	place.add(c, "; guessed if not given")
@@ -318,7 +330,7 @@ coordinates of the mesh's file.`,
 			return verdict(list)
 		},
 	}
-	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf or .glb (needed)")
+	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf, .glb or .bvh (needed)")
 	c.Flags().StringVar(&method, "method", "heat", "how weights are found: heat")
 	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 8")
 	c.Flags().Float64Var(&trace, "trace", 0.001, "weights below this are dropped")
@@ -332,14 +344,33 @@ coordinates of the mesh's file.`,
 }
 
 func readSkeleton(path string) (*skeleton.Skeleton, error) {
-	scene, err := readScene(path)
+	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
 	}
-	if scene.Skeleton == nil {
-		return nil, fmt.Errorf("%s holds no joints: a skeleton file is a glTF with a skin, or with nodes only", path)
+	defer f.Close()
+	s, _, err := formats.DecodeSkeleton(path, f, beside(path), reading.Default)
+	return s, err
+}
+
+func starterNames() (out []string) {
+	for _, k := range studio.Starters {
+		out = append(out, k.Name)
 	}
-	return scene.Skeleton, nil
+	return out
+}
+
+// starterParams are the parameters of fit_starter: a starter and what is set of it.
+func starterParams(starter string, set map[string]string) (map[string]any, error) {
+	out := map[string]any{"starter": starter}
+	for name, text := range set {
+		var v any
+		if err := json.Unmarshal([]byte(text), &v); err != nil {
+			return nil, fmt.Errorf("--set %s=%s: %q is neither a number nor true or false", name, text, text)
+		}
+		out[name] = v
+	}
+	return out, nil
 }
 
 // placed brings mesh and skeleton from the file's frame into Y up and metres.

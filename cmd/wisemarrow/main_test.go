@@ -16,6 +16,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
+	"wisemarrow/formats/bvh"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
@@ -127,6 +128,34 @@ func TestAMeshAlongZIsFittedInItsOwnCoordinates(t *testing.T) {
 	scene, err := readScene(filepath.Join(dir, "bound.glb"))
 	require.NoError(t, err)
 	require.InDelta(t, 1.66, scene.Mesh.Measure().Height, 0.05)
+}
+
+// A starter with numbers of its own, written, read as a BVH by the bind.
+func TestStartersWithNumbersAndSkeletonsOfBVH(t *testing.T) {
+	dir := t.TempDir()
+	body, skel, motion, bound := filepath.Join(dir, "kite.obj"), filepath.Join(dir, "kite.gltf"), filepath.Join(dir, "kite.bvh"), filepath.Join(dir, "kite.glb")
+	m, _ := demo.KiteTail(0.02)
+	f, err := os.Create(body)
+	require.NoError(t, err)
+	require.NoError(t, obj.Encode(f, m))
+	require.NoError(t, f.Close())
+	code, _, errs := command(t, "fit", body, "--scale", "1", "--up", "y", "--starter", "chain", "--set", "count=7", "-o", skel)
+	require.Equal(t, exitGood, code, errs)
+	s, err := readSkeleton(skel)
+	require.NoError(t, err)
+	require.Len(t, s.Joints, 8)
+	f, err = os.Create(motion)
+	require.NoError(t, err)
+	require.NoError(t, bvh.Encode(f, s, nil))
+	require.NoError(t, f.Close())
+	code, _, errs = command(t, "bind", body, "--skeleton", motion, "-o", bound)
+	require.NotEqual(t, exitInput, code, errs)
+	require.FileExists(t, bound)
+	for set, want := range map[string]string{"count=many": "neither a number", "count=900": "2 to 64", "horns=2": "horns"} {
+		code, _, errs = command(t, "fit", body, "--starter", "chain", "--set", set)
+		require.Equal(t, exitInput, code, set)
+		require.Contains(t, errs, want)
+	}
 }
 
 func TestRepairAndOrient(t *testing.T) {
