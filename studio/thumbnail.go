@@ -33,6 +33,7 @@ func Thumbnail(m *mesh.Mesh, width, height int, yaw float64, mark *finding.Where
 	}
 	size, mid := box.Size(), box.Centre()
 	scale := 0.92 * math.Min(float64(w)/math.Max(size.X, 1e-9), float64(h)/math.Max(size.Y, 1e-9))
+	middle := 0.96*float64(h) - scale*size.Y/2 // all stand on one floor, tall or not
 	normals := m.VertexNormals(view)
 	depth := make([]float64, w*h)
 	for i := range depth {
@@ -51,7 +52,7 @@ func Thumbnail(m *mesh.Mesh, width, height int, yaw float64, mark *finding.Where
 		var x, y, z, l [3]float64
 		for i, v := range t {
 			p := r3.Sub(view[v], mid)
-			x[i], y[i], z[i] = float64(w)/2+p.X*scale, float64(h)/2-p.Y*scale, p.Z*scale
+			x[i], y[i], z[i] = float64(w)/2+p.X*scale, middle-p.Y*scale, p.Z*scale
 			n := normals[v]
 			l[i] = 0.42 + 0.58*math.Max(0, 0.25+0.75*r3.Dot(n, light))
 			l[i] *= 0.72 + 0.28*math.Max(0, n.Z)
@@ -92,7 +93,7 @@ func Thumbnail(m *mesh.Mesh, width, height int, yaw float64, mark *finding.Where
 	if mark != nil {
 		dot := func(v int32) {
 			p := r3.Sub(view[v], mid)
-			cx, cy := int(float64(w)/2+p.X*scale), int(float64(h)/2-p.Y*scale)
+			cx, cy := int(float64(w)/2+p.X*scale), int(middle-p.Y*scale)
 			for y := max(0, cy-over); y <= min(h-1, cy+over); y++ {
 				for x := max(0, cx-over); x <= min(w-1, cx+over); x++ {
 					at := y*w + x

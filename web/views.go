@@ -88,7 +88,7 @@ func (s *site) thumbnail(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		v, err, _ := s.thumbs.flight.Do(hash, func() (any, error) {
 			var buf bytes.Buffer
-			err := studio.WriteThumbnail(&buf, state.Mesh, 300, 380)
+			err := studio.WriteThumbnail(&buf, state.Mesh, 440, 380)
 			return buf.Bytes(), err
 		})
 		if err != nil {

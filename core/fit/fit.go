@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
@@ -104,6 +105,7 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 	for name, at := range o.Pinned {
 		f.joints[name] = placed{at: geom.Rotate(quat.Conj(f.back), at), confidence: 1, reason: pinnedReason}
 	}
+	f.even()
 	s, report := f.result(starter, p)
 	s, err = keepOthers(s, o)
 	progress("Done", 1)
@@ -111,6 +113,34 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 }
 
 const pinnedReason = "set by hand"
+
+// even brings the two joints of a pair to each other's mirror image on a body
+// that is its own mirror image, where they are found at nearly the same place:
+// the difference is the grain of the volume, not the character's.
+func (f *fitter) even() {
+	if math.IsInf(f.plane, 0) || f.match < 0.93 {
+		return
+	}
+	for name := range f.given {
+		if strings.HasSuffix(name, "_l") || strings.HasSuffix(name, "_r") {
+			return
+		}
+	}
+	for name, l := range f.joints {
+		stem, left := strings.CutSuffix(name, "_l")
+		r, both := f.joints[stem+"_r"]
+		if !left || !both || l.reason == pinnedReason || r.reason == pinnedReason {
+			continue
+		}
+		other := r3.Vec{X: 2*f.plane - r.at.X, Y: r.at.Y, Z: r.at.Z}
+		if r3.Norm(r3.Sub(l.at, other)) > 0.035*f.height {
+			continue
+		}
+		l.at = r3.Scale(0.5, r3.Add(l.at, other))
+		r.at = r3.Vec{X: 2*f.plane - l.at.X, Y: l.at.Y, Z: l.at.Z}
+		f.joints[name], f.joints[stem+"_r"] = l, r
+	}
+}
 
 // keepOthers takes the joints that were not to be fitted from the skeleton that
 // is there.

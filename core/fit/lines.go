@@ -197,18 +197,6 @@ func lengthwise(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
 	return f, nil
 }
 
-// lengthOfBody is the extent of the inside along Z.
-func (f *fitter) lengthOfBody() float64 {
-	low, high := math.Inf(1), math.Inf(-1)
-	for i, in := range f.vox.Inside {
-		if in {
-			z := f.vox.Centre(i).Z
-			low, high = math.Min(low, z), math.Max(high, z)
-		}
-	}
-	return high - low
-}
-
 // girth is the usual area of the trunk's sections square to Z between two
 // places, above the belly.
 func (f *fitter) girth(z0, z1 float64) float64 {

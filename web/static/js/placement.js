@@ -173,7 +173,7 @@ async function takeOver(coming) {
   d.setAttribute('aria-label', `Take over the skeleton of ${m.source}`);
   d.innerHTML = `<form method="dialog"><h2></h2><p class="sum"></p><div class="pairs"><table class="report"><thead><tr><th scope="col">Theirs</th><th scope="col">Ours</th><th scope="col">By</th></tr></thead><tbody></tbody></table></div>
 <div class="tool row"><label>Joints that they lack <select name="obsolete"><option value="keep">keep</option><option value="drop">drop, children to the grandparent</option></select></label><label>Hierarchy <select name="parenting"><option value="keep">keep ours</option><option value="take">take theirs</option></select></label><label>Scale <input name="scale" type="number" step="any" min="0.0001" value="1"></label></div>
-<div class="ends"><button class="button" value="no">Leave it</button><button class="button is-primary" value="yes">Take it over</button></div></form>`;
+<div class="ends"><button class="button" value="no">Leave it</button><button class="button is-primary" value="yes" autofocus>Take it over</button></div></form>`;
   d.querySelector('h2').textContent = `Take over the skeleton of ${m.source}`;
   const none = joints().length === 0;
   d.querySelector('.sum').textContent = none ? `${m.theirs.length} joints. This character has no skeleton yet, so they come as they are.${m.frames ? ` The file brings ${m.frames} frames of motion, which are not taken.` : ''}`
