@@ -376,7 +376,11 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 	for i := range n {
 		p := l.at(length * (1 - float64(i)/float64(n)))
 		p.X += 0.8 * (f.plane - p.X) * math.Max(0, 1-float64(i)/float64(n)) // the root lies in the middle
-		f.put(fmt.Sprintf("tail_%d", i+1), p, 0.8, "along the middle line of the tail")
+		sure, reason := 0.8, "along the middle line of the tail"
+		if i == 0 {
+			sure, reason = 0.55, "where the tail grows into the body"
+		}
+		f.put(fmt.Sprintf("tail_%d", i+1), p, sure, reason)
 	}
 	f.put("tail_end", end, 0.9, "end of the tail")
 }
