@@ -39,6 +39,13 @@ test('a chain is drawn by clicks into the middle of the volume', async ({ page }
       return [r.x + (v.x + 1) / 2 * r.width, r.y + (1 - v.y) / 2 * r.height];
     });
   });
+  await page.keyboard.press('Escape');
+  // A tip of a limb, for fits that do not find it, is shown in the same way.
+  await page.locator('#tips summary').click();
+  await page.locator('#tips [data-tip=hand_l]').click();
+  await page.mouse.click(...spots[0]);
+  await expect(page.locator('#tips .is-given')).toHaveText('hand_l');
+  await page.keyboard.press('i');
   for (const [i, at] of spots.entries()) {
     await page.mouse.click(...at);
     await expect.poll(() => marrow(page, (m) => m.store.drawing?.length ?? 0)).toBe(i + 1);

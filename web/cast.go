@@ -66,7 +66,7 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 
 // bringIn makes a character of uploaded files.
 func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
-	u, err := s.upload(w, r, formats.Extensions)
+	u, err := s.upload(w, r, "mesh", formats.Extensions)
 	if err != nil {
 		s.problem(w, r, err)
 		return

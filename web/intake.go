@@ -30,7 +30,7 @@ func (s *site) preview(w http.ResponseWriter, r *http.Request) {
 
 // deliver compares a newer file with the character; with take=1 it is taken.
 func (s *site) deliver(w http.ResponseWriter, r *http.Request) {
-	u, err := s.upload(w, r, formats.Extensions)
+	u, err := s.upload(w, r, "mesh", formats.Extensions)
 	if err != nil {
 		s.problem(w, r, err)
 		return

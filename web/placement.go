@@ -34,7 +34,7 @@ func (s *site) matchCharacter(w http.ResponseWriter, r *http.Request) {
 
 // matchFile pairs the joints of an uploaded file with this character's.
 func (s *site) matchFile(w http.ResponseWriter, r *http.Request) {
-	u, err := s.upload(w, r, studio.SkeletonFiles())
+	u, err := s.upload(w, r, "skeleton", studio.SkeletonFiles())
 	if err != nil {
 		s.problem(w, r, err)
 		return

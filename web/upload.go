@@ -26,9 +26,9 @@ type uploaded struct {
 	close   func()
 }
 
-// upload reads the files of a form: one of the given kinds, and what belongs to
-// it.
-func (s *site) upload(w http.ResponseWriter, r *http.Request, extensions []string) (uploaded, error) {
+// upload reads the files of a form: what is wanted, of one of the given kinds, and
+// what belongs to it.
+func (s *site) upload(w http.ResponseWriter, r *http.Request, what string, extensions []string) (uploaded, error) {
 	limit := s.studio.Limits().Bytes
 	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
 	if err := r.ParseMultipartForm(32 << 20); err != nil {
@@ -49,7 +49,7 @@ func (s *site) upload(w http.ResponseWriter, r *http.Request, extensions []strin
 	}
 	if u.name == "" {
 		u.close()
-		return u, studio.ErrInput{What: "What is needed is not among the files. Give one of " + strings.Join(extensions, " ") + "."}
+		return u, studio.ErrInput{What: "There is no " + what + " among the files. Give one of " + strings.Join(extensions, " ") + "."}
 	}
 	f, err := list[beside[u.name]].Open()
 	if err != nil {

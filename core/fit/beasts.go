@@ -137,7 +137,7 @@ func (f *fitter) feet(s int) (front, rear foot, err error) {
 		}
 	}
 	if len(list) < 2 {
-		return front, rear, fmt.Errorf("%w; found %d feet on the %s side where a quadruped has two: show hand%s and foot%s in the view", ErrNoBody, len(list), [2]string{"left", "right"}[s], suffix(s), suffix(s))
+		return front, rear, fmt.Errorf("found %d feet on the ground on the %s side where a quadruped has two: show the fore foot as hand%s and the hind foot as foot%s, or stand the character on the ground, facing front, at the intake", len(list), [2]string{"left", "right"}[s], suffix(s), suffix(s))
 	}
 	front, rear = list[0], list[1]
 	if front.box.Centre().Z < rear.box.Centre().Z {

@@ -44,7 +44,7 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]
 			list = append([]foot{{[]int{i}, geom.EmptyBox().Add(f.vox.Centre(i))}}, list...)
 		}
 		if len(list) == 0 {
-			return nil, fmt.Errorf("%w; found no foot on the %s side: show foot%s in the view", ErrNoBody, [2]string{"left", "right"}[s], suffix(s))
+			return nil, fmt.Errorf("found no foot on the ground on the %s side: show foot%s, or stand the character on the ground, facing front, at the intake", [2]string{"left", "right"}[s], suffix(s))
 		}
 		legs[s] = f.birdLeg(s, list[0])
 	}

@@ -62,7 +62,8 @@ type Options struct {
 }
 
 // Fit places the starter of the options in a mesh. Errors are those of
-// parameters, ErrNoBody, and the context's.
+// parameters, ErrNoBody, those that tell of limbs that were not found, and the
+// context's.
 func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skeleton.Skeleton, *Report, error) {
 	if progress == nil {
 		progress = func(string, float64) {}

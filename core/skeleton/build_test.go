@@ -302,6 +302,14 @@ func TestSlightBendGivesTheAngleAndTheWay(t *testing.T) {
 	back := out.Clone()
 	back.Joints[knee].Pos.Z -= 0.1
 	require.Contains(t, codes(back), "wrong_bend")
+	// Of one that faces sideways nothing is said across X but that.
+	for i, j := range back.Joints {
+		back.Joints[i].Pos = r3.Vec{X: j.Pos.Z, Y: j.Pos.Y, Z: -j.Pos.X}
+	}
+	require.Contains(t, codes(back), "sides_turned")
+	require.NotContains(t, codes(back), "wrong_bend")
+	require.NotContains(t, codes(back), "sides_differ")
+	require.NotContains(t, codes(s), "sides_turned")
 }
 
 func codes(s *skeleton.Skeleton) (out []string) {

@@ -134,6 +134,25 @@ func (s *Skeleton) straight(x Suffixes) []finding.Finding {
 		Remedies: []finding.Remedy{{Label: "Give them a bend of 4°", Op: "slight_bend", Params: map[string]any{"joints": names, "degrees": 4.0}}}}}
 }
 
+// turnedLimit is how far the way from the right joints to the left ones may lie
+// off X before nothing can be said across it.
+const turnedLimit = math.Pi / 6
+
+// turned returns the angle between X and the way from right joints to left ones,
+// 0 without pairs.
+func (s *Skeleton) turned(x Suffixes) float64 {
+	var way r3.Vec
+	for i, j := range s.Joints {
+		if k := s.PartnerOf(i, x); k >= 0 && x.Of(j.Name) == Left {
+			way = r3.Add(way, r3.Sub(j.Pos, s.Joints[k].Pos))
+		}
+	}
+	if r3.Norm(way) == 0 {
+		return 0
+	}
+	return math.Acos(math.Max(-1, math.Min(1, r3.Unit(way).X)))
+}
+
 func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
 	plane := s.MirrorPlane(x)
 	var differ, alone []string
@@ -159,6 +178,12 @@ func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
 			Why:      "What is done to one side cannot be done to the other.",
 			Evidence: []finding.Evidence{{What: "joints without partner", Value: float64(len(alone)), Limit: 0}},
 			Where:    finding.Where{Joints: alone}})
+	}
+	if angle := s.turned(x); angle > turnedLimit {
+		return append(out, finding.Finding{Code: "sides_turned", Severity: finding.Harms, Count: 1,
+			Title:    "The sides do not lie along X",
+			Why:      "Pairs, mirroring and the way of bends are judged across the X axis: turn the character to face front at the intake.",
+			Evidence: []finding.Evidence{{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"}}})
 	}
 	if differ != nil {
 		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,

@@ -269,6 +269,9 @@ func legalised(s *Skeleton, names []string) map[string]string {
 // line from hip to ankle, an elbow behind the line from shoulder to wrist. Beasts
 // bend as their starters do, which the same test fits.
 func (s *Skeleton) wrongBend(x Suffixes) []finding.Finding {
+	if s.turned(x) > turnedLimit {
+		return nil
+	}
 	var names []string
 	var to []any
 	worst := 0.0

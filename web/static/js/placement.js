@@ -49,6 +49,8 @@ function chooseMore(what) {
   set({ also });
 }
 
+const tips = new Map(); // that a person has shown, by name
+
 // The starter ------------------------------------------------------------------
 
 function starterForm() {
@@ -72,6 +74,17 @@ function fillStarter(form, params) {
     if (f.type === 'checkbox') f.checked = Boolean(p[name]); else f.value = p[name] ?? f.value;
   }
   form.querySelector('#starter-joints').textContent = '';
+  const offered = form.querySelector('#tips');
+  if (!offered) return;
+  offered.hidden = !kind.Tips;
+  offered.querySelector('.tips').replaceChildren(...(kind.Tips ?? []).map((name) => {
+    const b = document.createElement('button');
+    b.type = 'button';
+    b.className = `button is-small${tips.has(name) ? ' is-given' : ''}`;
+    b.dataset.tip = name;
+    b.textContent = name;
+    return b;
+  }));
 }
 
 export function starterParams(form) {
@@ -139,11 +152,10 @@ tray.addEventListener('change', (e) => {
   }
 });
 
-const tips = new Map();
 export const tipsGiven = () => Object.fromEntries(tips);
 export function giveTip(place) {
   tips.set(store.tip, place.toArray());
-  set({ say: `${store.tip} is shown there now; fit anew, or refit what hangs on it.`, tip: '' });
+  set({ say: joints().length ? `${store.tip} is shown there now; fit anew, or refit what hangs on it.` : `${store.tip} is shown there now.`, tip: '' });
 }
 
 // submitPlacement sends the forms whose parameters depend on what is chosen.
@@ -222,7 +234,7 @@ function fill() {
   if (un) un.hidden = !list.some((x) => x.hidden);
   if (un && !un.hidden) un.closest('.with-chosen').hidden = false;
   for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
-  for (const b of tray.querySelectorAll('[data-tip]')) b.setAttribute('aria-pressed', store.tip === b.dataset.tip);
+  for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', tips.has(b.dataset.tip)); }
   const centred = tray.querySelector('#centred');
   if (centred) centred.checked = store.centred;
   const parent = tray.querySelector('#reparent [name=parent]');
