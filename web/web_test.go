@@ -9,6 +9,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -206,4 +207,58 @@ func TestEventsTellANewHead(t *testing.T) {
 	n, err = stream.Body.Read(buf)
 	require.NoError(t, err)
 	require.Contains(t, string(buf[:n]), fmt.Sprint(int64(out["revision"].(map[string]any)["id"].(float64))))
+}
+
+// What the placement stage asks before anything is changed: a starter's joints,
+// and how another skeleton pairs with one's own.
+func TestStartersAndMatchesAreAnsweredAndRefused(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	code, made := upload(t, server, map[string]string{"odile.obj": odile(t)})
+	require.Equal(t, http.StatusCreated, code, made)
+	at := "/api/characters/" + made["id"].(string)
+	ask := func(path, params string) (int, string) {
+		code, body, _ := get(t, server, at+path+url.QueryEscape(params))
+		return code, body
+	}
+	for _, n := range []int{3, 9} {
+		code, body := ask("/starter?params=", fmt.Sprintf(`{"starter":"chain","count":%d}`, n))
+		require.Equal(t, http.StatusOK, code, body)
+		var list []struct {
+			Name string
+			Pos  [3]float64
+		}
+		require.NoError(t, json.Unmarshal([]byte(body), &list))
+		require.Len(t, list, n+1)
+	}
+	for params, want := range map[string]string{`{"starter":"centaur"}`: "no starter", `{"starter":"chain","count":1}`: "count", `{`: "cannot be read", `{"starter":"biped","horns":2}`: "horns"} {
+		code, body := ask("/starter?params=", params)
+		require.Equal(t, http.StatusUnprocessableEntity, code, params)
+		require.Contains(t, body, want)
+	}
+	code, body := ask("/match?from=", "nobody")
+	require.Equal(t, http.StatusNotFound, code, body)
+	code, body = ask("/match?from=", made["id"].(string))
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, body, "no skeleton yet")
+
+	send := func(name, text string) (int, map[string]any) {
+		var form bytes.Buffer
+		w := multipart.NewWriter(&form)
+		part, err := w.CreateFormFile("file", name)
+		require.NoError(t, err)
+		_, _ = io.WriteString(part, text)
+		require.NoError(t, w.Close())
+		r, err := http.Post(server.URL+at+"/match", w.FormDataContentType(), &form)
+		require.NoError(t, err)
+		return decode(t, r)
+	}
+	code, out := send("a.bvh", "HIERARCHY\nROOT hips\n{\nOFFSET 0 1 0\nCHANNELS 0\nEnd Site\n{\nOFFSET 0 0.1 0\n}\n}\nMOTION\nFrames: 0\nFrame Time: 0.1\n")
+	require.Equal(t, http.StatusOK, code, out)
+	require.Len(t, out["theirs"], 2)
+	code, out = send("a.bvh", "HIERARCHY\nROOT hips\n{\nOFFSET 0 high 0\n")
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, out["error"], "line 4")
+	code, out = send("a.txt", "joints")
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, out["error"], "no skeleton among")
 }
