@@ -49,6 +49,11 @@ func TestTheCastIsFittedInside(t *testing.T) {
 		require.Len(t, s.Joints, len(truth.Joints), c.name)
 		solid, _ := m.Tree(m.Points)
 		plane := report.Plane.X
+		kind, err := skeleton.FindKind(c.params.Starter)
+		require.NoError(t, err)
+		for _, tip := range kind.Tips { // each can be shown, so each is told
+			require.Contains(t, report.Tips, tip, c.name)
+		}
 		for i, j := range s.Joints {
 			require.GreaterOrEqual(t, truth.Index(j.Name), 0, "%s: %s", c.name, j.Name)
 			if s.Deforming()[i] {

@@ -45,6 +45,7 @@ test('a chain is drawn by clicks into the middle of the volume', async ({ page }
   await page.locator('#tips [data-tip=hand_l]').click();
   await page.mouse.click(...spots[0]);
   await expect(page.locator('#tips .is-given')).toHaveText('hand_l');
+  expect(await marrow(page, (m) => m.plate.tips.spots.given.visible)).toBe(true);
   await page.keyboard.press('i');
   for (const [i, at] of spots.entries()) {
     await page.mouse.click(...at);

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/studio"
 )
 
 // importMap says where the vendored modules are; it stands in every page, and
@@ -34,6 +35,7 @@ func parsePages() pages {
 		"length":    length,
 		"measure":   measure,
 		"percent":   func(x float64) string { return fmt.Sprintf("%.0f %%", 100*x) },
+		"tipsOf":    tipsOf,
 		"millis":    func(x float64) string { return fmt.Sprintf("%.0f ms", x) },
 		"importMap": func() template.HTML { return template.HTML(`<script type="importmap">` + importMap + `</script>`) },
 		"json": func(v any) (string, error) {
@@ -125,4 +127,14 @@ func measure(e finding.Evidence, v float64) string {
 		return thousands(int(v))
 	}
 	return fmt.Sprintf("%.3g", v)
+}
+
+// tipsOf are the tips that a person may show for a fit of a starter.
+func tipsOf(starter string) []string {
+	for _, k := range studio.Starters {
+		if k.Name == starter {
+			return k.Tips
+		}
+	}
+	return nil
 }

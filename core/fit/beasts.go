@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
@@ -179,7 +180,7 @@ func (f *fitter) toesOf(p foot, l leg, ball, tip string) {
 	x := p.box.Centre().X
 	f.put(ball, r3.Vec{X: x, Y: f.floor + math.Max(1.2*f.vox.Cell, 0.035*f.height), Z: z0 + 0.3*length}, 0.7, "within the foot on the ground")
 	f.put(tip, r3.Vec{X: x, Y: f.floor + math.Max(0.8*f.vox.Cell, 0.014*f.height), Z: z1 - 0.05*length}, 0.85, "foremost place of the foot")
-	f.tips[ball] = r3.Vec{X: x, Y: f.floor, Z: z1}
+	f.tips[limbOf(ball)] = r3.Vec{X: x, Y: f.floor, Z: z1}
 }
 
 // foreleg places shoulder, elbow and wrist of a front leg. The elbow is where the
@@ -383,4 +384,12 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 		f.put(fmt.Sprintf("tail_%d", i+1), p, sure, reason)
 	}
 	f.put("tail_end", end, 0.9, "end of the tail")
+}
+
+// limbOf is the name that a limb is shown by when its ball has that name.
+func limbOf(ball string) string {
+	if side, ok := strings.CutPrefix(ball, "fingers"); ok {
+		return "hand" + side
+	}
+	return "foot" + strings.TrimPrefix(ball, "toe")
 }

@@ -62,6 +62,7 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]
 		f.put(fmt.Sprintf("spine_%d", i+1), r3.Add(hips, r3.Scale(t, r3.Sub(breast, hips))), 0.6, "between hips and shoulders, at its share")
 	}
 	crown := f.crown(fore)
+	f.tips["head"] = f.vox.Centre(crown)
 	f.headAndNeck(crown, p.Neck, r3.Vec{X: f.plane, Y: f.joints["upper_arm_l"].at.Y + 0.03*f.height, Z: zf + 0.07*f.height})
 	f.beak()
 	f.tailLine(aft, p.Tail, zr, 0.12*f.girth(zh, zf))

@@ -49,8 +49,6 @@ function chooseMore(what) {
   set({ also });
 }
 
-const tips = new Map(); // that a person has shown, by name
-
 // The starter ------------------------------------------------------------------
 
 function starterForm() {
@@ -80,7 +78,7 @@ function fillStarter(form, params) {
   offered.querySelector('.tips').replaceChildren(...(kind.Tips ?? []).map((name) => {
     const b = document.createElement('button');
     b.type = 'button';
-    b.className = `button is-small${tips.has(name) ? ' is-given' : ''}`;
+    b.className = `button is-small${store.tips[name] ? ' is-given' : ''}`;
     b.dataset.tip = name;
     b.textContent = name;
     return b;
@@ -135,10 +133,14 @@ tray.addEventListener('click', async (e) => {
   if (b.dataset.refit !== undefined) {
     const fit = store.character.fit;
     if (!fit) { set({ say: 'This skeleton was not fitted from a starter, so there is nothing to fit a part of it by.' }); return; }
-    operate('fit_starter', { ...fit.params, only: names, tips: tipsGiven() });
+    operate('fit_starter', { ...fit.params, only: names, tips: store.tips });
   }
   if (b.dataset.tip) { set({ tip: store.tip === b.dataset.tip ? '' : b.dataset.tip }); set({ say: store.tip ? `Click where ${store.tip} belongs.` : '' }); }
 });
+
+for (const [event, pointed] of [['pointerover', true], ['pointerout', false]]) {
+  tray.addEventListener(event, (e) => { const b = e.target.closest('[data-tip]'); if (b) set({ tipPointed: pointed ? b.dataset.tip : '' }); });
+}
 
 tray.addEventListener('change', (e) => {
   if (e.target.id === 'choose-more') { chooseMore(e.target.value); e.target.value = ''; }
@@ -152,10 +154,8 @@ tray.addEventListener('change', (e) => {
   }
 });
 
-export const tipsGiven = () => Object.fromEntries(tips);
 export function giveTip(place) {
-  tips.set(store.tip, place.toArray());
-  set({ say: joints().length ? `${store.tip} is shown there now; fit anew, or refit what hangs on it.` : `${store.tip} is shown there now.`, tip: '' });
+  set({ tips: { ...store.tips, [store.tip]: place.toArray() }, say: joints().length ? `${store.tip} is shown there now; fit anew, or refit what hangs on it.` : `${store.tip} is shown there now.`, tip: '' });
 }
 
 // submitPlacement sends the forms whose parameters depend on what is chosen.
@@ -169,7 +169,7 @@ export async function submitPlacement(form) {
     case 'starter': {
       set({ ghost: null });
       if (joints().length && !await ask('Fit anew?', store.character.weights ? 'Fitting anew replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back.' : 'Fitting anew replaces the joints that you moved; pinned ones stay. Undo brings them back.', 'Fit anew')) return false;
-      return operate('fit_starter', { ...starterParams(form), tips: tipsGiven() });
+      return operate('fit_starter', { ...starterParams(form), tips: store.tips });
     }
     default: return undefined;
   }
@@ -234,7 +234,7 @@ function fill() {
   if (un) un.hidden = !list.some((x) => x.hidden);
   if (un && !un.hidden) un.closest('.with-chosen').hidden = false;
   for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
-  for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', tips.has(b.dataset.tip)); }
+  for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(store.tips[b.dataset.tip])); }
   const centred = tray.querySelector('#centred');
   if (centred) centred.checked = store.centred;
   const parent = tray.querySelector('#reparent [name=parent]');

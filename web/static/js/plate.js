@@ -13,6 +13,7 @@ import { Picker, jointAt, rayAt, toScreen } from './pick.js';
 import { Posed, anglesOf } from './pose.js';
 import { Skin } from './skin.js';
 import { joints, on, set, store } from './store.js';
+import { TipSpots } from './tips.js';
 import { Viewport } from './viewport.js';
 
 export class Plate {
@@ -24,12 +25,13 @@ export class Plate {
     this.posed = new Posed([]);
     this.handle = new Object3D();
     this.view.scene.add(this.handle);
+    this.tips = new TipSpots(this.view.scene);
     this.view.onpanes = (panes) => panes.forEach((p) => this.listen(p));
     this.view.onpanes(this.view.panes);
     this.measure = new Measure(this.view);
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); };
     on('pose', () => this.bend());
-    on('also ghost drawing tip', () => this.drawBones());
+    on('also ghost drawing tip tips tipPointed', () => this.drawBones());
     on('chosen map wire through bones stage finding probed would faces pieces normals', () => this.show());
     on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
@@ -86,6 +88,7 @@ export class Plate {
   drawBones() {
     if (!this.skin || !store.character) return;
     this.ghostly();
+    this.tips.update();
     this.bones.group.visible = store.bones && store.stage !== 'intake';
     if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, store.stage === 'axes', store.also);
     this.turner();

@@ -27,6 +27,8 @@ export const store = {
   drawing: null, // places of a chain that is being drawn
   centred: false, // dragged joints stay in the middle of the volume
   tip: '', // of the fit, to be shown by a click
+  tips: {}, // that a person has shown, by name
+  tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
 };
 
