@@ -8,7 +8,7 @@ test('the cast shows every character with its picture and stages', async ({ page
   await expect(page.locator('h1').first()).toHaveText('The Saltmarsh Lantern Troupe');
   for (const name of ['Odile', 'Bram', 'Odile as delivered']) await expect(page.getByRole('link', { name, exact: true })).toBeVisible();
   const widths = await page.locator('.portrait img').evaluateAll(async (all) => { await Promise.all(all.map((i) => i.decode())); return all.map((i) => i.naturalWidth); });
-  expect(widths.slice(0, 3)).toEqual([300, 300, 300]);
+  expect(widths.slice(0, 3)).toEqual([440, 440, 440]);
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
   expect(bad).toEqual([]);
 });
