@@ -6,12 +6,16 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
+	"wisemarrow/formats"
 	"wisemarrow/formats/bvh"
+	"wisemarrow/formats/reading"
 	"wisemarrow/studio"
 
 	"github.com/stretchr/testify/require"
@@ -281,4 +285,79 @@ func TestStartersThatDoNotSuitAreRefused(t *testing.T) {
 	require.Error(t, err)
 	_, _, err = try(s, "fit_starter", `{"starter":"centaur"}`)
 	require.ErrorContains(t, err, "centaur")
+}
+
+// Meshes of CGAL's examples (Debian's libcgal-demo). Whoever rigged them is not
+// known, so it is held against what any rigger would ask: joints inside, head in
+// front, legs below the trunk, fingers beyond the wrist.
+func TestRealMeshesAreFitted(t *testing.T) {
+	real := func(name string) studio.State {
+		f, err := os.Open(filepath.Join(os.Getenv("WISEMARROW_MESHES"), name+".off"))
+		if err != nil {
+			t.Skip("WISEMARROW_MESHES has no ", name)
+		}
+		defer f.Close()
+		scene, err := formats.Decode(name+".off", f, nil, reading.Default)
+		require.NoError(t, err)
+		return studio.StateOf(scene, name+".off")
+	}
+	inside := func(s studio.State) {
+		tree := s.Mesh.Surface().Tree
+		for i, j := range s.Skeleton.Joints {
+			if s.Skeleton.Deforming()[i] {
+				require.Greater(t, tree.Winding(j.Pos), 0.5, j.Name)
+			}
+		}
+	}
+	cow := do(t, real("cow"), "fit_starter", `{"starter":"quadruped"}`)
+	inside(cow)
+	require.Greater(t, at(t, cow, "head").X, at(t, cow, "hips").X+0.5, "it looks along X")
+	for _, x := range []string{"_l", "_r"} {
+		require.Less(t, at(t, cow, "hand"+x).Y, at(t, cow, "upper_arm"+x).Y)
+		require.Less(t, at(t, cow, "toe"+x).Y, at(t, cow, "thigh"+x).Y)
+		require.Greater(t, at(t, cow, "hand"+x).X, at(t, cow, "foot"+x).X, "fore legs in front")
+	}
+	hand := do(t, real("hand"), "fit_starter", `{"starter":"hand"}`)
+	inside(hand)
+	wrist := at(t, hand, "hand")
+	for _, finger := range []string{"thumb", "index", "middle", "ring", "little"} {
+		before := 0.0
+		for k := 1; k <= 3; k++ {
+			far := r3.Norm(r3.Sub(at(t, hand, fmt.Sprintf("%s_%d", finger, k)), wrist))
+			require.Greater(t, far, before, "%s_%d", finger, k)
+			before = far
+		}
+	}
+	// In mid-stride, with feet in the air: told which, and what to do.
+	_, _, err := try(real("elephant"), "fit_starter", `{"starter":"quadruped"}`)
+	require.ErrorContains(t, err, "feet on the ground")
+	require.ErrorContains(t, err, "show the fore foot as hand_l")
+}
+
+// A tip that is shown where it was found changes nothing; one shown elsewhere
+// takes its limb along and leaves the others.
+func TestShownTipsOfABeast(t *testing.T) {
+	m, _ := demo.Sedge(0.02)
+	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
+	s = do(t, s, "fit_starter", encoded(t, demo.OtterParams))
+	show := func(name string, p []float64) studio.State {
+		params := map[string]any{"tips": map[string][]float64{name: p}}
+		raw, err := json.Marshal(demo.OtterParams)
+		require.NoError(t, err)
+		require.NoError(t, json.Unmarshal(raw, &params))
+		return do(t, s, "fit_starter", encoded(t, params))
+	}
+	same := show("tail", s.Fit.Tips["tail"])
+	for _, j := range s.Skeleton.Joints {
+		require.Less(t, r3.Norm(r3.Sub(at(t, same, j.Name), j.Pos)), 0.02, j.Name)
+	}
+	tail := vec(s.Fit.Tips["tail"])
+	last := at(t, s, "tail_3")
+	short := r3.Add(last, r3.Scale(0.4, r3.Sub(tail, last)))
+	cut := show("tail", []float64{short.X, short.Y, short.Z})
+	require.Less(t, r3.Norm(r3.Sub(vec(cut.Fit.Tips["tail"]), short)), 0.03)
+	require.Greater(t, at(t, cut, "tail_end").Z, at(t, s, "tail_end").Z+0.02, "the tail ends where it was shown")
+	for _, name := range []string{"hand_l", "foot_r", "head"} {
+		require.Less(t, r3.Norm(r3.Sub(at(t, cut, name), at(t, s, name))), 0.02, name)
+	}
 }
