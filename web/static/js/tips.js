@@ -30,7 +30,8 @@ export class TipSpots {
   update() {
     const list = tips();
     for (const [kind, p] of Object.entries(this.spots)) {
-      p.visible = store.stage === 'placement' && store.bones && list[kind].length > 0;
+      const asked = kind === 'given' || store.tip || store.tipPointed; // found ones would hide the end joints
+      p.visible = Boolean(asked) && store.stage === 'placement' && store.bones && list[kind].length > 0;
       p.material.color.copy(ink(kinds[kind][0]));
       p.geometry.dispose();
       p.geometry = new BufferGeometry().setAttribute('position', new Float32BufferAttribute(list[kind], 3));
