@@ -407,6 +407,9 @@ func (o *MakeOther) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
+	if err := s.Skeleton.Held(out); err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
 	told := Outcome{Sentence: fmt.Sprintf("Made the other side from the %s: %d updated, %d new", o.From, len(m.Updated), len(m.Made)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}
 	for what, list := range map[string][]string{"new": m.Made, "updated": m.Updated, "drawn into the middle": m.Centred} {
 		if len(list) > 0 {

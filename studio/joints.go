@@ -87,8 +87,18 @@ func placed(s State, to map[int]r3.Vec, both bool) (State, float64, error) {
 	if err != nil {
 		return s, 0, wrong("%v", err)
 	}
+	s, err = s.withMoved(moved)
+	return s, far, err
+}
+
+// withMoved returns the state with joints at other places. A locked joint among
+// those that moved, also a partner or one that hangs from what moved, is refused.
+func (s State) withMoved(moved *skeleton.Skeleton) (State, error) {
+	if err := s.Skeleton.Held(moved); err != nil {
+		return s, wrong("%v", err)
+	}
 	s.Skeleton = moved
-	return s, far, nil
+	return s, nil
 }
 
 // Place is a joint and where it is to stand, world metres.
@@ -254,12 +264,14 @@ func (o *SlightBend) Apply(_ context.Context, s State, _ Progress) (State, Outco
 	if !(o.Degrees > 0) || o.Degrees > 60 {
 		return s, Outcome{}, wrong("a slight bend is above 0 and at most 60 degrees, not %g", o.Degrees)
 	}
+	bent := s.Skeleton
 	for _, i := range which {
-		if s.Skeleton, err = s.Skeleton.SlightBend(i, o.Degrees, s.Settings.Suffixes); err != nil {
+		if bent, err = bent.SlightBend(i, o.Degrees, s.Settings.Suffixes); err != nil {
 			return s, Outcome{}, wrong("%v", err)
 		}
 	}
-	return s, Outcome{Sentence: fmt.Sprintf("Bent %s by %.3g°", said(o.Joints), o.Degrees), After: fmt.Sprintf("%.3g°", o.Degrees)}, nil
+	s, err = s.withMoved(bent)
+	return s, Outcome{Sentence: fmt.Sprintf("Bent %s by %.3g°", said(o.Joints), o.Degrees), After: fmt.Sprintf("%.3g°", o.Degrees)}, err
 }
 
 // StretchChain scales all that hangs from a joint about it.
@@ -283,11 +295,12 @@ func (o *StretchChain) Apply(_ context.Context, s State, _ Progress) (State, Out
 		return s, Outcome{}, wrong("nothing hangs from %s that could be stretched", o.Joint)
 	}
 	partner := s.Skeleton.PartnerOf(i, s.Settings.Suffixes)
-	s.Skeleton = s.Skeleton.Stretch(i, o.Factor)
+	moved := s.Skeleton.Stretch(i, o.Factor)
 	if o.Both && partner >= 0 {
-		s.Skeleton = s.Skeleton.Stretch(partner, o.Factor)
+		moved = moved.Stretch(partner, o.Factor)
 	}
-	return s, Outcome{Sentence: fmt.Sprintf("Stretched what hangs from %s by %.3g", o.Joint, o.Factor), Before: "1", After: fmt.Sprintf("%.3g", o.Factor)}, nil
+	s, err = s.withMoved(moved)
+	return s, Outcome{Sentence: fmt.Sprintf("Stretched what hangs from %s by %.3g", o.Joint, o.Factor), Before: "1", After: fmt.Sprintf("%.3g", o.Factor)}, err
 }
 
 // SwingLimb turns a joint with all that hangs from it about it, places and axes,
@@ -314,11 +327,12 @@ func (o *SwingLimb) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 		return quat.Mul(geom.AxisAngle(r3.Vec{Z: 1}, z*rad), quat.Mul(geom.AxisAngle(r3.Vec{Y: 1}, y*rad), geom.AxisAngle(r3.Vec{X: 1}, x*rad)))
 	}
 	partner := s.Skeleton.PartnerOf(which[0], s.Settings.Suffixes)
-	s.Skeleton = s.Skeleton.Swing(which[0], turn(o.Degrees[0], o.Degrees[1], o.Degrees[2]))
+	moved := s.Skeleton.Swing(which[0], turn(o.Degrees[0], o.Degrees[1], o.Degrees[2]))
 	if o.Both && partner >= 0 {
-		s.Skeleton = s.Skeleton.Swing(partner, turn(o.Degrees[0], -o.Degrees[1], -o.Degrees[2]))
+		moved = moved.Swing(partner, turn(o.Degrees[0], -o.Degrees[1], -o.Degrees[2]))
 	}
-	return s, Outcome{Sentence: fmt.Sprintf("Turned the limb at %s by %.3g°, %.3g°, %.3g°", o.Joint, o.Degrees[0], o.Degrees[1], o.Degrees[2])}, nil
+	s, err = s.withMoved(moved)
+	return s, Outcome{Sentence: fmt.Sprintf("Turned the limb at %s by %.3g°, %.3g°, %.3g°", o.Joint, o.Degrees[0], o.Degrees[1], o.Degrees[2])}, err
 }
 
 // CopyToPartner puts the partners of joints at the mirrored places.

@@ -31,7 +31,7 @@ func NameMaps() []skeleton.NameMap { return skeleton.NameMaps }
 
 // FitStarter places a starter skeleton inside the mesh, with the parameters of
 // its kind where none are given. It replaces the skeleton that is there; weights
-// of another skeleton are dropped. Joints that are pinned stay where they are.
+// of another skeleton are dropped. Joints that are pinned or locked stay where they are.
 // With Only, just these joints are placed anew and the rest stays, weights too.
 type FitStarter struct {
 	skeleton.Params
@@ -70,9 +70,9 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 		return s, Outcome{}, wrong("%v", err)
 	}
 	options := fit.Options{Params: o.Params, Only: o.Only, Current: s.Skeleton, Pinned: map[string]r3.Vec{}, Tips: map[string]r3.Vec{}}
-	if s.Skeleton != nil && !o.Free {
+	if s.Skeleton != nil {
 		for _, j := range s.Skeleton.Joints {
-			if j.Pinned {
+			if j.Locked || j.Pinned && !o.Free {
 				options.Pinned[j.Name] = j.Pos
 			}
 		}
@@ -110,6 +110,15 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 			sure++
 		}
 	}
+	if s.Skeleton != nil { // what was said of a joint stays said
+		for i := range fitted.Joints {
+			j := &fitted.Joints[i]
+			if k := s.Skeleton.Index(j.Name); k >= 0 {
+				was := s.Skeleton.Joints[k]
+				j.Locked, j.Hidden, j.Pinned = was.Locked, was.Hidden, was.Pinned && !o.Free
+			}
+		}
+	}
 	s.Skeleton, s.Fit = fitted, report
 	if o.Only == nil {
 		s.Weights, s.Bind = nil, nil
@@ -140,11 +149,10 @@ func (o *MoveJoint) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	if !geom.Finite(to) || r3.Norm(to) > 1e6 {
 		return s, Outcome{}, wrong("%v is no place to move %s to", o.To, o.Joint)
 	}
-	if s.Skeleton.Joints[i].Locked {
-		return s, Outcome{}, wrong("%s is locked: unlock it first", o.Joint)
-	}
 	by := r3.Norm(r3.Sub(to, s.Skeleton.Joints[i].Pos))
-	s.Skeleton = s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Suffixes)
+	if s, err = s.withMoved(s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Suffixes)); err != nil {
+		return s, Outcome{}, err
+	}
 	what := o.Joint
 	if o.Both && s.Skeleton.PartnerOf(i, s.Settings.Suffixes) >= 0 {
 		what += " and its partner"

@@ -136,6 +136,34 @@ func TestJointsAreMovedTogether(t *testing.T) {
 
 func vec(p []float64) r3.Vec { return r3.Vec{X: p[0], Y: p[1], Z: p[2]} }
 
+// A lock holds whatever would move the joint: its parent, its partner, a fit.
+func TestLockedJointsStay(t *testing.T) {
+	s := do(t, bound(t), "mark_joints", `{"joints":["hand_l"],"locked":true,"hidden":true}`)
+	hand := at(t, s, "hand_l")
+	for op, params := range map[string]string{
+		"move_joint":      `{"joint":"forearm_l","to":[0.3,1,0],"branch":true}`,
+		"place_joints":    `{"places":[{"joint":"hand_r","to":[-0.5,1,0]}],"both":true}`,
+		"stretch_chain":   `{"joint":"forearm_r","factor":1.2,"both":true}`,
+		"swing_limb":      `{"joint":"upper_arm_l","degrees":[0,0,10]}`,
+		"slight_bend":     `{"joints":["hand_l"],"degrees":9}`,
+		"copy_to_partner": `{"joints":["hand_r"]}`,
+	} {
+		if op == "copy_to_partner" { // elsewhere, so that the copy would move it
+			s := do(t, s, "place_joints", `{"places":[{"joint":"hand_r","to":[-0.5,1,0]}]}`)
+			_, _, err := try(s, op, params)
+			require.ErrorContains(t, err, "hand_l is locked", op)
+			continue
+		}
+		_, _, err := try(s, op, params)
+		require.ErrorContains(t, err, "hand_l is locked", op)
+	}
+	moved := do(t, s, "move_joint", `{"joint":"forearm_l","to":[0.3,1,0],"branch":false,"both":false}`)
+	again := do(t, moved, "fit_starter", `{"starter":"biped","free":true}`)
+	require.Equal(t, hand, at(t, again, "hand_l"))
+	j := again.Skeleton.Joints[again.Skeleton.Index("hand_l")]
+	require.True(t, j.Locked && j.Hidden && !j.Pinned)
+}
+
 func flat(v r3.Vec) r3.Vec { return r3.Vec{X: v.X, Y: v.Y} }
 
 // What stands off the middle is brought back into it, in every way there is.

@@ -328,15 +328,21 @@ func (s *Skeleton) Swing(i int, turn quat.Number) *Skeleton {
 	return out
 }
 
-// MoveAll puts joints at world places, each without what hangs from it. Locked
-// joints are refused by name.
+// Held names the first locked joint that stands elsewhere in moved.
+func (s *Skeleton) Held(moved *Skeleton) error {
+	for _, j := range s.Joints {
+		if i := moved.Index(j.Name); j.Locked && i >= 0 && moved.Joints[i].Pos != j.Pos {
+			return fmt.Errorf("%s is locked and would move: unlock it first", j.Name)
+		}
+	}
+	return nil
+}
+
+// MoveAll puts joints at world places, each without what hangs from it.
 func (s *Skeleton) MoveAll(to map[int]r3.Vec) (*Skeleton, error) {
 	out := s.Clone()
 	for i, p := range to {
 		j := &out.Joints[i]
-		if j.Locked {
-			return nil, fmt.Errorf("%s is locked: unlock it first", j.Name)
-		}
 		if !geom.Finite(p) {
 			return nil, fmt.Errorf("%v is no place for %s", p, j.Name)
 		}

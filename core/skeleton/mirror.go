@@ -101,31 +101,6 @@ func mirrorTurn(q quat.Number, c Convention) quat.Number {
 	return geom.FromAxes(axes["x"], axes["y"], axes["z"])
 }
 
-// Unpaired returns the joints whose name marks a side and that have no partner.
-func (s *Skeleton) Unpaired(x Suffixes) []string {
-	var out []string
-	for i, j := range s.Joints {
-		if x.Of(j.Name) != Centre && s.PartnerOf(i, x) < 0 {
-			out = append(out, j.Name)
-		}
-	}
-	return out
-}
-
-// PartnerByPlace returns the joint whose place is nearest to the mirror image of
-// joint i, within reach metres; the joint itself for one on the plane, -1 for
-// none.
-func (s *Skeleton) PartnerByPlace(i int, plane, reach float64) int {
-	want := Mirrored(s.Joints[i].Pos, plane)
-	best, at := reach, -1
-	for k, j := range s.Joints {
-		if d := r3.Norm(r3.Sub(j.Pos, want)); d <= best {
-			best, at = d, k
-		}
-	}
-	return at
-}
-
 // MarkSides gives the joints off the plane the mark of their side, and takes a
 // wrong one away; joints within tolerance metres of the plane get none. It
 // returns the new names by the old ones.
