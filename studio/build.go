@@ -481,6 +481,9 @@ func (o *AdoptSkeleton) Apply(_ context.Context, s State, _ Progress) (State, Ou
 		return s, Outcome{}, wrong("%v", err)
 	}
 	count := map[string]int{}
+	if err := s.Skeleton.Held(out); err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
 	removed := map[string]string{}
 	for _, r := range table {
 		count[r.What]++
