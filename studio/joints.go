@@ -62,19 +62,19 @@ func said(names []string) string {
 // partners to the mirrored ones; a partner that is placed itself keeps its own.
 func placed(s State, to map[int]r3.Vec, both bool) (State, float64, error) {
 	x := s.Settings.Suffixes
-	plane := s.Skeleton.MirrorPlane(x)
+	pairs := s.Skeleton.Pairs(x)
 	all := map[int]r3.Vec{}
 	for i, p := range to {
-		if both && x.Of(s.Skeleton.Joints[i].Name) == skeleton.Centre {
-			p.X = plane
+		if both && pairs.Middle(s.Skeleton, i) {
+			p.X = pairs.Plane
 		}
 		all[i] = p
 	}
 	if both {
 		for i, p := range to {
-			if k := s.Skeleton.PartnerOf(i, x); k >= 0 {
+			if k := pairs.Partner[i]; k >= 0 {
 				if _, own := to[k]; !own {
-					all[k] = skeleton.Mirrored(p, plane)
+					all[k] = skeleton.Mirrored(p, pairs.Plane)
 				}
 			}
 		}
@@ -347,14 +347,14 @@ func (o *CopyToPartner) Apply(_ context.Context, s State, _ Progress) (State, Ou
 		return s, Outcome{}, err
 	}
 	x := s.Settings.Suffixes
-	plane := s.Skeleton.MirrorPlane(x)
+	pairs := s.Skeleton.Pairs(x)
 	to := map[int]r3.Vec{}
 	for _, i := range which {
-		k := s.Skeleton.PartnerOf(i, x)
+		k := pairs.Partner[i]
 		if k < 0 {
 			return s, Outcome{}, wrong("%s has no partner: make the other side from this one first", s.Skeleton.Joints[i].Name)
 		}
-		to[k] = skeleton.Mirrored(s.Skeleton.Joints[i].Pos, plane)
+		to[k] = skeleton.Mirrored(s.Skeleton.Joints[i].Pos, pairs.Plane)
 	}
 	s, far, err := placed(s, to, false)
 	return s, Outcome{Sentence: fmt.Sprintf("Copied %s to the other side: the farthest moved %.1f cm", said(o.Joints), 100*far)}, err

@@ -118,11 +118,12 @@ func joints(o opened) []jointView {
 		return []jointView{}
 	}
 	children := sk.Children()
+	pairs := sk.Pairs(o.state.Settings.Suffixes)
 	out := make([]jointView, len(sk.Joints))
 	for i, j := range sk.Joints {
-		side := [3]string{"centre", "left", "right"}[o.state.Settings.Suffixes.Of(j.Name)]
+		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
 		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: sk.PartnerOf(i, o.state.Settings.Suffixes), End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden}
+			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden}
 	}
 	if o.state.Bind != nil {
 		for _, b := range o.state.Bind.Report.Joints {

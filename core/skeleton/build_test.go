@@ -46,7 +46,7 @@ func TestStartersAreSoundAndSymmetric(t *testing.T) {
 		require.NoError(t, s.Validate())
 		for i, j := range s.Joints {
 			if sides.Of(j.Name) != skeleton.Centre && kind.Name != "hand" {
-				require.InDelta(t, 0, s.SideGap(i, sides, 0), 1e-12, j.Name)
+				require.InDelta(t, 0, sideGap(s, i, sides), 1e-12, j.Name)
 			}
 		}
 		if kind.Name == "biped" && p.Fingers > 0 && p.Phalanges > 0 {

@@ -38,7 +38,7 @@ func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Suffixes) []finding.Findin
 	out = append(out, s.sides(height, x)...)
 	out = append(out, s.proportions(height, x)...)
 	if solid != nil {
-		out = append(out, s.offMiddle(solid, height)...)
+		out = append(out, s.offMiddle(solid, height, x)...)
 		out = append(out, s.shoulders(solid, height, x)...)
 	}
 	out = append(out, s.unsure()...)
@@ -106,10 +106,11 @@ func (s *Skeleton) Bend(i int) float64 {
 // pairs whose parent and only child are about as long as they are.
 func (s *Skeleton) straight(x Suffixes) []finding.Finding {
 	children := s.Children()
+	pairs := s.Pairs(x)
 	var names []string
 	least := math.Inf(1)
 	for i, j := range s.Joints {
-		if j.Parent < 0 || len(children[i]) != 1 || len(children[j.Parent]) != 1 || DefaultSuffixes.Of(j.Name) == Centre {
+		if j.Parent < 0 || len(children[i]) != 1 || len(children[j.Parent]) != 1 || pairs.Sides[i] == Centre {
 			continue
 		}
 		k := children[i][0]
@@ -142,8 +143,9 @@ const turnedLimit = math.Pi / 6
 // 0 without pairs.
 func (s *Skeleton) turned(x Suffixes) float64 {
 	var way r3.Vec
+	pairs := s.Pairs(x)
 	for i, j := range s.Joints {
-		if k := s.PartnerOf(i, x); k >= 0 && x.Of(j.Name) == Left {
+		if k := pairs.Partner[i]; k >= 0 && pairs.Sides[i] == Left {
 			way = r3.Add(way, r3.Sub(j.Pos, s.Joints[k].Pos))
 		}
 	}
@@ -154,20 +156,20 @@ func (s *Skeleton) turned(x Suffixes) float64 {
 }
 
 func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
-	plane := s.MirrorPlane(x)
+	pairs := s.Pairs(x)
 	var differ, alone []string
 	worst := 0.0
 	for i, j := range s.Joints {
-		if x.Of(j.Name) == Centre {
+		if pairs.Sides[i] == Centre {
 			continue
 		}
-		gap := s.SideGap(i, x, plane)
-		switch {
-		case math.IsNaN(gap):
+		k := pairs.Partner[i]
+		if k < 0 {
 			alone = append(alone, j.Name)
-		case gap > sideLimit*height && x.Of(j.Name) == Left:
-			partner, _ := x.Partner(j.Name)
-			differ = append(differ, j.Name, partner)
+			continue
+		}
+		if gap := r3.Norm(r3.Sub(Mirrored(j.Pos, pairs.Plane), s.Joints[k].Pos)); gap > sideLimit*height && pairs.Sides[i] == Left {
+			differ = append(differ, j.Name, s.Joints[k].Name)
 			worst = math.Max(worst, gap)
 		}
 	}

@@ -73,8 +73,9 @@ func childNames(s *Skeleton, names []string) []string {
 
 // offMiddle reports joints within a limb that lie much nearer to one side of the
 // surface than to the other.
-func (s *Skeleton) offMiddle(solid *geom.Tree, height float64) []finding.Finding {
+func (s *Skeleton) offMiddle(solid *geom.Tree, height float64, x Suffixes) []finding.Finding {
 	children := s.Children()
+	pairs := s.Pairs(x)
 	var names []string
 	worst := 0.0
 	for i, j := range s.Joints {
@@ -88,7 +89,7 @@ func (s *Skeleton) offMiddle(solid *geom.Tree, height float64) []finding.Finding
 		if r3.Norm(axis) == 0 {
 			continue
 		}
-		if DefaultSuffixes.Of(j.Name) == Centre {
+		if pairs.Sides[i] == Centre {
 			continue // a spine lies under the back, not in the middle
 		}
 		if ratio := squareness(solid, j.Pos, r3.Unit(axis), height); ratio > offCentre {

@@ -16,17 +16,17 @@ import (
 // forget how they had been placed.
 func (s *Skeleton) Move(i int, to r3.Vec, branch, both bool, x Suffixes) *Skeleton {
 	out := s.Clone()
-	plane := s.MirrorPlane(x)
+	pairs := s.Pairs(x)
 	partner := -1
 	if both {
-		partner = s.PartnerOf(i, x)
-		if partner < 0 && x.Of(s.Joints[i].Name) == Centre {
-			to.X = plane // a centre joint stays between the sides
+		partner = pairs.Partner[i]
+		if pairs.Middle(s, i) {
+			to.X = pairs.Plane
 		}
 	}
 	out.shift(i, r3.Sub(to, s.Joints[i].Pos), branch)
 	if partner >= 0 {
-		out.shift(partner, r3.Sub(Mirrored(to, plane), s.Joints[partner].Pos), branch)
+		out.shift(partner, r3.Sub(Mirrored(to, pairs.Plane), s.Joints[partner].Pos), branch)
 	}
 	return out
 }

@@ -50,48 +50,111 @@ func (x Suffixes) Partner(name string) (partner string, ok bool) {
 	return "", false
 }
 
-// PartnerOf returns the joint on the other side, -1 if there is none.
-func (s *Skeleton) PartnerOf(i int, x Suffixes) int {
-	name, ok := x.Partner(s.Joints[i].Name)
-	if !ok {
-		return -1
-	}
-	return s.Index(name)
+// pairShare is how far from each other's mirror image two joints may be that pair
+// by place, as a share of the skeleton's size; they are at least a quarter of that
+// from the plane, and nearer to the image than to the plane.
+const pairShare = 0.02
+
+// Pairs says which joints belong together across the middle plane.
+type Pairs struct {
+	Partner []int  // of each joint, -1 without one
+	Sides   []Side // by the mark in the name, else by the place of a pair found by place
+	Plane   float64
+	Reach   float64 // metres from the plane within which an unmarked joint is a centre joint
 }
 
+// Pairs finds the pairs by the marks in names; joints that this leaves alone pair
+// by place with their mirror image, if each is the other's nearest.
+func (s *Skeleton) Pairs(x Suffixes) Pairs {
+	size := geom.EmptyBox()
+	number := make(map[string]int, len(s.Joints))
+	for i, j := range s.Joints {
+		size = size.Add(j.Pos)
+		number[j.Name] = i
+	}
+	p := Pairs{Partner: make([]int, len(s.Joints)), Sides: make([]Side, len(s.Joints)), Plane: s.MirrorPlane(x)}
+	if !size.Empty() {
+		p.Reach = pairShare * r3.Norm(size.Size())
+	}
+	var left, right []int // off the plane and alone
+	for i, j := range s.Joints {
+		p.Partner[i], p.Sides[i] = -1, x.Of(j.Name)
+		if name, ok := x.Partner(j.Name); ok {
+			if k, there := number[name]; there {
+				p.Partner[i] = k
+				continue
+			}
+		}
+		switch off := j.Pos.X - p.Plane; {
+		case off > p.Reach/4 && p.Sides[i] != Right:
+			left = append(left, i)
+		case off < -p.Reach/4 && p.Sides[i] != Left:
+			right = append(right, i)
+		}
+	}
+	nearest := func(i int, among []int) int {
+		best, at := math.Min(p.Reach, math.Abs(s.Joints[i].Pos.X-p.Plane)), -1
+		want := Mirrored(s.Joints[i].Pos, p.Plane)
+		for _, k := range among {
+			if d := r3.Norm(r3.Sub(s.Joints[k].Pos, want)); d < best {
+				best, at = d, k
+			}
+		}
+		return at
+	}
+	for _, i := range left {
+		if k := nearest(i, right); k >= 0 && nearest(k, left) == i {
+			p.Partner[i], p.Partner[k] = k, i
+			p.Sides[i], p.Sides[k] = Left, Right
+		}
+	}
+	return p
+}
+
+// Any reports whether there is a pair at all.
+func (p Pairs) Any() bool {
+	for _, k := range p.Partner {
+		if k >= 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// Middle reports whether joint i of s belongs in the middle plane: it has no side
+// and lies there, in a skeleton that has pairs.
+func (p Pairs) Middle(s *Skeleton, i int) bool {
+	return p.Sides[i] == Centre && p.Partner[i] < 0 && math.Abs(s.Joints[i].Pos.X-p.Plane) <= p.Reach && p.Any()
+}
+
+// PartnerOf returns the joint on the other side, -1 if there is none.
+func (s *Skeleton) PartnerOf(i int, x Suffixes) int { return s.Pairs(x).Partner[i] }
+
 // MirrorPlane returns the X of the plane between left and right: the middle of
-// the joints without a side, or of all pairs if every joint has one.
+// the joints without a side, or of all pairs if every joint has one. Where no
+// name marks a side it is the X of the first root.
 func (s *Skeleton) MirrorPlane(x Suffixes) float64 {
-	sum, n := 0.0, 0.0
+	centre, n, all := 0.0, 0.0, 0.0
 	for _, j := range s.Joints {
+		all += j.Pos.X
 		if x.Of(j.Name) == Centre {
-			sum, n = sum+j.Pos.X, n+1
+			centre, n = centre+j.Pos.X, n+1
 		}
 	}
-	if n == 0 {
-		for _, j := range s.Joints {
-			sum, n = sum+j.Pos.X, n+1
-		}
-	}
-	if n == 0 {
+	switch count := float64(len(s.Joints)); {
+	case count == 0:
 		return 0
+	case n == 0:
+		return all / count
+	case n == count:
+		return s.Joints[0].Pos.X // parents come first
 	}
-	return sum / n
+	return centre / n
 }
 
 // Mirrored returns p on the other side of the plane X = plane.
 func Mirrored(p r3.Vec, plane float64) r3.Vec {
 	return r3.Vec{X: 2*plane - p.X, Y: p.Y, Z: p.Z}
-}
-
-// SideGap returns how far the partner of joint i is from its mirror image, in
-// metres; NaN for a joint without partner.
-func (s *Skeleton) SideGap(i int, x Suffixes, plane float64) float64 {
-	p := s.PartnerOf(i, x)
-	if p < 0 {
-		return math.NaN()
-	}
-	return r3.Norm(r3.Sub(Mirrored(s.Joints[i].Pos, plane), s.Joints[p].Pos))
 }
 
 // Height returns the extent of the joints along Y.

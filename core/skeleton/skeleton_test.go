@@ -40,7 +40,7 @@ func TestBipedHasTabledProportions(t *testing.T) {
 	require.InDelta(t, 0.108, length("hand_l", "hand_end_l"), 1e-9)
 	for i, j := range s.Joints {
 		if sides.Of(j.Name) != skeleton.Centre {
-			require.InDelta(t, 0, s.SideGap(i, sides, 0), 1e-12)
+			require.InDelta(t, 0, sideGap(s, i, sides), 1e-12)
 		}
 	}
 }
@@ -54,7 +54,7 @@ func TestMoveKeepsOrCarriesWhatHangsFromIt(t *testing.T) {
 	require.Equal(t, s.Joints[other].Pos, alone.Joints[other].Pos)
 	both := s.Move(i, to, true, true, sides)
 	require.Equal(t, to, both.Joints[i].Pos)
-	require.InDelta(t, 0, both.SideGap(i, sides, both.MirrorPlane(sides)), 1e-12)
+	require.InDelta(t, 0, sideGap(both, i, sides), 1e-12)
 	moved := r3.Sub(both.Joints[hand].Pos, s.Joints[hand].Pos)
 	require.InDelta(t, 0, r3.Norm(r3.Sub(moved, r3.Vec{X: 0.1, Y: -0.05, Z: 0.02})), 1e-12)
 	require.Equal(t, skeleton.Biped(1.7), s, "the old skeleton is untouched")
@@ -220,4 +220,70 @@ func TestValidateRefusesCyclesAndDoubles(t *testing.T) {
 func ExampleSuffixes_Partner() {
 	fmt.Println(skeleton.DefaultSuffixes.Partner("upper_arm_l"))
 	// Output: upper_arm_r true
+}
+
+// sideGap is how far the partner of a joint is from its mirror image, metres.
+func sideGap(s *skeleton.Skeleton, i int, x skeleton.Suffixes) float64 {
+	p := s.Pairs(x)
+	return r3.Norm(r3.Sub(skeleton.Mirrored(s.Joints[i].Pos, p.Plane), s.Joints[p.Partner[i]].Pos))
+}
+
+// unmarked is a biped whose names tell no side, as a motion capture file's may.
+func unmarked(t *testing.T) (*skeleton.Skeleton, *skeleton.Skeleton) {
+	t.Helper()
+	marked := skeleton.Biped(1.7)
+	s := marked.Clone()
+	for i := range s.Joints {
+		switch stem, _ := sides.Split(s.Joints[i].Name); sides.Of(s.Joints[i].Name) {
+		case skeleton.Left:
+			s.Joints[i].Name = "Left" + stem
+		case skeleton.Right:
+			s.Joints[i].Name = "Right" + stem
+		}
+	}
+	return marked, s
+}
+
+func TestPairsByPlaceWhereNamesTellNoSide(t *testing.T) {
+	marked, s := unmarked(t)
+	want, got := marked.Pairs(sides), s.Pairs(sides)
+	require.Equal(t, want.Partner, got.Partner)
+	require.Equal(t, want.Sides, got.Sides)
+	require.InDelta(t, 0, got.Plane, 1e-12)
+
+	i, k := find(t, s, "Leftforearm"), find(t, s, "Rightforearm")
+	to := r3.Add(s.Joints[i].Pos, r3.Vec{X: 0.03, Z: -0.02})
+	both := s.Move(i, to, true, true, sides)
+	require.Equal(t, to, both.Joints[i].Pos)
+	require.InDelta(t, 0, r3.Norm(r3.Sub(skeleton.Mirrored(to, 0), both.Joints[k].Pos)), 1e-12)
+	head := find(t, s, "head")
+	both = s.Move(head, r3.Vec{X: 0.01, Y: 1.6}, true, true, sides)
+	require.Zero(t, both.Joints[head].Pos.X, "a joint between the sides stays there")
+
+	alone := s.Move(i, r3.Add(s.Joints[i].Pos, r3.Vec{Y: 0.2}), false, false, sides)
+	require.Equal(t, -1, alone.Pairs(sides).Partner[i], "far from its image it has no partner by place")
+	again := alone.Move(i, r3.Add(alone.Joints[i].Pos, r3.Vec{Z: 0.01}), false, true, sides)
+	require.Equal(t, alone.Joints[i].Pos.X, again.Joints[i].Pos.X, "and is not drawn into the middle")
+}
+
+// Pairs are mutual and across the plane, whatever the skeleton looks like.
+func TestPairsAreMutual(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n := rapid.IntRange(1, 40).Draw(t, "joints")
+		s := &skeleton.Skeleton{}
+		for i := range n {
+			at := func(k string) float64 { return float64(rapid.IntRange(-8, 8).Draw(t, k)) / 8 }
+			mark := rapid.SampledFrom([]string{"", "_l", "_r"}).Draw(t, "mark")
+			s.Joints = append(s.Joints, skeleton.Joint{Name: fmt.Sprintf("j%d%s", rapid.IntRange(0, 99).Draw(t, "stem")*100+i, mark), Parent: i - 1, Pos: r3.Vec{X: at("x"), Y: at("y"), Z: at("z")}, Rot: quat.Number{Real: 1}})
+		}
+		p := s.Pairs(sides)
+		for i, k := range p.Partner {
+			if k < 0 {
+				continue
+			}
+			if p.Partner[k] != i || p.Sides[i] == p.Sides[k] || p.Sides[i] == skeleton.Centre {
+				t.Fatalf("%d and %d: %v %v", i, k, p.Partner[k], p.Sides)
+			}
+		}
+	})
 }
