@@ -356,10 +356,27 @@ func TestRealMeshesAreFitted(t *testing.T) {
 			before = far
 		}
 	}
-	// In mid-stride, with feet in the air: told which, and what to do.
-	_, _, err := try(real("elephant"), "fit_starter", `{"starter":"quadruped"}`)
-	require.ErrorContains(t, err, "feet on the ground")
-	require.ErrorContains(t, err, "show the fore foot as hand_l")
+	// In mid-stride: turned and leaning, a fore foot in the air, a hind foot
+	// stretched back; and walking, with its tail on the ground.
+	elephant := do(t, real("elephant"), "fit_starter", `{"starter":"quadruped","tail":3}`)
+	inside(elephant)
+	diplodocus := do(t, real("diplodocus"), "fit_starter", `{"starter":"quadruped"}`)
+	inside(diplodocus)
+	for _, beast := range []studio.State{elephant, diplodocus} {
+		require.Greater(t, at(t, beast, "head").X, at(t, beast, "hips").X+0.3, "it looks along X")
+		require.Greater(t, at(t, beast, "head").Y, at(t, beast, "hips").Y+0.2)
+		require.Less(t, at(t, beast, "tail_end").X, at(t, beast, "hips").X-0.1)
+		for _, leg := range []string{"hand", "foot"} {
+			require.Less(t, at(t, beast, leg+"_l").Z, at(t, beast, leg+"_r").Z, "left is -Z when looking along X")
+		}
+		for _, x := range []string{"_l", "_r"} {
+			require.Less(t, at(t, beast, "hand"+x).Y, at(t, beast, "upper_arm"+x).Y)
+			require.Less(t, at(t, beast, "toe"+x).Y, at(t, beast, "thigh"+x).Y)
+			require.Greater(t, at(t, beast, "hand"+x).X, at(t, beast, "foot"+x).X, "fore legs in front")
+		}
+	}
+	require.Greater(t, at(t, elephant, "hand_l").Y, at(t, elephant, "hand_r").Y+0.08, "the lifted foot")
+	require.Contains(t, strings.Join(elephant.Fit.Notes, " "), "laid along the trunk")
 }
 
 // A tip that is shown where it was found changes nothing; one shown elsewhere

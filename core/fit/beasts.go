@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"wisemarrow/core/geom"
@@ -22,62 +23,45 @@ const (
 )
 
 // quadruped places the landmarks of an animal that stands on four legs: the feet
-// are what touches the ground, each leg is read from there upward, head and tail
+// are where the volume hangs down the farthest, each leg is read from there upward, head and tail
 // are the ends of the middle plane fore and aft; the end with more volume near it
 // is the head.
 func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	f, err := lengthwise(m, tips)
+	f, err := standing(m, tips)
 	if err != nil {
 		return nil, err
-	}
-	if err := ctx.Err(); err != nil {
-		return nil, err
-	}
-	progress("Finding limbs", 0.4)
-	fore, aft, err := f.ends()
-	if err != nil {
-		return nil, err
-	}
-	if f.tailFirst(fore, aft) {
-		f.quarters(2)
-		if fore, aft, err = f.ends(); err != nil {
-			return nil, err
-		}
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
 	progress("Reading legs", 0.6)
-	var front, rear [2]leg
+	var front [2]leg
 	for s := range 2 {
-		a, b, err := f.feet(s)
-		if err != nil {
-			return nil, err
-		}
-		front[s], rear[s] = f.foreleg(s, a), f.hindleg(s, b)
+		front[s] = f.foreleg(s, f.stands[0][s])
+		f.hindleg(s, f.stands[1][s])
 	}
 	progress("Placing joints", 0.8)
-	_ = rear
 	zr := (f.joints["thigh_l"].at.Z+f.joints["thigh_r"].at.Z)/2 + 0.05*f.height
 	zf := (front[0].top.Z + front[1].top.Z) / 2
 	f.backbone(p.Spine, zr, zf, 0.167, 0.857)
 	withers := f.alongBack(zf)
-	f.headAndNeck(fore, p.Neck, r3.Vec{X: f.plane, Y: withers.Y + 0.04*f.height, Z: zf + 0.07*f.height})
-	f.tailLine(aft, p.Tail, zr, 0.35*f.girth(zr, zf))
+	f.headAndNeck(f.fore, p.Neck, r3.Vec{X: withers.X, Y: withers.Y + 0.04*f.height, Z: zf + 0.07*f.height})
+	f.tailLine(f.aft, p.Tail, zr, 0.35*f.girth(zr, zf))
 	if p.Scapula {
 		for s := range 2 {
 			shoulder := f.joints["upper_arm"+suffix(s)].at
 			back := f.alongBack(shoulder.Z - 0.15*f.height)
-			f.put("scapula"+suffix(s), r3.Vec{X: f.plane + 0.6*(shoulder.X-f.plane), Y: back.Y + 0.02*f.height, Z: back.Z}, 0.5, "between shoulder and back, at its share")
+			f.put("scapula"+suffix(s), r3.Vec{X: back.X + 0.6*(shoulder.X-back.X), Y: back.Y + 0.02*f.height, Z: back.Z}, 0.5, "between shoulder and back, at its share")
 		}
 	}
 	return f, nil
 }
 
-// ends returns the cubes at the two ends of the middle plane, fore (+Z) and aft,
-// as seen along the inside from the trunk.
-func (f *fitter) ends() (fore, aft int, err error) {
+// ends returns the cubes at the two ends of the body, fore (+Z) and aft, as seen
+// along the inside from the trunk: those of the middle plane, or, of a walking
+// body, any that are not near the given feet.
+func (f *fitter) ends(feet []int) (fore, aft int, err error) {
 	v := f.vox
 	// The trunk's middle: the inside cube of the middle plane nearest to the mean.
 	var mean r3.Vec
@@ -93,9 +77,29 @@ func (f *fitter) ends() (fore, aft int, err error) {
 	seat := f.nearestInside(mean)
 	dist := v.Distances([]int{seat})
 	near := func(c r3.Vec) bool { return math.Abs(c.X-f.plane) < math.Max(1.1*v.Cell, 0.02*f.height) }
-	z := v.Centre(seat).Z
-	fore = f.farthest(dist, func(c r3.Vec) bool { return near(c) && c.Z > z })
-	aft = f.farthest(dist, func(c r3.Vec) bool { return near(c) && c.Z < z })
+	if f.along != nil {
+		near = func(r3.Vec) bool { return true }
+		if feet != nil {
+			legs := v.Distances(feet)
+			for i, d := range legs {
+				if d < legReach*f.height {
+					dist[i] = math.Inf(1)
+				}
+			}
+		}
+	}
+	front, rear := v.Centre(seat).Z, v.Centre(seat).Z
+	if len(feet) == 4 { // an ear may lie far from the seat, but over the middle of the body
+		z := make([]float64, 4)
+		for i, c := range feet {
+			z[i] = v.Centre(c).Z
+		}
+		slices.Sort(z)
+		rear = math.Min(rear, (z[0]+z[1])/2+0.15*f.height)
+		front = math.Max(front, (z[2]+z[3])/2-0.15*f.height)
+	}
+	fore = f.farthest(dist, func(c r3.Vec) bool { return near(c) && c.Z > front })
+	aft = f.farthest(dist, func(c r3.Vec) bool { return near(c) && c.Z < rear })
 	if p, ok := f.given["head"]; ok {
 		fore = f.nearestInside(p)
 	}
@@ -113,6 +117,9 @@ func (f *fitter) tailFirst(fore, aft int) bool {
 	if p, ok := f.given["head"]; ok {
 		return p.Z < f.vox.Centre(aft).Z
 	}
+	if d := f.vox.Centre(aft).Y - f.vox.Centre(fore).Y; f.along != nil && math.Abs(d) > 0.35*f.height {
+		return d > 0 // what reaches far out of a walking body may be a stretched leg or a trunk
+	}
 	size := geom.EmptyBox()
 	for i, in := range f.vox.Inside {
 		if in {
@@ -127,36 +134,17 @@ func (f *fitter) tailFirst(fore, aft int) bool {
 	return f.vox.Centre(aft).Y > f.vox.Centre(fore).Y
 }
 
-// feet returns the two feet of a side, front and rear.
-func (f *fitter) feet(s int) (front, rear foot, err error) {
-	list := f.ground(s)
-	for _, name := range [2]string{"hand" + suffix(s), "foot" + suffix(s)} {
-		if p, ok := f.given[name]; ok {
-			if i := f.nearestInside(p); i >= 0 {
-				list = append([]foot{{[]int{i}, geom.EmptyBox().Add(f.vox.Centre(i))}}, list...)
-			}
-		}
-	}
-	if len(list) < 2 {
-		return front, rear, fmt.Errorf("found %d feet on the ground on the %s side where a quadruped has two: show the fore foot as hand%s and the hind foot as foot%s, or stand the character on the ground, facing front, at the intake", len(list), [2]string{"left", "right"}[s], suffix(s), suffix(s))
-	}
-	front, rear = list[0], list[1]
-	if front.box.Centre().Z < rear.box.Centre().Z {
-		front, rear = rear, front
-	}
-	return front, rear, nil
-}
-
 // leg is a leg as it was read.
 type leg struct {
 	limb
-	top r3.Vec // where it enters the trunk
+	top   r3.Vec  // where it enters the trunk
+	floor float64 // the height that the foot stands on, or is lifted to
 }
 
 // legOf reads a leg up to the belly.
 func (f *fitter) legOf(p foot) leg {
 	l := leg{limb: f.rise(p, f.floor+0.9*f.height, 3.2)}
-	l.top = l.line[l.join].at
+	l.top, l.floor = l.line[l.join].at, p.box.Min.Y-f.vox.Cell/2
 	return l
 }
 
@@ -178,9 +166,9 @@ func (f *fitter) toesOf(p foot, l leg, ball, tip string) {
 	z0, z1 := p.box.Min.Z, p.box.Max.Z
 	length := math.Max(z1-z0, 2*f.vox.Cell)
 	x := p.box.Centre().X
-	f.put(ball, r3.Vec{X: x, Y: f.floor + math.Max(1.2*f.vox.Cell, 0.035*f.height), Z: z0 + 0.3*length}, 0.7, "within the foot on the ground")
-	f.put(tip, r3.Vec{X: x, Y: f.floor + math.Max(0.8*f.vox.Cell, 0.014*f.height), Z: z1 - 0.05*length}, 0.85, "foremost place of the foot")
-	f.tips[limbOf(ball)] = r3.Vec{X: x, Y: f.floor, Z: z1}
+	f.put(ball, r3.Vec{X: x, Y: l.floor + math.Max(1.2*f.vox.Cell, 0.035*f.height), Z: z0 + 0.3*length}, 0.7, "within the foot")
+	f.put(tip, r3.Vec{X: x, Y: l.floor + math.Max(0.8*f.vox.Cell, 0.014*f.height), Z: z1 - 0.05*length}, 0.85, "foremost place of the foot")
+	f.tips[limbOf(ball)] = r3.Vec{X: x, Y: l.floor, Z: z1}
 }
 
 // foreleg places shoulder, elbow and wrist of a front leg. The elbow is where the
@@ -195,14 +183,14 @@ func (f *fitter) foreleg(s int, p foot) leg {
 	}
 	low = math.Max(low, l.top.Y-0.1*f.height)
 	shoulder := r3.Vec{X: l.level(l.top.Y).X, Y: low + 0.40*(high-low), Z: l.top.Z + 0.09*f.height}
-	reach := shoulder.Y - f.floor
-	wristY := f.floor + 0.31*reach
+	reach := shoulder.Y - l.floor
+	wristY := l.floor + 0.31*reach
 	arc, off := l.bend(0.1*l.line[l.join].arc, 0.9*l.line[l.join].arc, r3.Vec{Z: 1})
 	reason, sure := "at its share of the leg, centred in the cross-section", 0.65
 	if y := l.at(arc).Y; off > 0.03 && math.Abs(y-wristY) < 0.12*f.height {
 		wristY, reason, sure = y, "where the middle line bends forward", 0.8
 	}
-	elbowY := f.floor + 0.69*reach
+	elbowY := l.floor + 0.69*reach
 	elbow := l.level(math.Min(elbowY, l.top.Y))
 	elbow.Y = elbowY
 	f.put("upper_arm"+x, shoulder, 0.6, "in the trunk above the leg, at its share")
@@ -223,14 +211,14 @@ func (f *fitter) hindleg(s int, p foot) leg {
 	}
 	low = math.Max(low, l.top.Y-0.1*f.height)
 	hip := r3.Vec{X: l.level(l.top.Y).X, Y: high - hipDepth*(high-low), Z: l.top.Z - 0.02*f.height}
-	reach := hip.Y - f.floor
-	hockY := f.floor + 0.34*reach
+	reach := hip.Y - l.floor
+	hockY := l.floor + 0.34*reach
 	reason, sure := "at its share of the leg, centred in the cross-section", 0.65
 	arc, off := l.bend(0.05*l.line[l.join].arc, l.line[l.join].arc, r3.Vec{Z: -1})
 	if y := l.at(arc).Y; off > 0.03 && math.Abs(y-hockY) < 0.14*f.height {
 		hockY, reason, sure = y, "where the middle line bends back", 0.8
 	}
-	kneeY := f.floor + 0.645*reach
+	kneeY := l.floor + 0.645*reach
 	knee := l.level(math.Min(kneeY, l.top.Y))
 	if kneeY > l.top.Y { // within the body: drawn forward a little, as a knee is
 		knee.Z += 0.03 * f.height
@@ -249,10 +237,10 @@ func (f *fitter) hindleg(s int, p foot) leg {
 func (f *fitter) alongBack(z float64) r3.Vec {
 	low, high, ok := f.section(z)
 	if !ok {
-		return r3.Vec{X: f.plane, Y: f.floor + 0.6*f.height, Z: z}
+		return r3.Vec{X: f.midX(z), Y: f.floor + 0.6*f.height, Z: z}
 	}
 	low = math.Max(low, high-0.45*f.height) // of the trunk alone
-	return r3.Vec{X: f.plane, Y: high - spineDepth*(high-low), Z: z}
+	return r3.Vec{X: f.midX(z), Y: high - spineDepth*(high-low), Z: z}
 }
 
 // backbone places hips at zr and n joints of the spine towards zf, the first and
@@ -326,13 +314,18 @@ func (f *fitter) headAndNeck(tip, n int, base r3.Vec) {
 	}
 	place := func(arc float64) r3.Vec {
 		p := l.at(arc)
-		p.X = f.plane
+		if f.along == nil {
+			p.X = f.plane
+		}
 		return p
 	}
 	if len(line) < 3 {
 		place = func(arc float64) r3.Vec { return r3.Add(end, r3.Scale(0.5, r3.Sub(base, end))) }
 	}
-	f.put("head_end", r3.Vec{X: f.plane, Y: end.Y, Z: end.Z}, 0.9, "end of the head")
+	if f.along == nil {
+		end.X = f.plane
+	}
+	f.put("head_end", end, 0.9, "end of the head")
 	f.put("head", place(skullArc), sure, reason)
 	f.begin["neck"] = place(baseArc)
 	for i := range n {
@@ -376,7 +369,7 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 	f.tips["tail"], f.begin["tail"] = end, l.line[l.join].at
 	for i := range n {
 		p := l.at(length * (1 - float64(i)/float64(n)))
-		p.X += 0.8 * (f.plane - p.X) * math.Max(0, 1-float64(i)/float64(n)) // the root lies in the middle
+		p.X += 0.8 * (f.midX(p.Z) - p.X) * math.Max(0, 1-float64(i)/float64(n)) // the root lies in the middle
 		sure, reason := 0.8, "along the middle line of the tail"
 		if i == 0 {
 			sure, reason = 0.55, "where the tail grows into the body"

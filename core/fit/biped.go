@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
@@ -27,7 +28,7 @@ var ErrNoBody = errors.New("the mesh encloses no volume to fit a skeleton into: 
 // of discretising, embedding and refining follows Baran & Popović 2007.
 func biped(ctx context.Context, m *mesh.Mesh, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	f, err := newFitter(m, tips)
+	f, err := newFitter(m, tips, geom.Identity)
 	if err != nil {
 		return nil, err
 	}
@@ -123,12 +124,13 @@ func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
 
 // fitter works in a frame where the character faces +Z and its left is +X.
 type fitter struct {
-	solid  *geom.Tree
+	solid  *geom.Tree // in world frame
 	vox    *geom.Voxels
 	floor  float64
 	height float64
-	plane  float64 // X of the middle
-	match  float64 // share of voxels with a mirror image
+	plane  float64   // X of the middle
+	along  []float64 // of a walking animal: X of the middle at each Z, see midX
+	match  float64   // share of voxels with a mirror image
 	layers []layer
 	crotch float64 // Y above the floor, 0 if the legs do not part
 	joints map[string]placed
@@ -136,6 +138,9 @@ type fitter struct {
 	given  map[string]r3.Vec // tips that a person has shown
 	begin  map[string]r3.Vec // where each limb begins
 	back   quat.Number       // from this frame to the world
+	stands [2][2]foot        // of an animal: fore and hind, left and right
+	fore   int               // of an animal: the cubes at the ends of head and tail
+	aft    int
 	props  int
 	notes  []string
 }
@@ -156,11 +161,12 @@ type layer struct {
 	}
 }
 
-// newFitter fills the volume of the body of a mesh, in world frame.
-func newFitter(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
+// newFitter fills the volume of the body of a mesh, in the frame that turn takes
+// the world to.
+func newFitter(m *mesh.Mesh, tips map[string]r3.Vec, turn quat.Number) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
 	points, props := bodyPoints(m)
-	f, err := fillBody(points, props.tris, tips, 2.5e6)
+	f, err := fillBody(points, props.tris, tips, 2.5e6, turn)
 	if err != nil {
 		return nil, err
 	}
@@ -177,7 +183,16 @@ func newFitter(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
 
 // fillBody fills the volume of the given triangles with about mostCubes cubes at
 // the most.
-func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec, mostCubes float64) (*fitter, error) {
+func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec, mostCubes float64, turn quat.Number) (*fitter, error) {
+	solid := geom.NewTree(points, tris)
+	turned := solid
+	if turn != geom.Identity {
+		points = slices.Clone(points)
+		for i := range points {
+			points[i] = geom.Rotate(turn, points[i])
+		}
+		turned = geom.NewTree(points, tris)
+	}
 	box := geom.EmptyBox()
 	for _, t := range tris {
 		for _, v := range t {
@@ -190,10 +205,9 @@ func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec, mostCube
 	}
 	// A wide mesh gets larger cubes, so that their number stays bounded.
 	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/mostCubes))
-	solid := geom.NewTree(points, tris)
-	f := &fitter{solid: solid, vox: geom.Voxelise(solid, cell), back: geom.Identity, joints: map[string]placed{}, tips: map[string]r3.Vec{}, begin: map[string]r3.Vec{}, given: map[string]r3.Vec{}}
+	f := &fitter{solid: solid, vox: geom.Voxelise(turned, cell), back: quat.Conj(turn), joints: map[string]placed{}, tips: map[string]r3.Vec{}, begin: map[string]r3.Vec{}, given: map[string]r3.Vec{}}
 	for name, p := range tips {
-		f.given[name] = p
+		f.given[name] = geom.Rotate(turn, p)
 	}
 	if !f.keepLargest() {
 		return nil, ErrNoBody

@@ -21,14 +21,14 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]
 	if err != nil {
 		return nil, err
 	}
-	fore, aft, err := f.ends()
+	fore, aft, err := f.ends(nil)
 	if err != nil {
 		return nil, err
 	}
 	// A bird carries its head high and its tail low.
 	if f.highest(1) < f.highest(-1) {
 		f.quarters(2)
-		if fore, aft, err = f.ends(); err != nil {
+		if fore, aft, err = f.ends(nil); err != nil {
 			return nil, err
 		}
 	}

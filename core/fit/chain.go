@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -20,7 +21,7 @@ func chain(ctx context.Context, m *mesh.Mesh, n int, tips map[string]r3.Vec, pro
 	// A chain may lie along any axis: all of it counts.
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, tips, 3e5) // a line needs no fingers
+	f, err := fillBody(m.World(), tris, tips, 3e5, geom.Identity) // a line needs no fingers
 	if err != nil {
 		return nil, err
 	}

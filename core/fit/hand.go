@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 
@@ -169,7 +170,7 @@ func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]
 	progress("Filling the volume", 0.05)
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, tips, 1e6)
+	f, err := fillBody(m.World(), tris, tips, 1e6, geom.Identity)
 	if err != nil {
 		return nil, err
 	}

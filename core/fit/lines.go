@@ -187,7 +187,7 @@ func (f *fitter) rise(p foot, top, factor float64) limb {
 // lengthwise fills the volume of a body that is longer than it is broad, turned
 // so that its middle plane is X = const.
 func lengthwise(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
-	f, err := newFitter(m, tips)
+	f, err := newFitter(m, tips, geom.Identity)
 	if err != nil {
 		return nil, err
 	}
@@ -257,7 +257,7 @@ func (f *fitter) farthest(dist []float64, may func(c r3.Vec) bool) int {
 func (f *fitter) section(z float64) (low, high float64, ok bool) {
 	v := f.vox
 	iz := int(math.Round((z - v.Origin.Z) / v.Cell))
-	ix := int(math.Round((f.plane - v.Origin.X) / v.Cell))
+	ix := int(math.Round((f.midX(z) - v.Origin.X) / v.Cell))
 	if iz < 0 || iz >= v.NZ || ix < 0 || ix >= v.NX {
 		return 0, 0, false
 	}
