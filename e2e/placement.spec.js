@@ -97,7 +97,11 @@ test('a joint off the middle is centred, and removed joints come back as the oth
   await choose(page, 'hand_r');
   await page.getByRole('button', { name: 'Remove', exact: true }).click();
   await expect.poll(async () => (await names(page)).length).toBe(count - 1);
-  await page.getByRole('button', { name: 'Make', exact: true }).click();
+  const make = page.getByRole('button', { name: 'Make', exact: true });
+  await make.hover();
+  await expect(page.locator('form[data-op=make_other] .preview')).toContainText(/nothing is changed yet: .* new: hand_r/);
+  expect((await names(page)).length).toBe(count - 1);
+  await make.click();
   await expect(page.locator('.saying')).toContainText('Made the other side');
   await expect.poll(async () => (await names(page)).includes('hand_r')).toBe(true);
 });
@@ -111,9 +115,78 @@ test('a skeleton is taken over from a file after a look at the pairs', async ({ 
   await expect(dialog).toContainText('come as they are');
   await dialog.getByRole('button', { name: 'Take it over' }).click();
   await expect.poll(async () => (await names(page)).includes('hand_l')).toBe(true);
-  // Once more, now that there are joints: each is paired by its name.
+  // Once more, now that there are joints: each is paired by its name, and what
+  // becomes of it is told before anything is done.
   await page.setInputFiles('#take-file', await file('Bram'));
-  await expect(dialog.locator('tbody tr', { hasText: 'hand_l' }).first()).toContainText('name');
-  await dialog.getByRole('button', { name: 'Leave it' }).click();
+  const line = (name) => dialog.locator('tbody.theirs tr').filter({ has: page.getByRole('rowheader', { name, exact: true }) });
+  await expect(line('hand_l')).toContainText('name');
+  await expect(line('hand_l').locator('td').last()).toHaveText(/^moves \d+\.\d cm$/);
+  await line('hand_l').locator('select').selectOption({ label: 'leave it out' });
+  await expect(line('hand_l').locator('td').last()).toHaveText('left out');
+  await expect(dialog.locator('tbody.ours tr', { hasText: 'hand_l' })).toContainText('stays');
+  await dialog.locator('[name=obsolete]').selectOption('drop');
+  await expect(dialog.locator('tbody.ours tr', { hasText: 'hand_l' })).toContainText('dropped');
+  await expect(dialog.locator('.would')).toContainText(/[1-9]\d* dropped/);
+  await dialog.locator('[name=scale]').fill('-1');
+  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await expect(dialog).toBeVisible(); // the scale is refused
+  await dialog.getByRole('button', { name: 'Leave it', exact: true }).click();
   await expect(dialog).toHaveCount(0);
+  expect(await names(page)).toContain('hand_l');
+});
+
+const waving = `HIERARCHY
+ROOT hips
+{
+  OFFSET 0 0.9 0
+  CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation
+  JOINT spine_1
+  {
+    OFFSET 0 0.3 0
+    CHANNELS 3 Zrotation Xrotation Yrotation
+    End Site
+    {
+      OFFSET 0 0.4 0
+    }
+  }
+}
+MOTION
+Frames: 3
+Frame Time: 0.1
+0 0.9 0 0 0 0 0 0 0
+0 0.9 0 0 0 0 30 0 0
+0.5 0.9 0 0 0 0 60 0 0
+`;
+
+test('a motion comes with a skeleton, is kept, shown and dropped', async ({ page }) => {
+  const list = errors(page);
+  await fresh(page, 'Odile', 'Odile who waves');
+  await page.setInputFiles('#take-file', { name: 'waving.bvh', mimeType: 'text/plain', buffer: Buffer.from(waving) });
+  const dialog = page.locator('dialog.takeover');
+  await expect(dialog).toContainText('keep its motion, 3 frames');
+  await dialog.locator('[name=scale]').fill('1'); // it is no whole body, so the proposal is wrong
+  await dialog.locator('[name=here]').uncheck();
+  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await expect(page.locator('.saying')).toContainText('its motion of 3 frames is kept');
+  await expect(page.locator('#motions')).toContainText('waving.bvh');
+  await page.locator('.spine [data-stage=bind] a').click();
+  await page.getByRole('button', { name: 'Bind', exact: true }).click();
+  await expect.poll(() => marrow(page, (m) => Boolean(m.store.character.weights)), { timeout: 60_000 }).toBe(true);
+  await page.locator('.spine [data-stage=weights] a').click();
+  const top = () => marrow(page, (m) => m.plate.posed.at.at(-1).toArray());
+  const rest = await top();
+  await page.locator('#motion [name=frame]').fill('2');
+  await expect(page.locator('#motion output')).toHaveText('frame 3 of 3');
+  const bent = await top();
+  expect(bent[0]).toBeGreaterThan(rest[0] + 0.5 - 0.4 * Math.sin(Math.PI / 3) - 0.01);
+  expect(bent[1]).toBeCloseTo(rest[1] - 0.4 * (1 - Math.cos(Math.PI / 3)), 2); // bent by 60 degrees at spine_1
+  await page.locator('#motion [data-play]').click();
+  await expect(page.locator('#motion [data-play]')).toHaveText('Stop');
+  await page.locator('#motion [data-play]').click();
+  await page.keyboard.press('0');
+  expect(await top()).toEqual(rest);
+  await page.locator('.spine [data-stage=placement] a').click();
+  await page.locator('#motions').getByRole('button', { name: 'Drop' }).click();
+  await expect(page.locator('#motions')).toHaveCount(0);
+  expect(list).toEqual([]);
 });

@@ -6,12 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"wisemarrow/core/fit"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
-	"wisemarrow/core/weights"
 
-	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -29,8 +27,6 @@ func init() {
 		Entry{"mark_sides", "Mark sides in names", "placement", false, func() Operation { return &MarkSides{Tolerance: 0.005} }},
 		Entry{"name_sides", "Change the marks of sides", "placement", false, func() Operation { return &NameSides{} }},
 		Entry{"make_other", "Make the other side", "placement", false, func() Operation { return &MakeOther{From: "left", Tolerance: 0.005} }},
-		Entry{"adopt_skeleton", "Take over a skeleton", "placement", false, func() Operation { return &AdoptSkeleton{Obsolete: "keep", Parenting: "keep"} }},
-		Entry{"snap_starter", "Lay a starter over the joints", "placement", false, func() Operation { return &SnapStarter{Params: skeleton.Kinds[0].Default} }},
 	)
 }
 
@@ -38,6 +34,10 @@ func init() {
 // old ones; removed are the joints that a removed one's weights go to, "" for
 // none.
 func (s State) withSkeleton(sk *skeleton.Skeleton, renamed, removed map[string]string) State {
+	if s.Clips != nil && len(renamed)+len(removed) > 0 {
+		before := s.Skeleton
+		s.Clips = eachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.Without(before, removed).Renamed(renamed) })
+	}
 	s.Skeleton = sk
 	if s.Weights != nil && len(renamed)+len(removed) > 0 {
 		s.Weights = s.Weights.Handed(renamed, removed)
@@ -419,171 +419,4 @@ func (o *MakeOther) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	slices.Sort(told.Steps)
 	told.Left = m.Left
 	return s.withSkeleton(out, nil, nil), told, nil
-}
-
-// Theirs is a joint of another skeleton, in world metres.
-type Theirs struct {
-	Name   string     `json:"name"`
-	Parent int        `json:"parent"`
-	Pos    [3]float64 `json:"pos"`
-	Rot    [4]float64 `json:"rot"` // x y z w
-}
-
-// TheirsOf lists a skeleton for AdoptSkeleton.
-func TheirsOf(s *skeleton.Skeleton) []Theirs {
-	out := make([]Theirs, len(s.Joints))
-	for i, j := range s.Joints {
-		out[i] = Theirs{j.Name, j.Parent, [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real}}
-	}
-	return out
-}
-
-// AdoptSkeleton brings the skeleton to another one, from a file or another
-// character: see skeleton.Adopt. A character without skeleton takes it as it is.
-type AdoptSkeleton struct {
-	Theirs    []Theirs          `json:"theirs"`
-	Source    string            `json:"source"` // what it comes from, for the history
-	Match     map[string]string `json:"match"`  // theirs → ours
-	Obsolete  string            `json:"obsolete"`
-	Parenting string            `json:"parenting"`
-	Scale     float64           `json:"scale,omitempty"`
-}
-
-// Apply implements Operation.
-func (o *AdoptSkeleton) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
-	if len(o.Theirs) == 0 || len(o.Theirs) > 4000 {
-		return s, Outcome{}, wrong("a skeleton of 1 to 4000 joints can be taken over, not of %d", len(o.Theirs))
-	}
-	if o.Scale < 0 || o.Scale > 1e6 {
-		return s, Outcome{}, wrong("the scale must be above zero, not %g", o.Scale)
-	}
-	theirs := &skeleton.Skeleton{}
-	for _, t := range o.Theirs {
-		theirs.Joints = append(theirs.Joints, skeleton.Joint{Name: t.Name, Parent: t.Parent, Pos: r3.Vec{X: t.Pos[0], Y: t.Pos[1], Z: t.Pos[2]},
-			Rot: geom.Normalise(quat.Number{Imag: t.Rot[0], Jmag: t.Rot[1], Kmag: t.Rot[2], Real: t.Rot[3]})})
-	}
-	if err := theirs.Validate(); err != nil {
-		return s, Outcome{}, wrong("%v", err)
-	}
-	if s.Skeleton == nil {
-		k := o.Scale
-		if k == 0 {
-			k = 1
-		}
-		for i := range theirs.Joints {
-			theirs.Joints[i].Pos = r3.Scale(k, theirs.Joints[i].Pos)
-		}
-		s.Skeleton = theirs
-		return s, Outcome{Sentence: fmt.Sprintf("Took the skeleton of %s: %d joints", o.Source, len(theirs.Joints)), Before: "0", After: fmt.Sprint(len(theirs.Joints))}, nil
-	}
-	out, table, err := s.Skeleton.Adopt(theirs, skeleton.Adoption{Match: o.Match, Obsolete: o.Obsolete, Parenting: o.Parenting, Scale: o.Scale})
-	if err != nil {
-		return s, Outcome{}, wrong("%v", err)
-	}
-	count := map[string]int{}
-	if err := s.Skeleton.Held(out); err != nil {
-		return s, Outcome{}, wrong("%v", err)
-	}
-	removed := map[string]string{}
-	for _, r := range table {
-		count[r.What]++
-		if r.What == "dropped" {
-			removed[r.Joint] = staying(s.Skeleton, out, r.Joint)
-		}
-	}
-	told := Outcome{Sentence: fmt.Sprintf("Took over %s: %d moved, %d added, %d dropped, %d reparented, %d untouched", o.Source, count["moved"], count["added"], count["dropped"], count["reparented"], count["untouched"]),
-		Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}
-	for _, r := range table {
-		switch r.What {
-		case "moved":
-			told.Steps = append(told.Steps, fmt.Sprintf("%s moved %.1f cm", r.Joint, 100*r.By))
-		case "reparented":
-			told.Steps = append(told.Steps, fmt.Sprintf("%s from %s to %s", r.Joint, r.From, r.To))
-		case "untouched":
-		default:
-			told.Steps = append(told.Steps, r.Joint+" "+r.What)
-		}
-	}
-	return s.withSkeleton(out, nil, removed), told, nil
-}
-
-// staying returns the nearest ancestor of a joint of before that is in after.
-func staying(before, after *skeleton.Skeleton, name string) string {
-	for i := before.Index(name); i >= 0; i = before.Joints[i].Parent {
-		if n := before.Joints[i].Name; n != name && after.Index(n) >= 0 {
-			return n
-		}
-	}
-	return ""
-}
-
-// SnapStarter lays a starter over the joints that are there. Names says which
-// joint of the starter stands on which joint; Map names a shipped map ("hanim",
-// "vrm") for those that Names leaves out.
-type SnapStarter struct {
-	skeleton.Params
-	Names map[string]string `json:"names,omitempty"`
-	Map   string            `json:"map,omitempty"`
-}
-
-// Apply implements Operation.
-func (o *SnapStarter) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
-	if err := needSkeleton(s); err != nil {
-		return s, Outcome{}, err
-	}
-	names := map[string]string{}
-	if o.Map != "" {
-		m, err := skeleton.FindNameMap(o.Map)
-		if err != nil {
-			return s, Outcome{}, wrong("%v", err)
-		}
-		for k, v := range m.Joints {
-			names[k] = v
-		}
-	}
-	for k, v := range o.Names {
-		names[k] = v
-	}
-	out, missing, err := fit.Snap(o.Params, s.Skeleton, names)
-	if err != nil {
-		return s, Outcome{}, wrong("%v", err)
-	}
-	n := len(out.Joints) - len(missing)
-	removed := map[string]string{}
-	renamed := map[string]string{}
-	for ours, theirs := range names {
-		if out.Index(ours) >= 0 && s.Skeleton.Index(theirs) >= 0 {
-			renamed[theirs] = ours
-		}
-	}
-	for _, j := range s.Skeleton.Joints {
-		if _, ok := renamed[j.Name]; !ok && out.Index(j.Name) < 0 {
-			removed[j.Name] = ""
-		}
-	}
-	s.Weights = handedUp(s.Weights, s.Skeleton, removed)
-	return s.withSkeleton(out, renamed, nil), Outcome{Sentence: fmt.Sprintf("Laid the %s over the joints: %d of %d snapped", o.Starter, n, len(out.Joints)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Left: missing}, nil
-}
-
-// handedUp gives the weights of removed joints to their nearest ancestor that
-// stays.
-func handedUp(w *weights.Weights, s *skeleton.Skeleton, removed map[string]string) *weights.Weights {
-	if w == nil || len(removed) == 0 {
-		return w
-	}
-	to := map[string]string{}
-	for name := range removed {
-		for i := s.Index(name); i >= 0; i = s.Joints[i].Parent {
-			if _, gone := removed[s.Joints[i].Name]; !gone {
-				to[name] = s.Joints[i].Name
-				break
-			}
-		}
-	}
-	for name := range removed {
-		if _, ok := to[name]; !ok {
-			to[name] = ""
-		}
-	}
-	return w.Handed(nil, to)
 }

@@ -4,10 +4,13 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"strconv"
 
 	"wisemarrow/core/skeleton"
 	"wisemarrow/formats"
 	"wisemarrow/formats/gltf"
+
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 // SkeletonFiles are the kinds of file that a skeleton can be read from.
@@ -21,6 +24,8 @@ type Matching struct {
 	Alone   []string         `json:"alone"`  // theirs without a match
 	Ours    []string         `json:"ours"`   // ours without one
 	Frames  int              `json:"frames"` // of the motion that the file brings
+	Scale   float64          `json:"scale"`  // proposed, so that theirs is as tall as the character
+	Away    bool             `json:"away"`   // it stands elsewhere than the character
 }
 
 // MatchCharacter pairs the skeleton of another character with that of one.
@@ -70,7 +75,7 @@ func (x *Studio) matching(ctx context.Context, character, source string, theirs 
 	if err != nil {
 		return Matching{}, err
 	}
-	m := Matching{Source: source, Theirs: TheirsOf(theirs), Matches: []skeleton.Match{}, Alone: []string{}, Ours: []string{}, Frames: frames}
+	m := Matching{Source: source, Theirs: TheirsOf(theirs), Matches: []skeleton.Match{}, Alone: []string{}, Ours: []string{}, Frames: frames, Scale: proposedScale(s, theirs)}
 	paired := map[string]bool{}
 	if s.Skeleton != nil {
 		var known map[string]string
@@ -96,6 +101,14 @@ func (x *Studio) matching(ctx context.Context, character, source string, theirs 
 			}
 		}
 	}
+	scaled, match := theirs.Clone(), map[string]string{}
+	for i := range scaled.Joints {
+		scaled.Joints[i].Pos = r3.Scale(m.Scale, scaled.Joints[i].Pos)
+	}
+	for _, p := range m.Matches {
+		match[p.Theirs] = p.Ours
+	}
+	m.Away = r3.Norm(wayHere(*s, scaled, match)) > 0.25*scaled.Height()
 	for _, j := range theirs.Joints {
 		if !paired["t"+j.Name] {
 			m.Alone = append(m.Alone, j.Name)
@@ -127,4 +140,21 @@ func (x *Studio) PreviewStarter(ctx context.Context, character string, p skeleto
 		}
 	}
 	return TheirsOf(sk), nil
+}
+
+// proposedScale is 1 where another skeleton is about as tall as the character,
+// else the factor that makes it so, to three digits.
+func proposedScale(s *State, theirs *skeleton.Skeleton) float64 {
+	h := theirs.Height()
+	ours := 0.0
+	if s.Skeleton != nil {
+		ours = s.Skeleton.Height()
+	} else if s.Mesh != nil {
+		ours = s.Mesh.Measure().Height
+	}
+	if h <= 0 || ours <= 0 || h > 0.7*ours && h < 1.4*ours {
+		return 1
+	}
+	k, _ := strconv.ParseFloat(strconv.FormatFloat(ours/h, 'g', 3, 64), 64)
+	return k
 }

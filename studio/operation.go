@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+
+	"wisemarrow/core/skeleton"
 )
 
 // Progress is told what is being done and how much of it is done (0..1).
@@ -28,6 +30,8 @@ type Outcome struct {
 	// a person.
 	Steps []string `json:"steps,omitempty"`
 	Left  []string `json:"left,omitempty"`
+	// Joints is what became of each joint, of an operation that takes over many.
+	Joints []skeleton.Adopted `json:"joints,omitempty"`
 }
 
 // Entry is an operation's place in the registry.

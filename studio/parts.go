@@ -17,8 +17,8 @@ import (
 )
 
 // Parts are the hashes of the blobs that make up a state, by name: "mesh",
-// "parts" (its table of parts), "skeleton", "fit", "bind", "look", "settings",
-// "weights", and "weights/NAME" for the column of each joint, so that a change
+// "parts" (its table of parts), "skeleton", "fit", "bind", "look", "clips",
+// "settings", "weights", and "weights/NAME" for the column of each joint, so that a change
 // of one joint stores only that.
 type Parts map[string]string
 
@@ -89,6 +89,12 @@ func encodeState(s *State, before *State, known Parts) (Parts, []Blob, error) {
 	if s.Look != nil && !keep("look", before != nil && before.Look == s.Look) {
 		data, err := json.Marshal(s.Look)
 		if err := put("look", data, err); err != nil {
+			return nil, nil, err
+		}
+	}
+	if s.Clips != nil && !keep("clips", before != nil && same(before.Clips, s.Clips)) {
+		data, err := encodeClips(s.Clips)
+		if err := put("clips", data, err); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -316,6 +322,15 @@ func decodeState(parts Parts, read func(hash string) ([]byte, error)) (*State, e
 	}
 	if s.Bind != nil {
 		s.Bind.Report.Stray = s.Bind.Stray
+	}
+	if h, ok := parts["clips"]; ok {
+		data, err := read(h)
+		if err == nil {
+			s.Clips, err = decodeClips(data)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("reading the motions: %w", err)
+		}
 	}
 	if _, ok := parts["weights"]; ok {
 		w, err := decodeWeights(parts, load, read)

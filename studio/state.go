@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/bind"
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/look"
@@ -24,6 +25,9 @@ type State struct {
 	Fit      *fit.Report
 	Bind     *BindRecord
 	Look     *look.Look // materials as they came, for the handoff; nil without
+	// Clips are motions that came with a skeleton. Their turns are about the
+	// world's axes at rest, so that joints may be given other axes.
+	Clips    []*pose.Clip
 	Settings Settings
 }
 
@@ -97,6 +101,7 @@ func (s State) moved(p mesh.Placement) State {
 	if s.Skeleton != nil && p != mesh.NoPlacement {
 		to := p.Similarity(s.Mesh)
 		s.Skeleton = s.Skeleton.Transform(to, p.Rotation())
+		s.Clips = eachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.Transform(p.Rotation(), p.Scale) })
 		if s.Bind != nil {
 			record := *s.Bind
 			record.Skeleton = record.Skeleton.Transform(to, p.Rotation())

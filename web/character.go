@@ -190,7 +190,7 @@ func (s *site) state(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, map[string]any{
 		"id": o.ID, "name": o.Name, "head": o.rev.ID, "undo": undo, "redo": redo,
 		"mesh": o.rev.Parts["mesh"], "weights": o.rev.Parts.WeightsKey(), "facts": o.review.Facts, "parts": parts,
-		"joints": joints(o), "fit": o.state.Fit, "plane": plane, "stages": stages, "convention": o.state.Settings.Convention, "works": works,
+		"joints": joints(o), "fit": o.state.Fit, "plane": plane, "stages": stages, "motions": o.state.Motions(), "convention": o.state.Settings.Convention, "works": works,
 	})
 }
 

@@ -42,7 +42,8 @@ func parsePages() pages {
 			b, err := json.Marshal(v)
 			return string(b), err
 		},
-		"lower": strings.ToLower,
+		"lower":    strings.ToLower,
+		"dropClip": func(name string) studio.DropClip { return studio.DropClip{Clip: name} },
 		// safe counts the findings that mend_safe takes up.
 		"safe": func(list []finding.Finding) int {
 			n := 0

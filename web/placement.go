@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/json"
 	"net/http"
+	"strconv"
 
 	"wisemarrow/studio"
 )
@@ -46,6 +47,42 @@ func (s *site) matchFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	answer(w, http.StatusOK, m)
+}
+
+// adoptFile takes over the skeleton of an uploaded file with its motion.
+func (s *site) adoptFile(w http.ResponseWriter, r *http.Request) {
+	u, err := s.upload(w, r, "skeleton", studio.SkeletonFiles())
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	defer u.close()
+	base, err := strconv.ParseInt(r.FormValue("base"), 10, 64)
+	if err != nil {
+		s.problem(w, r, studio.ErrInput{What: "base is the number of the revision that the page shows"})
+		return
+	}
+	rev, err := s.studio.AdoptFile(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, json.RawMessage(r.FormValue("params")), author(r))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, map[string]any{"revision": rev})
+}
+
+// motion sends a motion of a revision, its turns about the joints' own axes.
+func (s *site) motion(w http.ResponseWriter, r *http.Request) {
+	_, state, err := s.atRevision(r)
+	k, bad := strconv.Atoi(param(r, "clip"))
+	if err == nil && (bad != nil || k < 0 || k >= len(state.Clips) || state.Skeleton == nil) {
+		err = studio.ErrNotFound
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	data, err := studio.MotionView(state, k)
+	s.send(w, r, data, err)
 }
 
 // colleague is another character whose skeleton may be taken over.

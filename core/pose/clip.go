@@ -2,6 +2,10 @@ package pose
 
 import (
 	"fmt"
+	"slices"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -43,4 +47,131 @@ func (c *Clip) At(frame int) (Pose, r3.Vec) {
 		p[name] = c.Turns[frame][i]
 	}
 	return p, c.Root[frame]
+}
+
+// AboutWorld returns the clip of a skeleton with turns about the world's axes at
+// rest instead of the joints' own: they mean the same whatever axes the joints
+// are given later.
+func (c *Clip) AboutWorld(s *skeleton.Skeleton) *Clip {
+	return c.each(func(joint string, q quat.Number) quat.Number {
+		if i := s.Index(joint); i >= 0 {
+			q = quat.Mul(s.Joints[i].Rot, quat.Mul(q, quat.Conj(s.Joints[i].Rot)))
+		}
+		return geom.Normalise(q)
+	})
+}
+
+// AboutOwn is the reverse of AboutWorld.
+func (c *Clip) AboutOwn(s *skeleton.Skeleton) *Clip {
+	return c.each(func(joint string, q quat.Number) quat.Number {
+		if i := s.Index(joint); i >= 0 {
+			q = quat.Mul(quat.Conj(s.Joints[i].Rot), quat.Mul(q, s.Joints[i].Rot))
+		}
+		return geom.Normalise(q)
+	})
+}
+
+// Transform returns a clip about the world's axes in a world that is turned and
+// scaled.
+func (c *Clip) Transform(turn quat.Number, scale float64) *Clip {
+	out := c.each(func(_ string, q quat.Number) quat.Number {
+		return geom.Normalise(quat.Mul(turn, quat.Mul(q, quat.Conj(turn))))
+	})
+	for f := range out.Root {
+		out.Root[f] = r3.Scale(scale, geom.Rotate(turn, out.Root[f]))
+	}
+	return out
+}
+
+// Without returns a clip about the world's axes for a skeleton from which joints
+// (the keys) are taken out: what hangs from one of them takes over its turns, so
+// that it moves as before.
+func (c *Clip) Without(s *skeleton.Skeleton, gone map[string]string) *Clip {
+	number := map[string]int{}
+	for k, name := range c.Joints {
+		number[name] = k
+	}
+	// The removed ancestors of each joint that stays, from the nearest up.
+	above := map[string][]int{}
+	stay := []string{}
+	for _, j := range s.Joints {
+		if _, out := gone[j.Name]; out {
+			continue
+		}
+		for p := j.Parent; p >= 0; p = s.Joints[p].Parent {
+			if _, out := gone[s.Joints[p].Name]; !out {
+				break
+			}
+			if k, moves := number[s.Joints[p].Name]; moves {
+				above[j.Name] = append(above[j.Name], k)
+			}
+		}
+		if _, moves := number[j.Name]; moves || above[j.Name] != nil {
+			stay = append(stay, j.Name)
+		}
+	}
+	out := &Clip{Name: c.Name, Step: c.Step, Joints: stay, Root: c.Root}
+	for f := range c.Turns {
+		row := make([]quat.Number, len(stay))
+		for i, name := range stay {
+			row[i] = geom.Identity
+			if k, moves := number[name]; moves {
+				row[i] = c.Turns[f][k]
+			}
+			for _, k := range above[name] {
+				row[i] = quat.Mul(c.Turns[f][k], row[i])
+			}
+		}
+		out.Turns = append(out.Turns, row)
+	}
+	return out
+}
+
+// Renamed returns the clip with joints under other names (new by old).
+func (c *Clip) Renamed(names map[string]string) *Clip {
+	if len(names) == 0 {
+		return c
+	}
+	out := *c
+	out.Joints = slices.Clone(c.Joints)
+	for i, n := range out.Joints {
+		if to, ok := names[n]; ok {
+			out.Joints[i] = to
+		}
+	}
+	return &out
+}
+
+// Only returns the clip with just the joints that names (new by old) has, under
+// their new names.
+func (c *Clip) Only(names map[string]string) *Clip {
+	out := &Clip{Name: c.Name, Step: c.Step, Root: c.Root}
+	var which []int
+	for k, n := range c.Joints {
+		if to, ok := names[n]; ok {
+			which = append(which, k)
+			out.Joints = append(out.Joints, to)
+		}
+	}
+	for _, list := range c.Turns {
+		row := make([]quat.Number, len(which))
+		for i, k := range which {
+			row[i] = list[k]
+		}
+		out.Turns = append(out.Turns, row)
+	}
+	return out
+}
+
+// each returns the clip with every turn put through f.
+func (c *Clip) each(f func(joint string, q quat.Number) quat.Number) *Clip {
+	out := &Clip{Name: c.Name, Step: c.Step, Joints: c.Joints, Root: slices.Clone(c.Root)}
+	for _, list := range c.Turns {
+		row := make([]quat.Number, len(list))
+		for i, q := range list {
+			row[i] = f(c.Joints[i], q)
+		}
+		out.Turns = append(out.Turns, row)
+	}
+	return out
 }

@@ -1,9 +1,11 @@
 package skeleton
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"regexp"
+	"slices"
 	"strings"
 
 	"wisemarrow/core/geom"
@@ -72,32 +74,100 @@ func MatchJoints(ours, theirs *Skeleton, known map[string]string) []Match {
 			pair(j.Name, o, "like")
 		}
 	}
-	// By place, each in the box of its own skeleton.
-	within := func(s *Skeleton) func(p r3.Vec) r3.Vec {
-		b := geom.EmptyBox()
-		for _, j := range s.Joints {
-			b = b.Add(j.Pos)
-		}
-		h := math.Max(b.Size().Y, 1e-9)
-		c := b.Centre()
-		return func(p r3.Vec) r3.Vec { return r3.Vec{X: (p.X - c.X) / h, Y: (p.Y - b.Min.Y) / h, Z: (p.Z - c.Z) / h} }
+	return append(out, byPlace(ours, theirs, out)...)
+}
+
+// byPlace proposes pairs for joints without one, nearest first: within 8 % of the
+// height of each other once the two bodies lie over each other, on the same side
+// of the middle, and below the same pair.
+func byPlace(ours, theirs *Skeleton, paired []Match) []Match {
+	across := across(ours, theirs, paired)
+	height := math.Max(ours.Height(), 1e-9)
+	middle := ours.MirrorPlane(DefaultSuffixes)
+	toOurs, taken := map[int]int{}, map[int]bool{}
+	for _, p := range paired {
+		toOurs[theirs.Index(p.Theirs)] = ours.Index(p.Ours)
+		taken[ours.Index(p.Ours)] = true
 	}
-	a, b := within(ours), within(theirs)
-	for _, t := range theirs.Joints {
-		if usedTheirs[t.Name] {
-			continue
+	side := func(x float64) int {
+		if d := x - middle; math.Abs(d) > 0.03*height {
+			return int(math.Copysign(1, d))
 		}
-		best, at := 0.05, ""
-		for _, o := range ours.Joints {
-			if d := r3.Norm(r3.Sub(a(o.Pos), b(t.Pos))); !usedOurs[o.Name] && d < best {
-				best, at = d, o.Name
+		return 0
+	}
+	hangs := func(i, from int) bool {
+		for ; i >= 0; i = ours.Joints[i].Parent {
+			if i == from {
+				return true
 			}
 		}
-		if at != "" {
-			pair(t.Name, at, "place")
+		return false
+	}
+	type pair struct {
+		t, o int
+		far  float64
+	}
+	var near []pair
+	for t, j := range theirs.Joints {
+		if _, done := toOurs[t]; done {
+			continue
+		}
+		above := j.Parent
+		for above >= 0 {
+			if _, ok := toOurs[above]; ok {
+				break
+			}
+			above = theirs.Joints[above].Parent
+		}
+		p := across(j.Pos)
+		for o, k := range ours.Joints {
+			far := r3.Norm(r3.Sub(p, k.Pos)) / height
+			if taken[o] || far > 0.08 || side(p.X) != side(k.Pos.X) || above >= 0 && !hangs(o, toOurs[above]) {
+				continue
+			}
+			near = append(near, pair{t, o, far})
 		}
 	}
+	slices.SortStableFunc(near, func(a, b pair) int { return cmp.Compare(a.far, b.far) })
+	var out []Match
+	for _, p := range near {
+		if _, done := toOurs[p.t]; done || taken[p.o] {
+			continue
+		}
+		toOurs[p.t], taken[p.o] = p.o, true
+		out = append(out, Match{theirs.Joints[p.t].Name, ours.Joints[p.o].Name, "place"})
+	}
 	return out
+}
+
+// across returns the map, scale and move, that lays another skeleton over ours:
+// by the pairs where there are three that are apart, else by the boxes of both.
+func across(ours, theirs *Skeleton, paired []Match) func(r3.Vec) r3.Vec {
+	var a, b r3.Vec
+	n := float64(len(paired))
+	for _, p := range paired {
+		a = r3.Add(a, r3.Scale(1/n, ours.Joints[ours.Index(p.Ours)].Pos))
+		b = r3.Add(b, r3.Scale(1/n, theirs.Joints[theirs.Index(p.Theirs)].Pos))
+	}
+	up, down := 0.0, 0.0
+	for _, p := range paired { // least squares
+		x := r3.Sub(theirs.Joints[theirs.Index(p.Theirs)].Pos, b)
+		up += r3.Dot(x, r3.Sub(ours.Joints[ours.Index(p.Ours)].Pos, a))
+		down += r3.Norm2(x)
+	}
+	if len(paired) < 3 || !(down > 0) || !(up > 0) {
+		box := func(s *Skeleton) geom.Box {
+			b := geom.EmptyBox()
+			for _, j := range s.Joints {
+				b = b.Add(j.Pos)
+			}
+			return b
+		}
+		o, t := box(ours), box(theirs)
+		a, b = r3.Vec{X: o.Centre().X, Y: o.Min.Y, Z: o.Centre().Z}, r3.Vec{X: t.Centre().X, Y: t.Min.Y, Z: t.Centre().Z}
+		up, down = o.Size().Y, math.Max(t.Size().Y, 1e-9)
+	}
+	return func(p r3.Vec) r3.Vec { return r3.Add(a, r3.Scale(up/down, r3.Sub(p, b))) }
 }
 
 // Adoption says how a skeleton is brought to another one.
@@ -105,16 +175,38 @@ type Adoption struct {
 	Match     map[string]string // theirs → ours
 	Obsolete  string            // joints that theirs lacks: "keep" or "drop"
 	Parenting string            // of matched joints: "keep" ours or "take" theirs
-	Scale     float64           // of their places, about the origin; 0 is 1
 }
 
-// Adopted is a row of the table of an adoption.
+// Adopted is a row of the table of an adoption: what becomes of a joint.
 type Adopted struct {
-	Joint string  `json:"joint"`
-	What  string  `json:"what"` // moved, added, dropped, reparented, untouched
-	By    float64 `json:"by"`   // metres, of a moved joint
-	From  string  `json:"from"` // parents, of a reparented one
-	To    string  `json:"to"`
+	Joint  string  `json:"joint"`            // its name here
+	Theirs string  `json:"theirs,omitempty"` // its name there
+	What   string  `json:"what"`             // moved, added, dropped, reparented, untouched
+	By     float64 `json:"by,omitempty"`     // metres, of a moved joint
+	// From and To are the parents of a reparented joint; To is where the children
+	// and the weights of a dropped one go.
+	From string `json:"from,omitempty"`
+	To   string `json:"to,omitempty"`
+}
+
+func (a Adopted) String() string {
+	switch a.What {
+	case "moved":
+		return fmt.Sprintf("%s moved %.1f cm", a.Joint, 100*a.By)
+	case "reparented":
+		return fmt.Sprintf("%s from %s to %s", a.Joint, orNone(a.From), orNone(a.To))
+	case "dropped":
+		return fmt.Sprintf("%s dropped, its weights go to %s", a.Joint, orNone(a.To))
+	default:
+		return a.Joint + " " + a.What
+	}
+}
+
+func orNone(name string) string {
+	if name == "" {
+		return "none"
+	}
+	return name
 }
 
 // Adopt takes over the places of another skeleton: matched joints move there and
@@ -127,10 +219,6 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 	}
 	if o.Parenting != "keep" && o.Parenting != "take" {
 		return nil, nil, fmt.Errorf("the parenting is \"keep\" or \"take\", not %q", o.Parenting)
-	}
-	scale := o.Scale
-	if scale == 0 {
-		scale = 1
 	}
 	out := s.Clone()
 	rows := map[string]*Adopted{}
@@ -160,14 +248,13 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 		}
 		matched[name] = true
 		oursOf[t.Name] = name
-		p := r3.Scale(scale, t.Pos)
+		p := t.Pos
 		by := r3.Norm(r3.Sub(p, out.Joints[i].Pos))
 		if by > 1e-6 {
 			row(name, "moved").By = by
 			out.Joints[i].Pos, out.Joints[i].Confidence, out.Joints[i].Reason = p, 0, ""
-		} else {
-			row(name, "untouched")
 		}
+		row(name, "untouched").Theirs = t.Name
 	}
 	if len(matched) == 0 {
 		return nil, nil, fmt.Errorf("no joint is matched: choose pairs first")
@@ -186,8 +273,8 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 			parent = out.Index(oursOf[from.Joints[t.Parent].Name])
 		}
 		oursOf[t.Name] = name
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: r3.Scale(scale, t.Pos), Rot: t.Rot})
-		row(name, "added")
+		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: t.Pos, Rot: t.Rot})
+		row(name, "added").Theirs = t.Name
 	}
 	if o.Parenting == "take" {
 		for _, t := range from.Joints {
@@ -230,9 +317,23 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 	}
 	table := make([]Adopted, 0, len(order))
 	for _, n := range order {
+		if rows[n].What == "dropped" {
+			rows[n].To = staying(s, out, n)
+		}
 		table = append(table, *rows[n])
 	}
 	return out, table, nil
+}
+
+// staying returns the nearest ancestor of a joint of before that is in after, ""
+// for none.
+func staying(before, after *Skeleton, name string) string {
+	for i := before.Index(name); i >= 0; i = before.Joints[i].Parent {
+		if n := before.Joints[i].Name; n != name && after.Index(n) >= 0 {
+			return n
+		}
+	}
+	return ""
 }
 
 // without sorts the joints parents first and removes some by the numbers that

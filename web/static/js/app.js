@@ -4,9 +4,11 @@ import { Commands } from './commands.js';
 import { draw as drawLedger, toggleLedger } from './ledger.js';
 import { setIntake, step as stepPlace } from './intake.js';
 import { stops } from './ink.js';
+import './motion.js';
 import { Plate } from './plate.js';
 import { chosenNames, setPlacement } from './placement.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
+import { setTakeover } from './takeover.js';
 import { loadTray, setOperate, typed } from './tray.js';
 import { watch } from './work.js';
 
@@ -227,7 +229,7 @@ commands.add('ledger', 'Open or fold the ledger', ['L'], () => toggleLedger());
 commands.add('both', 'Move both sides or one', ['M'], () => set({ both: !store.both }), () => store.stage === 'placement');
 commands.add('branch', 'Move with what hangs from it or alone', ['N'], () => set({ branch: !store.branch }), () => store.stage === 'placement');
 commands.add('resetJoint', 'Reset the chosen joint', ['R'], () => { const pose = new Map(store.pose); pose.delete(store.chosen); set({ pose }); }, () => store.stage === 'weights');
-commands.add('resetPose', 'Reset all joints to rest', ['0'], () => set({ pose: new Map() }), () => store.stage === 'weights');
+commands.add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; set({ pose: new Map() }); }, () => store.stage === 'weights');
 commands.add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), () => store.stage === 'weights');
 commands.add('next', 'Choose the next joint', ['J'], () => choose(1), () => joints().length > 0);
 commands.add('previous', 'Choose the joint before', ['K'], () => choose(-1), () => joints().length > 0);
@@ -264,6 +266,7 @@ on('wire through bones pieces normals smooth measuring', () => {
 setOperate(operate);
 setIntake({ operate, refresh });
 setPlacement(operate);
+setTakeover({ operate, refresh });
 try {
   await refresh();
   $('loading').hidden = true;

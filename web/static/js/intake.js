@@ -92,7 +92,9 @@ function said(p) {
   if (Math.abs(p.before.height - p.after.height) > 1e-4 * p.before.height) changes.push(`height ${p.before.height.toPrecision(3)} → ${p.after.height.toPrecision(3)} m`);
   const touched = p.where.vertices?.length ?? 0;
   if (touched) changes.push(`${touched.toLocaleString('en')} vertices are touched, shown in teal`);
-  const out = [changes.length ? `Would: ${changes.join(', ')}.` : 'Would change nothing that is counted.'];
+  // What leaves the mesh alone tells of itself.
+  const told = [p.outcome.sentence, ...(p.outcome.steps ?? []), ...(p.outcome.left?.length ? [`left over: ${p.outcome.left.join(', ')}`] : [])].join('. ');
+  const out = [changes.length ? `Would: ${changes.join(', ')}.` : `Tried, nothing is changed yet: ${told}.`];
   if (p.mended.length) out.push(`Mends: ${p.mended.join('; ')}.`);
   if (p.caused.length) out.push(`Brings: ${p.caused.join('; ')}.`);
   return out.join(' ');
@@ -106,16 +108,16 @@ export function forgetWould() {
 }
 
 const tried = 'button.is-mend, button.is-tried';
-const lineOf = (b) => (b.closest('.finding, .safe')?.querySelector('.preview') ?? b.closest('section')?.querySelector(':scope > .preview'));
+const lineOf = (b) => (b.form?.querySelector('.preview') ?? b.closest('.finding, .safe')?.querySelector('.preview') ?? b.closest('section')?.querySelector(':scope > .preview'));
 
 for (const [begin, end] of [['pointerover', 'pointerout'], ['focusin', 'focusout']]) {
   tray.addEventListener(begin, (e) => {
     const b = e.target.closest(tried);
-    if (!b || tray.dataset.stage !== 'intake' || (begin === 'focusin' && !b.matches(':focus-visible'))) return;
+    if (!b || !['intake', 'placement'].includes(tray.dataset.stage) || (begin === 'focusin' && !b.matches(':focus-visible'))) return;
     const line = lineOf(b);
     if (!line) return;
     clearTimeout(waiting);
-    waiting = setTimeout(() => wouldDo(b.dataset.op, JSON.parse(b.dataset.params || '{}'), line), 350);
+    waiting = setTimeout(() => (b.dataset.op ? wouldDo(b.dataset.op, JSON.parse(b.dataset.params || '{}'), line) : wouldDo(b.form.dataset.op, b.form.params(), line)), 350);
   });
   tray.addEventListener(end, (e) => { if (e.target.closest(tried) && !e.target.closest(tried).contains(e.relatedTarget)) forgetWould(); });
 }

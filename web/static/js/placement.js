@@ -1,6 +1,6 @@
 // The placement stage in the page: several chosen joints, the starter before it is
 // fitted, drawing chains, centring, and taking over a skeleton.
-import { getJSON, upload } from './api.js';
+import { getJSON } from './api.js';
 import { ask } from './ask.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 
@@ -145,13 +145,6 @@ for (const [event, pointed] of [['pointerover', true], ['pointerout', false]]) {
 tray.addEventListener('change', (e) => {
   if (e.target.id === 'choose-more') { chooseMore(e.target.value); e.target.value = ''; }
   if (e.target.id === 'centred') set({ centred: e.target.checked });
-  if (e.target.id === 'take-from' && e.target.value) { const id = e.target.value; e.target.value = ''; takeOver(getJSON(`/api/characters/${store.id}/match?from=${id}`)); }
-  if (e.target.id === 'take-file' && e.target.files.length) {
-    const form = new FormData();
-    for (const f of e.target.files) form.append('file', f, f.name);
-    e.target.value = '';
-    takeOver(upload(`/api/characters/${store.id}/match`, form, () => {}));
-  }
 });
 
 export function giveTip(place) {
@@ -173,55 +166,6 @@ export async function submitPlacement(form) {
     }
     default: return undefined;
   }
-}
-
-// Taking over --------------------------------------------------------------------
-
-async function takeOver(coming) {
-  let m;
-  try { m = await coming; } catch (e) { set({ say: e.message }); return; }
-  const d = document.createElement('dialog');
-  d.className = 'sheet takeover';
-  d.setAttribute('aria-label', `Take over the skeleton of ${m.source}`);
-  d.innerHTML = `<form method="dialog"><h2></h2><p class="sum"></p><div class="pairs"><table class="report"><thead><tr><th scope="col">Theirs</th><th scope="col">Ours</th><th scope="col">By</th></tr></thead><tbody></tbody></table></div>
-<div class="tool row"><label>Joints that they lack <select name="obsolete"><option value="keep">keep</option><option value="drop">drop, children to the grandparent</option></select></label><label>Hierarchy <select name="parenting"><option value="keep">keep ours</option><option value="take">take theirs</option></select></label><label>Scale <input name="scale" type="number" step="any" min="0.0001" value="1"></label></div>
-<div class="ends"><button class="button" value="no">Leave it</button><button class="button is-primary" value="yes" autofocus>Take it over</button></div></form>`;
-  d.querySelector('h2').textContent = `Take over the skeleton of ${m.source}`;
-  const none = joints().length === 0;
-  d.querySelector('.sum').textContent = none ? `${m.theirs.length} joints. This character has no skeleton yet, so they come as they are.${m.frames ? ` The file brings ${m.frames} frames of motion, which are not taken.` : ''}`
-    : `${m.matches.length} joints are matched, ${m.alone.length} of theirs are new, ${m.ours.length} of ours they lack. Proposals by place want a look.`;
-  const body = d.querySelector('tbody');
-  if (none) d.querySelector('.pairs').hidden = true;
-  const by = new Map(m.matches.map((p) => [p.theirs, p]));
-  for (const t of none ? [] : m.theirs) {
-    const p = by.get(t.name);
-    const tr = document.createElement('tr');
-    const name = document.createElement('th');
-    name.scope = 'row';
-    name.textContent = t.name;
-    const cell = document.createElement('td');
-    const pick = document.createElement('select');
-    pick.dataset.theirs = t.name;
-    pick.setAttribute('aria-label', `Our joint for ${t.name}`);
-    pick.append(new Option('new joint', ''), ...joints().map((j) => new Option(j.name, j.name)));
-    pick.value = p?.ours ?? '';
-    cell.append(pick);
-    const how = document.createElement('td');
-    how.textContent = p ? { name: 'name', like: 'meaning of the name', place: 'place: confirm' }[p.how] : 'added';
-    how.className = p?.how === 'place' ? 'unsure' : '';
-    tr.append(name, cell, how);
-    body.append(tr);
-  }
-  document.body.append(d);
-  d.showModal();
-  d.addEventListener('close', () => {
-    d.remove();
-    if (d.returnValue !== 'yes') return;
-    const match = {};
-    for (const p of d.querySelectorAll('select[data-theirs]')) if (p.value) match[p.dataset.theirs] = p.value;
-    const f = d.querySelector('form').elements;
-    operate('adopt_skeleton', { theirs: m.theirs, source: m.source, match, obsolete: f.obsolete.value, parenting: f.parenting.value, scale: Number(f.scale.value) });
-  });
 }
 
 // fill brings the panel to what is chosen.

@@ -78,7 +78,7 @@ export class Plate {
   // bend puts skin and bones into the pose; the stages before the bind show rest.
   bend() {
     const pose = store.stage === 'weights' ? store.pose : new Map();
-    this.posed.update(pose);
+    this.posed.update(pose, store.stage === 'weights' ? store.move : null);
     this.skin?.setPose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
     this.drawBones();

@@ -44,8 +44,9 @@ export class Posed {
     this.one = one;
   }
 
-  // update computes places, turns and skin matrices for a pose.
-  update(pose) {
+  // update computes places, turns and skin matrices for a pose; move shifts what
+  // has no parent.
+  update(pose, move = null) {
     this.joints.forEach((j, i) => {
       const { at, turn } = this.local[i];
       this.turn[i].copy(turn);
@@ -55,6 +56,10 @@ export class Posed {
       if (j.parent >= 0) {
         this.at[i].applyQuaternion(this.turn[j.parent]).add(this.at[j.parent]);
         this.turn[i].premultiply(this.turn[j.parent]);
+      } else if (move) {
+        this.at[i].x += move[0];
+        this.at[i].y += move[1];
+        this.at[i].z += move[2];
       }
       this.world[i].compose(this.at[i], this.turn[i], this.one);
       this.scratch.multiplyMatrices(this.world[i], this.inverse[i]).toArray(this.skin, 16 * i);

@@ -9,6 +9,7 @@ export const store = {
   character: null, // the answer of /api/characters/{id}
   chosen: -1, // joint
   pose: new Map(), // joint → [x, y, z] degrees about its own axes
+  move: null, // [x, y, z] metres of the root, while a motion is shown
   map: 'joint', // on the weights stage: joint, leader or plain
   wire: false,
   through: null, // null: as the stage wants

@@ -1,0 +1,239 @@
+package studio
+
+import (
+	"context"
+	"fmt"
+
+	"wisemarrow/core/fit"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	register(
+		Entry{"adopt_skeleton", "Take over a skeleton", "placement", false, func() Operation { return &AdoptSkeleton{Obsolete: "keep", Parenting: "keep"} }},
+		Entry{"snap_starter", "Lay a starter over the joints", "placement", false, func() Operation { return &SnapStarter{Params: skeleton.Kinds[0].Default} }},
+	)
+}
+
+// Theirs is a joint of another skeleton, in world metres.
+type Theirs struct {
+	Name   string     `json:"name"`
+	Parent int        `json:"parent"`
+	Pos    [3]float64 `json:"pos"`
+	Rot    [4]float64 `json:"rot"` // x y z w
+}
+
+// TheirsOf lists a skeleton for AdoptSkeleton.
+func TheirsOf(s *skeleton.Skeleton) []Theirs {
+	out := make([]Theirs, len(s.Joints))
+	for i, j := range s.Joints {
+		out[i] = Theirs{j.Name, j.Parent, [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real}}
+	}
+	return out
+}
+
+// AdoptSkeleton brings the skeleton to another one, from a file or another
+// character: see skeleton.Adopt. A character without skeleton takes it as it is.
+type AdoptSkeleton struct {
+	Theirs    []Theirs          `json:"theirs"`
+	Source    string            `json:"source"`          // what it comes from, for the history
+	Match     map[string]string `json:"match"`           // theirs → ours
+	Leave     []string          `json:"leave,omitempty"` // theirs that are not taken; what hangs from them goes to their parent
+	Obsolete  string            `json:"obsolete"`
+	Parenting string            `json:"parenting"`
+	Scale     float64           `json:"scale,omitempty"`  // of theirs, about the origin; 0 is 1
+	Here      bool              `json:"here,omitempty"`   // then theirs is brought to where the character stands
+	Frames    int               `json:"frames,omitempty"` // of the motion that is taken with it
+	motion    *pose.Clip        // of the file, see AdoptFile
+}
+
+// taken returns theirs without the joints that are to be left.
+func (o *AdoptSkeleton) taken(theirs *skeleton.Skeleton) (*skeleton.Skeleton, error) {
+	var leave []int
+	for _, name := range o.Leave {
+		i, err := theirs.Find(name)
+		if err != nil {
+			return nil, wrong("%v", err)
+		}
+		leave = append(leave, i)
+	}
+	if leave == nil {
+		return theirs.Clone(), nil
+	}
+	if len(leave) >= len(theirs.Joints) {
+		return nil, wrong("no joint is left to be taken over: choose at least one")
+	}
+	out, _, err := theirs.Remove(leave)
+	if err != nil {
+		return nil, wrong("%v", err)
+	}
+	return out, nil
+}
+
+// Apply implements Operation.
+func (o *AdoptSkeleton) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if len(o.Theirs) == 0 || len(o.Theirs) > 4000 {
+		return s, Outcome{}, wrong("a skeleton of 1 to 4000 joints can be taken over, not of %d", len(o.Theirs))
+	}
+	if o.Scale < 0 || o.Scale > 1e6 {
+		return s, Outcome{}, wrong("the scale must be above zero, not %g", o.Scale)
+	}
+	theirs := &skeleton.Skeleton{}
+	for _, t := range o.Theirs {
+		theirs.Joints = append(theirs.Joints, skeleton.Joint{Name: t.Name, Parent: t.Parent, Pos: r3.Vec{X: t.Pos[0], Y: t.Pos[1], Z: t.Pos[2]},
+			Rot: geom.Normalise(quat.Number{Imag: t.Rot[0], Jmag: t.Rot[1], Kmag: t.Rot[2], Real: t.Rot[3]})})
+	}
+	err := theirs.Validate()
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	scale := o.Scale
+	if scale == 0 {
+		scale = 1
+	}
+	for i := range theirs.Joints {
+		theirs.Joints[i].Pos = r3.Scale(scale, theirs.Joints[i].Pos)
+	}
+	var move r3.Vec
+	if o.Here {
+		move = wayHere(s, theirs, o.Match)
+	}
+	for i := range theirs.Joints {
+		j := &theirs.Joints[i]
+		j.Pos = r3.Add(j.Pos, move)
+		if !geom.Finite(j.Pos) || r3.Norm(j.Pos) > 1e6 {
+			return s, Outcome{}, wrong("the scale brings %s out of any world", j.Name)
+		}
+	}
+	whole := theirs
+	if theirs, err = o.taken(theirs); err != nil {
+		return s, Outcome{}, err
+	}
+	if s.Skeleton == nil {
+		oursOf, table := map[string]string{}, []skeleton.Adopted{}
+		for _, j := range theirs.Joints {
+			oursOf[j.Name] = j.Name
+			table = append(table, skeleton.Adopted{Joint: j.Name, Theirs: j.Name, What: "added"})
+		}
+		s.Skeleton = theirs
+		return o.withMotion(s, whole, oursOf, scale, move), Outcome{Sentence: fmt.Sprintf("Took the skeleton of %s: %d joints", o.Source, len(theirs.Joints)) + o.motionSaid(), Before: "0", After: fmt.Sprint(len(theirs.Joints)), Joints: table}, nil
+	}
+	out, table, err := s.Skeleton.Adopt(theirs, skeleton.Adoption{Match: o.Match, Obsolete: o.Obsolete, Parenting: o.Parenting})
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	count := map[string]int{}
+	if err := s.Skeleton.Held(out); err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	removed, oursOf := map[string]string{}, map[string]string{}
+	for _, r := range table {
+		count[r.What]++
+		if r.Theirs != "" {
+			oursOf[r.Theirs] = r.Joint
+		}
+		if r.What == "dropped" {
+			removed[r.Joint] = r.To
+		}
+	}
+	told := Outcome{Sentence: fmt.Sprintf("Took over %s: %d moved, %d added, %d dropped, %d reparented, %d untouched", o.Source, count["moved"], count["added"], count["dropped"], count["reparented"], count["untouched"]) + o.motionSaid(),
+		Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Joints: table}
+	s = s.withSkeleton(out, nil, removed)
+	return o.withMotion(s, whole, oursOf, scale, move), told, nil
+}
+
+// wayHere is the way that brings another skeleton to where a character stands:
+// its first paired joint onto ours, or the foot of its middle to the mesh's.
+func wayHere(s State, theirs *skeleton.Skeleton, match map[string]string) r3.Vec {
+	box := geom.EmptyBox()
+	for _, j := range theirs.Joints { // parents come first
+		box = box.Add(j.Pos)
+		if ours, ok := match[j.Name]; ok && s.Skeleton != nil {
+			if i := s.Skeleton.Index(ours); i >= 0 {
+				return r3.Sub(s.Skeleton.Joints[i].Pos, j.Pos)
+			}
+		}
+	}
+	if s.Mesh == nil {
+		return r3.Vec{}
+	}
+	f := s.Mesh.Measure()
+	return r3.Sub(r3.Vec{X: (f.Min[0] + f.Max[0]) / 2, Y: f.Min[1], Z: (f.Min[2] + f.Max[2]) / 2}, r3.Vec{X: box.Centre().X, Y: box.Min.Y, Z: box.Centre().Z})
+}
+
+// SnapStarter lays a starter over the joints that are there. Names says which
+// joint of the starter stands on which joint; Map names a shipped map ("hanim",
+// "vrm") for those that Names leaves out.
+type SnapStarter struct {
+	skeleton.Params
+	Names map[string]string `json:"names,omitempty"`
+	Map   string            `json:"map,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *SnapStarter) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
+	if err := needSkeleton(s); err != nil {
+		return s, Outcome{}, err
+	}
+	names := map[string]string{}
+	if o.Map != "" {
+		m, err := skeleton.FindNameMap(o.Map)
+		if err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+		for k, v := range m.Joints {
+			names[k] = v
+		}
+	}
+	for k, v := range o.Names {
+		names[k] = v
+	}
+	out, missing, err := fit.Snap(o.Params, s.Skeleton, names)
+	if err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	n := len(out.Joints) - len(missing)
+	removed := map[string]string{}
+	renamed := map[string]string{}
+	for ours, theirs := range names {
+		if out.Index(ours) >= 0 && s.Skeleton.Index(theirs) >= 0 {
+			renamed[theirs] = ours
+		}
+	}
+	for _, j := range s.Skeleton.Joints {
+		if _, ok := renamed[j.Name]; !ok && out.Index(j.Name) < 0 {
+			removed[j.Name] = ""
+		}
+	}
+	s.Weights = handedUp(s.Weights, s.Skeleton, removed)
+	return s.withSkeleton(out, renamed, nil), Outcome{Sentence: fmt.Sprintf("Laid the %s over the joints: %d of %d snapped", o.Starter, n, len(out.Joints)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Left: missing}, nil
+}
+
+// handedUp gives the weights of removed joints to their nearest ancestor that
+// stays.
+func handedUp(w *weights.Weights, s *skeleton.Skeleton, removed map[string]string) *weights.Weights {
+	if w == nil || len(removed) == 0 {
+		return w
+	}
+	to := map[string]string{}
+	for name := range removed {
+		for i := s.Index(name); i >= 0; i = s.Joints[i].Parent {
+			if _, gone := removed[s.Joints[i].Name]; !gone {
+				to[name] = s.Joints[i].Name
+				break
+			}
+		}
+	}
+	for name := range removed {
+		if _, ok := to[name]; !ok {
+			to[name] = ""
+		}
+	}
+	return w.Handed(nil, to)
+}
