@@ -190,3 +190,61 @@ test('a motion comes with a skeleton, is kept, shown and dropped', async ({ page
   await expect(page.locator('#motions')).toHaveCount(0);
   expect(list).toEqual([]);
 });
+
+test('a skeleton is kept as a starter of the production, fitted to another character and discarded', async ({ page }) => {
+  const list = errors(page);
+  await fresh(page, 'Odile', 'Odile as the house has her');
+  await page.getByRole('button', { name: 'Fit to the mesh' }).click();
+  await expect(page.locator('.saying')).toContainText('Fitted the biped', { timeout: 60_000 });
+  await expect.poll(() => joint(page, 'hand_l')).toBeTruthy();
+  await page.locator('#keep-starter [name=name]').fill('House figure');
+  await page.locator('#keep-starter button').click();
+  await expect(page.locator('.saying')).toContainText('Kept as the starter House figure');
+  const kept = await names(page);
+
+  await fresh(page, 'Bram', 'Bram as the house has him');
+  await page.locator('#starter [name=starter]').selectOption('own:House figure');
+  await expect(page.locator('#starter-joints')).toContainText(`${kept.length} joints`);
+  await expect(page.locator('#starter [data-count=spine]')).toBeHidden();
+  await page.getByRole('button', { name: 'Fit to the mesh' }).click();
+  await expect(page.locator('.saying')).toContainText('Fitted the starter House figure', { timeout: 60_000 });
+  await expect.poll(() => names(page)).toEqual(kept);
+  await page.locator('.anew summary').click();
+  await expect(page.locator('#starter [name=starter]')).toHaveValue('own:House figure');
+  await page.locator('[data-discard=starter]').click();
+  await page.getByRole('button', { name: 'Discard', exact: true }).click();
+  await expect(page.locator('#starter option[value^=own]')).toHaveCount(0);
+  expect(list).toEqual([]);
+});
+
+test('a starter is laid over joints by names that are chosen and kept', async ({ page }) => {
+  const list = errors(page);
+  await fresh(page, 'Odile', 'Odile under other names');
+  await page.setInputFiles('#take-file', { name: 'bones.bvh', mimeType: 'text/plain', buffer: Buffer.from(waving.replace('ROOT hips', 'ROOT pelvis_bone').replace('JOINT spine_1', 'JOINT back_bone')) });
+  await page.getByRole('button', { name: 'Take it over' }).click();
+  await expect.poll(() => names(page)).toContain('back_bone');
+  await page.locator('#lay-over').click();
+  const dialog = page.locator('dialog.takeover');
+  await expect(dialog.locator('.would')).toContainText('No joint stands on anything yet');
+  await expect(dialog.getByRole('button', { name: 'Lay over' })).toBeDisabled();
+  await dialog.locator('[data-ours=hips]').selectOption('pelvis_bone');
+  await dialog.locator('[data-ours=spine_1]').selectOption('pelvis_bone');
+  await expect(dialog.locator('.would')).toContainText('pelvis_bone is chosen twice');
+  await dialog.locator('[data-ours=spine_1]').selectOption('back_bone');
+  await dialog.locator('[name=as]').fill('Bone names');
+  await dialog.getByRole('button', { name: 'Keep', exact: true }).click();
+  await expect(dialog.locator('[name=map]')).toHaveValue('Bone names');
+  await dialog.locator('[name=map]').selectOption('vrm');
+  await expect(dialog.locator('[data-ours=hips]')).toHaveValue('');
+  await dialog.locator('[name=map]').selectOption('Bone names');
+  await expect(dialog.locator('[data-ours=spine_1]')).toHaveValue('back_bone');
+  const at = (await joint(page, 'back_bone')).pos;
+  await dialog.getByRole('button', { name: 'Lay over' }).click();
+  await expect(page.locator('.saying')).toContainText('Laid the biped over the joints: 2 of');
+  await expect.poll(async () => (await joint(page, 'spine_1'))?.pos).toEqual(at);
+  await page.locator('#lay-over').click();
+  await dialog.locator('[name=map]').selectOption('Bone names');
+  await dialog.getByRole('button', { name: 'Discard these names' }).click();
+  await expect(dialog.locator('[name=map] option', { hasText: 'Bone names' })).toHaveCount(0);
+  expect(list).toEqual([]);
+});

@@ -251,3 +251,22 @@ func TestALostConnectionIsToldAndRecovers(t *testing.T) {
 	_, err = store.Open(ctx, u.String())
 	require.ErrorIs(t, err, studio.ErrDown)
 }
+
+// What a production keeps is its own, is replaced by name and goes only once.
+func TestTheShelfOfAProduction(t *testing.T) {
+	s, x, _ := opened(t)
+	c := added(t, x)
+	item := studio.ShelfItem{Production: c.Production, Kind: "names", Name: "House", Body: json.RawMessage(`{"a": 1}`)}
+	require.NoError(t, s.Shelve(ctx, item))
+	item.Body = json.RawMessage(`{"a": 2}`)
+	require.NoError(t, s.Shelve(ctx, item))
+	list, err := s.Shelf(ctx, c.Production)
+	require.NoError(t, err)
+	require.Equal(t, []studio.ShelfItem{item}, list)
+	list, err = s.Shelf(ctx, "Another")
+	require.NoError(t, err)
+	require.Empty(t, list)
+	require.Error(t, s.Shelve(ctx, studio.ShelfItem{Production: "Another", Kind: "names", Name: "x", Body: item.Body}), "there is no such production")
+	require.NoError(t, s.Discard(ctx, c.Production, "names", "House"))
+	require.ErrorIs(t, s.Discard(ctx, c.Production, "names", "House"), studio.ErrNotFound)
+}

@@ -161,3 +161,10 @@ func TestJointsAreChosenWhenASkeletonIsTaken(t *testing.T) {
 	_, _, err = try(s, "adopt_skeleton", encoded(t, map[string]any{"theirs": theirs, "match": all, "scale": 1e6}))
 	require.ErrorContains(t, err, "out of any world")
 }
+
+func match(t *testing.T, x *studio.Studio, c studio.Character, file []byte) studio.Matching {
+	t.Helper()
+	m, err := x.MatchFile(context.Background(), c.ID, "bones.bvh", bytes.NewReader(file), nil)
+	require.NoError(t, err)
+	return m
+}

@@ -77,10 +77,14 @@ func (x *Studio) matching(ctx context.Context, character, source string, theirs 
 	}
 	m := Matching{Source: source, Theirs: TheirsOf(theirs), Matches: []skeleton.Match{}, Alone: []string{}, Ours: []string{}, Frames: frames, Scale: proposedScale(s, theirs)}
 	paired := map[string]bool{}
+	shelf, err := x.Shelf(ctx, character)
+	if err != nil {
+		return Matching{}, err
+	}
 	if s.Skeleton != nil {
 		var known map[string]string
 		most := 0
-		for _, n := range skeleton.NameMaps { // the naming that fits most, if any
+		for _, n := range shelf.Names { // the naming that fits most, if any
 			ours, hits := n.Ours(), 0
 			for _, j := range theirs.Joints {
 				if s.Skeleton.Index(ours[j.Name]) >= 0 {
@@ -119,13 +123,19 @@ func (x *Studio) matching(ctx context.Context, character, source string, theirs 
 
 // PreviewStarter returns the joints of a starter at the size of a character's
 // mesh, standing where it stands, for the view to show before it is fitted.
-func (x *Studio) PreviewStarter(ctx context.Context, character string, p skeleton.Params) ([]Theirs, error) {
+func (x *Studio) PreviewStarter(ctx context.Context, character string, o *FitStarter) ([]Theirs, error) {
 	s, err := x.head(ctx, character)
 	if err != nil {
 		return nil, err
 	}
-	sk, err := p.Build()
-	if err != nil {
+	var sk *skeleton.Skeleton
+	p := o.Params
+	if o.Own != nil {
+		if err := o.Own.Check(); err != nil {
+			return nil, wrong("%v", err)
+		}
+		sk, p = o.Own.Standing(), o.Own.Like
+	} else if sk, err = p.Build(); err != nil {
 		return nil, wrong("%v", err)
 	}
 	if s.Mesh != nil {

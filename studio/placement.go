@@ -26,9 +26,6 @@ func init() {
 // Starters are the skeletons that fit_starter knows.
 var Starters = skeleton.Kinds
 
-// NameMaps are the shipped namings that a starter can be laid over.
-func NameMaps() []skeleton.NameMap { return skeleton.NameMaps }
-
 // FitStarter places a starter skeleton inside the mesh, with the parameters of
 // its kind where none are given. It replaces the skeleton that is there; weights
 // of another skeleton are dropped. Joints that are pinned or locked stay where they are.
@@ -38,6 +35,7 @@ type FitStarter struct {
 	Tips map[string][3]float64 `json:"tips,omitempty"` // that a person has shown, world metres
 	Only []string              `json:"only,omitempty"`
 	Free bool                  `json:"free,omitempty"` // pinned joints are fitted too
+	Own  *skeleton.Own         `json:"own,omitempty"`  // a starter of the production; its Like goes for Params
 }
 
 // UnmarshalJSON fills what is not given with the defaults of the starter.
@@ -66,10 +64,18 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 	if err := needMesh(s); err != nil {
 		return s, Outcome{}, err
 	}
+	title := o.Starter
+	if o.Own != nil {
+		o.Params = o.Own.Like
+		if err := o.Own.Check(); err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+		title = "starter " + o.Own.Name
+	}
 	if err := o.Check(); err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
-	options := fit.Options{Params: o.Params, Only: o.Only, Current: s.Skeleton, Pinned: map[string]r3.Vec{}, Tips: map[string]r3.Vec{}}
+	options := fit.Options{Params: o.Params, Own: o.Own, Only: o.Only, Current: s.Skeleton, Pinned: map[string]r3.Vec{}, Tips: map[string]r3.Vec{}}
 	if s.Skeleton != nil {
 		for _, j := range s.Skeleton.Joints {
 			if j.Locked || j.Pinned && !o.Free {
@@ -124,7 +130,7 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 		s.Weights, s.Bind = nil, nil
 		s.Settings.Oriented = false
 	}
-	return s, Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure", o.Starter, sure, of),
+	return s, Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure", title, sure, of),
 		Before: "0", After: fmt.Sprint(of)}, nil
 }
 

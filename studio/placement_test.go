@@ -90,7 +90,7 @@ func TestPinnedJointsStayAndShownTipsAreTaken(t *testing.T) {
 func TestEveryStarterIsShownAtTheSizeOfTheMesh(t *testing.T) {
 	_, x, c := begun(t, meshed())
 	for _, k := range studio.Starters {
-		list, err := x.PreviewStarter(context.Background(), c.ID, k.Default)
+		list, err := x.PreviewStarter(context.Background(), c.ID, &studio.FitStarter{Params: k.Default})
 		require.NoError(t, err, k.Name)
 		sk, err := k.Default.Build()
 		require.NoError(t, err)
@@ -98,9 +98,9 @@ func TestEveryStarterIsShownAtTheSizeOfTheMesh(t *testing.T) {
 	}
 	long := studio.Starters[0].Default
 	long.Spine = 40
-	_, err := x.PreviewStarter(context.Background(), c.ID, long)
+	_, err := x.PreviewStarter(context.Background(), c.ID, &studio.FitStarter{Params: long})
 	require.ErrorContains(t, err, "spine")
-	list, err := x.PreviewStarter(context.Background(), c.ID, studio.Starters[0].Default)
+	list, err := x.PreviewStarter(context.Background(), c.ID, &studio.FitStarter{Params: studio.Starters[0].Default})
 	require.NoError(t, err)
 	high := 0.0
 	for _, j := range list {

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 
@@ -23,7 +24,34 @@ type memory struct {
 	revisions  []studio.Revision
 	blobs      map[string][]byte
 	works      map[string]studio.Work
+	shelf      []studio.ShelfItem
 	down       bool
+}
+
+func (m *memory) Shelf(_ context.Context, production string) (out []studio.ShelfItem, err error) {
+	for _, x := range m.shelf {
+		if x.Production == production {
+			out = append(out, x)
+		}
+	}
+	return out, nil
+}
+
+func (m *memory) Shelve(ctx context.Context, item studio.ShelfItem) error {
+	_ = m.Discard(ctx, item.Production, item.Kind, item.Name)
+	m.shelf = append(m.shelf, item)
+	return nil
+}
+
+func (m *memory) Discard(_ context.Context, production, kind, name string) error {
+	n := len(m.shelf)
+	m.shelf = slices.DeleteFunc(m.shelf, func(x studio.ShelfItem) bool {
+		return x.Production == production && x.Kind == kind && x.Name == name
+	})
+	if len(m.shelf) == n {
+		return studio.ErrNotFound
+	}
+	return nil
 }
 
 func newMemory() *memory {

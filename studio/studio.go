@@ -75,6 +75,12 @@ type Store interface {
 	SetHead(ctx context.Context, character string, from, to int64) error
 	Blob(ctx context.Context, hash string) ([]byte, error)
 
+	// Shelf returns what a production keeps, by kind and name.
+	Shelf(ctx context.Context, production string) ([]ShelfItem, error)
+	// Shelve keeps an item; one of its kind and name is replaced.
+	Shelve(ctx context.Context, item ShelfItem) error
+	Discard(ctx context.Context, production, kind, name string) error
+
 	AddWork(ctx context.Context, w Work) (Work, error)
 	Work(ctx context.Context, id string) (Work, error)
 	OpenWork(ctx context.Context, character string) ([]Work, error)

@@ -88,9 +88,15 @@ func (s *site) tray(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, text, code)
 		return
 	}
+	shelf, err := s.studio.Shelf(r.Context(), o.ID)
+	if err != nil {
+		code, text := status(err)
+		http.Error(w, text, code)
+		return
+	}
 	w.Header().Set("Cache-Control", "no-store")
 	s.pages.fragment(w, "tray_"+stage.Name, map[string]any{"Character": o.Character, "Stage": stage, "State": o.state, "Review": o.review, "Head": o.rev.ID,
-		"Kinds": studio.Kinds, "Starters": studio.Starters, "Maps": studio.NameMaps(), "Others": others, "SkeletonFiles": strings.Join(studio.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Accept": accepted()})
+		"Kinds": studio.Kinds, "Starters": studio.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(studio.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Accept": accepted()})
 }
 
 // jointView is a joint as the views draw it.

@@ -2,6 +2,7 @@ package web
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"strconv"
 
@@ -11,16 +12,54 @@ import (
 // starter returns the joints of a starter at the size of the character.
 func (s *site) starter(w http.ResponseWriter, r *http.Request) {
 	var q studio.FitStarter
-	if err := json.Unmarshal([]byte(r.URL.Query().Get("params")), &q); err != nil {
-		s.problem(w, r, studio.ErrInput{What: "the parameters of the starter cannot be read: " + err.Error()})
+	if err := read(w, r, &q); err != nil {
+		s.problem(w, r, err)
 		return
 	}
-	list, err := s.studio.PreviewStarter(r.Context(), param(r, "id"), q.Params)
+	list, err := s.studio.PreviewStarter(r.Context(), param(r, "id"), &q)
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
 	answer(w, http.StatusOK, list)
+}
+
+// shelve keeps a starter or a map of names for the production of a character.
+func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
+	var q struct {
+		Kind, Name, Like string
+		Joints           map[string]string
+	}
+	err := read(w, r, &q)
+	var kept any
+	switch {
+	case err != nil:
+	case q.Kind == "starter":
+		kept, err = s.studio.KeepStarter(r.Context(), param(r, "id"), q.Name, q.Like)
+	case q.Kind == "names":
+		kept, err = s.studio.KeepNames(r.Context(), param(r, "id"), q.Name, q.Joints)
+	default:
+		err = studio.ErrInput{What: fmt.Sprintf("a production keeps a \"starter\" or \"names\", not %q", q.Kind)}
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, kept)
+}
+
+// discard takes something off the shelf.
+func (s *site) discard(w http.ResponseWriter, r *http.Request) {
+	var q struct{ Kind, Name string }
+	err := read(w, r, &q)
+	if err == nil {
+		err = s.studio.Discard(r.Context(), param(r, "id"), q.Kind, q.Name)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, map[string]string{"discarded": q.Name})
 }
 
 // matchCharacter pairs the joints of another character with this one's.

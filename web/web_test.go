@@ -221,19 +221,23 @@ func TestStartersAndMatchesAreAnsweredAndRefused(t *testing.T) {
 		return code, body
 	}
 	for _, n := range []int{3, 9} {
-		code, body := ask("/starter?params=", fmt.Sprintf(`{"starter":"chain","count":%d}`, n))
-		require.Equal(t, http.StatusOK, code, body)
+		r, err := http.Post(server.URL+at+"/starter", "application/json", strings.NewReader(fmt.Sprintf(`{"starter":"chain","count":%d}`, n)))
+		require.NoError(t, err)
+		require.Equal(t, http.StatusOK, r.StatusCode)
 		var list []struct {
 			Name string
 			Pos  [3]float64
 		}
-		require.NoError(t, json.Unmarshal([]byte(body), &list))
+		require.NoError(t, json.NewDecoder(r.Body).Decode(&list))
+		require.NoError(t, r.Body.Close())
 		require.Len(t, list, n+1)
 	}
 	for params, want := range map[string]string{`{"starter":"centaur"}`: "no starter", `{"starter":"chain","count":1}`: "count", `{`: "cannot be read", `{"starter":"biped","horns":2}`: "horns"} {
-		code, body := ask("/starter?params=", params)
+		r, err := http.Post(server.URL+at+"/starter", "application/json", strings.NewReader(params))
+		require.NoError(t, err)
+		code, out := decode(t, r)
 		require.Equal(t, http.StatusUnprocessableEntity, code, params)
-		require.Contains(t, body, want)
+		require.Contains(t, out["error"], want)
 	}
 	code, body := ask("/match?from=", "nobody")
 	require.Equal(t, http.StatusNotFound, code, body)

@@ -32,6 +32,7 @@ type Report struct {
 	Begin    map[string][]float64 `json:"begins"` // where each limb begins
 	Props    int                  `json:"props"`  // one-sided pieces that were left out
 	Joints   []JointFit           `json:"joints"`
+	Own      *skeleton.Own        `json:"own,omitempty"` // that was fitted like the starter
 	Notes    []string             `json:"notes"`
 }
 
@@ -59,6 +60,9 @@ type Options struct {
 	// fits all.
 	Only    []string
 	Current *skeleton.Skeleton
+	// Own is a starter of a production that is fitted instead of the kind that it
+	// is like, which Params tell. Pinned, Only and the result have its names.
+	Own *skeleton.Own
 }
 
 // Fit places the starter of the options in a mesh. Errors are those of
@@ -103,14 +107,48 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 	if err != nil {
 		return nil, nil, err
 	}
+	var kinds map[string]string
+	if o.Own != nil {
+		kinds = o.Own.Kind()
+	}
 	for name, at := range o.Pinned {
+		if kind, ok := kinds[name]; ok {
+			name = kind
+		}
 		f.joints[name] = placed{at: geom.Rotate(quat.Conj(f.back), at), confidence: 1, reason: pinnedReason}
 	}
 	f.even()
+	if o.Own != nil {
+		starter = o.Own.Skeleton
+		named := map[string]placed{}
+		for name, at := range f.joints {
+			named[o.Own.NameOf(name)] = at
+		}
+		f.joints = named
+	}
 	s, report := f.result(starter, p)
+	if report.Own = o.Own; o.Own != nil {
+		s = along(starter, s)
+	}
 	s, err = keepOthers(s, o)
 	progress("Done", 1)
 	return s, report, err
+}
+
+// along turns the axes of joints with their bones, from where they were in the
+// starter to where they are now.
+func along(before, after *skeleton.Skeleton) *skeleton.Skeleton {
+	out := after.Clone()
+	for i, list := range before.Children() {
+		if len(list) == 0 {
+			continue
+		}
+		from, to := r3.Sub(before.Joints[list[0]].Pos, before.Joints[i].Pos), r3.Sub(after.Joints[list[0]].Pos, after.Joints[i].Pos)
+		if r3.Norm(from) > 0 && r3.Norm(to) > 0 {
+			out.Joints[i].Rot = geom.Normalise(quat.Mul(geom.Between(from, to), before.Joints[i].Rot))
+		}
+	}
+	return out
 }
 
 const pinnedReason = "set by hand"

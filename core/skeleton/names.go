@@ -71,9 +71,9 @@ func (s *Skeleton) Replace(which []int, search, with string) (map[string]string,
 
 // NameMap says which joint of ours another naming calls what: ours → theirs.
 type NameMap struct {
-	Name   string
-	Source string
-	Joints map[string]string
+	Name   string            `json:"name"`
+	Source string            `json:"source"`
+	Joints map[string]string `json:"joints"`
 }
 
 // Ours returns the map turned round: theirs → ours.

@@ -1,6 +1,6 @@
 // The placement stage in the page: several chosen joints, the starter before it is
 // fitted, drawing chains, centring, and taking over a skeleton.
-import { getJSON } from './api.js';
+import { post } from './api.js';
 import { ask } from './ask.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 
@@ -56,16 +56,24 @@ function starterForm() {
   if (!form || form.dataset.filled) return;
   form.dataset.filled = '1';
   form.kinds = JSON.parse(form.dataset.starters);
+  form.own = JSON.parse(form.dataset.own);
   const now = JSON.parse(form.dataset.now);
-  if (now?.starter) { form.elements.starter.value = now.starter; fillStarter(form, now); } else fillStarter(form, null);
+  if (form.own.some((o) => o.name === form.dataset.nowOwn)) form.elements.starter.value = `own:${form.dataset.nowOwn}`;
+  else if (now?.starter) form.elements.starter.value = now.starter;
+  fillStarter(form, ownOf(form) ? null : now?.starter ? now : null);
 }
 
+// ownOf is the starter of the production that is chosen, if one is.
+const ownOf = (form) => form.own.find((o) => `own:${o.name}` === form.elements.starter.value);
+
 function fillStarter(form, params) {
-  const kind = form.kinds.find((k) => k.Name === form.elements.starter.value);
+  const own = ownOf(form);
+  const kind = form.kinds.find((k) => k.Name === (own ? own.like.starter : form.elements.starter.value));
+  form.querySelector('[data-discard]').hidden = !own;
   const p = params ?? kind.Default;
   for (const label of form.querySelectorAll('[data-count]')) {
     const name = label.dataset.count, f = form.elements[name];
-    label.hidden = !kind.Reads?.includes(name);
+    label.hidden = Boolean(own) || !kind.Reads?.includes(name);
     f.disabled = label.hidden;
     if (name === 'neck') f.max = form.elements.starter.value === 'biped' ? 3 : 6;
     if (f.dataset.touched && params === undefined) continue;
@@ -86,6 +94,8 @@ function fillStarter(form, params) {
 }
 
 export function starterParams(form) {
+  const own = ownOf(form);
+  if (own) return { ...own.like, own };
   const out = { starter: form.elements.starter.value };
   for (const f of form.elements) {
     if (!f.name || f.disabled || f.name === 'starter') continue;
@@ -99,7 +109,7 @@ async function showStarter(form) {
   const mine = ++turn;
   if (!form.checkValidity()) return;
   try {
-    const list = await getJSON(`/api/characters/${store.id}/starter?params=${encodeURIComponent(JSON.stringify(starterParams(form)))}`);
+    const list = await post(`/api/characters/${store.id}/starter`, starterParams(form));
     if (mine !== turn) return;
     form.querySelector('#starter-joints').textContent = `${list.length} joints, shown at their usual places before they are fitted.`;
     set({ ghost: list });
@@ -133,7 +143,7 @@ tray.addEventListener('click', async (e) => {
   if (b.dataset.refit !== undefined) {
     const fit = store.character.fit;
     if (!fit) { set({ say: 'This skeleton was not fitted from a starter, so there is nothing to fit a part of it by.' }); return; }
-    operate('fit_starter', { ...fit.params, only: names, tips: store.tips });
+    operate('fit_starter', { ...fit.params, own: fit.own, only: names, tips: store.tips });
   }
   if (b.dataset.tip) { set({ tip: store.tip === b.dataset.tip ? '' : b.dataset.tip }); set({ say: store.tip ? `Click where ${store.tip} belongs.` : '' }); }
 });

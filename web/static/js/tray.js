@@ -4,7 +4,7 @@ import { getText } from './api.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 import { ask } from './ask.js';
 import { forgetWould, showFinding } from './intake.js';
-import { chosenNames, starterParams, submitPlacement } from './placement.js';
+import { chosenNames, submitPlacement } from './placement.js';
 
 const tray = document.getElementById('tray');
 let operate = async () => false;
@@ -81,7 +81,6 @@ tray.addEventListener('submit', async (e) => {
   const params = paramsOf(form, e.submitter);
   if (form.id === 'rename') params.joint = chosenJoint().name;
   if (form.dataset.op === 'stretch_chain') Object.assign(params, { joint: chosenNames()[0], both: store.both });
-  if (form.dataset.startersToo !== undefined) Object.assign(params, starterParams(tray.querySelector('#starter')));
   forgetWould();
   const fields = [...form.elements].filter((f) => f.dataset.touched);
   fields.forEach((f) => delete f.dataset.touched);
