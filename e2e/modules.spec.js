@@ -6,10 +6,10 @@ test.beforeEach(async ({ page }) => { await open(page, 'Odile', 'placement'); })
 
 test('lengths may be typed as sums, and nonsense is no length', async ({ page }) => {
   const out = await page.evaluate(async (list) => {
-    const { reckon } = await import('/static/js/tray.js');
+    const { reckon } = await import('/static/js/reckon.js');
     return list.map((t) => { const v = reckon(t); return Number.isNaN(v) ? 'no' : v; });
-  }, ['12.5', '10+2.5*2', '(1+2)*3', '-4', '40/2', '1,5', ' 7 cm', '.5', '2-', '', 'alert(1)', '1e5', '(1', '1 2', '--3']);
-  expect(out).toEqual([12.5, 15, 9, -4, 20, 1.5, 7, 0.5, 'no', 'no', 'no', 'no', 'no', 12, 3]);
+  }, ['12.5', '10+2.5*2', '(1+2)*3', '-4', '40/2', '1,5', ' 7 cm', '.5', '2-', '', 'alert(1)', '1e5', '(1', '1 2', '--3', '3 mm', '1 m - 35mm', '2in', '1ft/2', '2*3cm', '5 km', '1/0']);
+  expect(out).toEqual([12.5, 15, 9, -4, 20, 1.5, 7, 0.5, 'no', 'no', 'no', 'no', 'no', 12, 3, 0.30000000000000004, 96.5, 5.08, 15.24, 6, 'no', 'no']);
 });
 
 test('angles and turns undo each other', async ({ page }) => {

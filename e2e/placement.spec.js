@@ -248,3 +248,71 @@ test('a starter is laid over joints by names that are chosen and kept', async ({
   await expect(dialog.locator('[name=map] option', { hasText: 'Bone names' })).toHaveCount(0);
   expect(list).toEqual([]);
 });
+
+test('a drag is rounded to the step, goes straight with Shift, and arrows take the joint\'s axes', async ({ page }) => {
+  const list = errors(page);
+  const id = await fresh(page, 'Odile', 'Odile in steps');
+  await page.setInputFiles('#take-file', { name: 'bones.bvh', mimeType: 'text/plain', buffer: Buffer.from(waving) });
+  const dialog = page.locator('dialog.takeover');
+  await dialog.locator('[name=scale]').fill('1');
+  await dialog.locator('[name=here]').uncheck();
+  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await expect.poll(() => names(page)).toContain('spine_1');
+  await page.keyboard.press('f');
+  await choose(page, 'spine_1');
+  await page.locator('#step').fill('2 cm');
+  await page.locator('#step').press('Enter');
+  expect(await marrow(page, (m) => m.store.step)).toBeCloseTo(0.02, 9);
+  await page.locator('#step').fill('two');
+  await page.locator('#step').press('Enter');
+  await expect(page.locator('.saying')).toContainText('is no step');
+  expect(await marrow(page, (m) => m.store.step)).toBeCloseTo(0.02, 9);
+  const pane = await page.locator('.pane').boundingBox();
+  const at = () => marrow(page, (m, name) => {
+    const pane = m.plate.view.panes[0], i = m.store.character.joints.findIndex((j) => j.name === name);
+    const p = m.plate.posed.at[i].clone().project(pane.camera);
+    return [(p.x + 1) / 2 * pane.width, (1 - p.y) / 2 * pane.height];
+  }, 'spine_1');
+  const drag = async (dx, dy, shift) => {
+    const was = (await joint(page, 'spine_1')).pos, [x, y] = await at();
+    await page.mouse.move(pane.x + x, pane.y + y);
+    await page.mouse.down();
+    if (shift) await page.keyboard.down('Shift');
+    await page.mouse.move(pane.x + x + dx / 2, pane.y + y + dy / 2);
+    await page.mouse.move(pane.x + x + dx, pane.y + y + dy);
+    await page.mouse.up();
+    if (shift) await page.keyboard.up('Shift');
+    await expect.poll(async () => (await joint(page, 'spine_1')).pos).not.toEqual(was);
+    const now = (await joint(page, 'spine_1')).pos;
+    return now.map((v, k) => v - was[k]);
+  };
+  await page.locator('#both').uncheck(); // it would hold a joint of the middle in the middle
+  const by = await drag(47, -33, false);
+  for (const v of by) expect(Math.abs(v / 0.02 - Math.round(v / 0.02))).toBeLessThan(1e-4);
+  expect(by[0]).toBeGreaterThan(0.03);
+  expect(by[1]).toBeGreaterThan(0.01);
+  const straight = await drag(40, 12, true);
+  expect(straight[0]).toBeGreaterThan(0.03);
+  expect(Math.abs(straight[1])).toBeLessThan(1e-6);
+
+  // Arrows along the joint's own axes, once it has some that are not the world's.
+  await page.keyboard.press('o');
+  await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'set_axes', base: await marrow(page, (m) => m.store.character.head), params: { aim: 'x', bend: 'z', from: 'bend', sides: 'bend' } } });
+  await expect.poll(async () => Math.abs((await joint(page, 'spine_1')).rot[3])).toBeLessThan(0.99);
+  await choose(page, 'spine_1');
+  const handle = () => marrow(page, (m) => m.plate.handle.quaternion.toArray());
+  expect(await handle()).toEqual([0, 0, 0, 1]);
+  await page.locator('#along').selectOption('joint');
+  const own = (await joint(page, 'spine_1')).rot;
+  expect(Math.abs((await handle()).reduce((t, v, k) => t + v * own[k], 0))).toBeCloseTo(1, 6);
+  await page.locator('#tray h2').click();
+  await page.keyboard.press('y');
+  await expect(page.locator('#along')).toHaveValue('parent');
+  await page.keyboard.press('p');
+  await expect(page.locator('.pane')).toHaveCount(2);
+  await page.keyboard.press('p');
+  await expect(page.locator('.pane')).toHaveCount(3);
+  await page.keyboard.press('p');
+  await expect(page.locator('.pane')).toHaveCount(1);
+  expect(list).toEqual([]);
+});

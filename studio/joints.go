@@ -158,12 +158,12 @@ func (o *CentreJoints) Apply(_ context.Context, s State, _ Progress) (State, Out
 		to[i] = p
 	}
 	if len(to) == 0 {
-		return s, Outcome{}, wrong("%s: outside the mesh there is no middle; move it inside first", said(outside))
+		return s, Outcome{}, wrong("%s: there is no volume near to be in the middle of; close the mesh at the intake, or move it inside first", said(outside))
 	}
 	s, far, err := placed(s, to, o.Both)
 	sentence := fmt.Sprintf("Centred %s in the volume: the farthest moved %.1f cm", said(o.Joints), 100*far)
 	if outside != nil {
-		sentence += "; outside the mesh and left: " + said(outside)
+		sentence += "; no volume near, and left: " + said(outside)
 	}
 	return s, Outcome{Sentence: sentence}, err
 }

@@ -279,8 +279,11 @@ func TestCentringInATube(t *testing.T) {
 	p, ok := skeleton.CentreAcross(tree, r3.Vec{X: 2, Y: 0.3, Z: -0.2}, r3.Vec{X: 1}, 10)
 	require.True(t, ok)
 	require.InDelta(t, 0, r3.Norm(r3.Sub(p, r3.Vec{X: 2})), 0.01)
-	_, ok = skeleton.CentreAcross(tree, r3.Vec{X: 2, Y: 3}, r3.Vec{X: 1}, 10)
-	require.False(t, ok)
+	p, ok = skeleton.CentreAcross(tree, r3.Vec{X: 2, Y: 3}, r3.Vec{X: 1}, 10)
+	require.True(t, ok, "from outside it is brought in")
+	require.InDelta(t, 0, r3.Norm(r3.Sub(p, r3.Vec{X: 2})), 0.02)
+	_, ok = skeleton.CentreAcross(&geom.Tree{}, r3.Vec{X: 2}, r3.Vec{X: 1}, 10)
+	require.False(t, ok, "without a mesh there is no middle")
 	p, ok = skeleton.CentreAlong(tree, r3.Vec{X: 1, Y: 0.1, Z: 9}, r3.Vec{Z: -2})
 	require.True(t, ok)
 	require.InDelta(t, 0, p.Z, 1e-9)
@@ -335,4 +338,31 @@ func ExampleSkeleton_Remove() {
 	_, told, _ := s.Remove([]int{s.Index("clavicle_l")})
 	fmt.Println(told[0].Joint, "removed,", told[0].Children[0], "went to", told[0].Parent)
 	// Output: clavicle_l removed, upper_arm_l went to spine_3
+}
+
+// Joints of different parents in one place, and skeletons beside each other, are
+// told apart from a joint on its parent and a single joint that was left.
+func TestJointsOnEachOtherAndSkeletonsBesideEachOther(t *testing.T) {
+	said := func(s *skeleton.Skeleton, code string) string {
+		for _, f := range s.CheckPlacement(nil, sides) {
+			if f.Code == code {
+				return f.Title
+			}
+		}
+		return ""
+	}
+	s := skeleton.Biped(1.7)
+	require.Empty(t, said(s, "joints_on_each_other"))
+	s.Joints[find(t, s, "hand_l")].Pos = s.Joints[find(t, s, "shank_r")].Pos
+	require.Equal(t, "2 joints lie on one another", said(s, "joints_on_each_other"))
+	require.Empty(t, said(s, "coincident_joints"))
+
+	s = skeleton.Biped(1.7)
+	n := len(s.Joints)
+	s.Joints = append(s.Joints, skeleton.Joint{Name: "prop", Parent: -1, Pos: r3.Vec{X: 2}, Rot: s.Joints[0].Rot})
+	require.Equal(t, "2 joints hang from none", said(s, "several_roots"))
+	s.Joints = append(s.Joints, skeleton.Joint{Name: "prop_end", Parent: n, Pos: r3.Vec{X: 2, Y: 1}, Rot: s.Joints[0].Rot})
+	require.Equal(t, "There are 2 skeletons", said(s, "several_roots"))
+	s.Joints = append(s.Joints, skeleton.Joint{Name: "lost", Parent: -1, Pos: r3.Vec{X: 3}, Rot: s.Joints[0].Rot})
+	require.Equal(t, "There are 2 skeletons, and 1 joint that hangs from none", said(s, "several_roots"))
 }

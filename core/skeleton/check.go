@@ -65,26 +65,61 @@ func (s *Skeleton) outside(solid *geom.Tree, height float64) []finding.Finding {
 		Title:    plural(len(names), "joint stands outside the mesh", "joints stand outside the mesh"),
 		Why:      "A bone outside the mesh is seen by few vertices, so its joint may get no weights.",
 		Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: 0, Unit: "m"}},
-		Where:    finding.Where{Joints: names}}}
+		Where:    finding.Where{Joints: names},
+		Remedies: []finding.Remedy{{Label: "Bring them into the volume", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
 }
 
+// coincident reports joints that lie on their parents, and joints that lie on one
+// another otherwise.
 func (s *Skeleton) coincident(height float64) []finding.Finding {
+	near := nearLimit * height
+	var out []finding.Finding
 	var names []string
 	shortest := math.Inf(1)
 	for _, b := range s.Bones() {
-		if l := r3.Norm(r3.Sub(b.A, b.B)); l < nearLimit*height {
+		if l := r3.Norm(r3.Sub(b.A, b.B)); l < near {
 			names = append(names, s.Joints[b.Child].Name)
 			shortest = math.Min(shortest, l)
 		}
 	}
-	if names == nil {
-		return nil
+	if names != nil {
+		out = append(out, finding.Finding{Code: "coincident_joints", Severity: finding.Harms, Count: len(names),
+			Title:    plural(len(names), "joint lies on its parent", "joints lie on their parents"),
+			Why:      "A bone without length has no direction to aim an axis along and no surface of its own to move.",
+			Evidence: []finding.Evidence{{What: "shortest bone", Value: shortest, Limit: near, Unit: "m"}},
+			Where:    finding.Where{Joints: names},
+			Remedies: []finding.Remedy{{Label: "Remove them, children to the parents", Op: "remove_joints", Params: map[string]any{"joints": names}}}})
 	}
-	return []finding.Finding{{Code: "coincident_joints", Severity: finding.Harms, Count: len(names),
-		Title:    plural(len(names), "joint lies on its parent", "joints lie on their parents"),
-		Why:      "A bone without length has no direction to aim an axis along and no surface of its own to move.",
-		Evidence: []finding.Evidence{{What: "shortest bone", Value: shortest, Limit: nearLimit * height, Unit: "m"}},
-		Where:    finding.Where{Joints: names}}}
+	// By X, so that only neighbours are compared.
+	order := make([]int, len(s.Joints))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(s.Joints[a].Pos.X, s.Joints[b].Pos.X) })
+	closest := math.Inf(1)
+	var beside []string
+	for k, a := range order {
+		for _, b := range order[k+1:] {
+			p, q := s.Joints[a], s.Joints[b]
+			if q.Pos.X-p.Pos.X >= near {
+				break
+			}
+			if d := r3.Norm(r3.Sub(p.Pos, q.Pos)); d < near && p.Parent != b && q.Parent != a {
+				closest = math.Min(closest, d)
+				beside = append(beside, p.Name, q.Name)
+			}
+		}
+	}
+	if beside == nil {
+		return out
+	}
+	slices.Sort(beside)
+	beside = slices.Compact(beside)
+	return append(out, finding.Finding{Code: "joints_on_each_other", Severity: finding.Harms, Count: len(beside),
+		Title:    fmt.Sprintf("%d joints lie on one another", len(beside)),
+		Why:      "They hang from different joints and have one place: the same skin is near both, and a binding shares it between them by chance.",
+		Evidence: []finding.Evidence{{What: "nearest two", Value: closest, Limit: near, Unit: "m"}},
+		Where:    finding.Where{Joints: beside}})
 }
 
 // Bend returns the angle in radians at joint i between its parent's bone and
@@ -157,7 +192,7 @@ func (s *Skeleton) turned(x Suffixes) float64 {
 
 func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
 	pairs := s.Pairs(x)
-	var differ, alone []string
+	var differ, left, alone []string
 	worst := 0.0
 	for i, j := range s.Joints {
 		if pairs.Sides[i] == Centre {
@@ -169,17 +204,22 @@ func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
 			continue
 		}
 		if gap := r3.Norm(r3.Sub(Mirrored(j.Pos, pairs.Plane), s.Joints[k].Pos)); gap > sideLimit*height && pairs.Sides[i] == Left {
-			differ = append(differ, j.Name, s.Joints[k].Name)
+			differ, left = append(differ, j.Name, s.Joints[k].Name), append(left, j.Name)
 			worst = math.Max(worst, gap)
 		}
 	}
 	var out []finding.Finding
 	if alone != nil {
+		from := "left"
+		if pairs.Sides[s.Index(alone[0])] == Right {
+			from = "right"
+		}
 		out = append(out, finding.Finding{Code: "no_partner", Severity: finding.Note, Count: len(alone),
 			Title:    plural(len(alone), "joint has a side but no partner", "joints have a side but no partner"),
 			Why:      "What is done to one side cannot be done to the other.",
 			Evidence: []finding.Evidence{{What: "joints without partner", Value: float64(len(alone)), Limit: 0}},
-			Where:    finding.Where{Joints: alone}})
+			Where:    finding.Where{Joints: alone},
+			Remedies: []finding.Remedy{{Label: "Make the other side from the " + from, Op: "make_other", Params: map[string]any{"from": from, "tolerance": 0.005}}}})
 	}
 	if angle := s.turned(x); angle > turnedLimit {
 		return append(out, finding.Finding{Code: "sides_turned", Severity: finding.Harms, Count: 1,
@@ -192,7 +232,8 @@ func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
 			Title:    plural(len(differ)/2, "pair stands unevenly", "pairs stand unevenly"),
 			Why:      "Left and right will bend at different places; right for an asymmetric character only.",
 			Evidence: []finding.Evidence{{What: "largest difference", Value: worst, Limit: sideLimit * height, Unit: "m"}},
-			Where:    finding.Where{Joints: differ}})
+			Where:    finding.Where{Joints: differ},
+			Remedies: []finding.Remedy{{Label: "Bring the right to the left", Op: "copy_to_partner", Params: map[string]any{"joints": left}}}})
 	}
 	return out
 }

@@ -147,10 +147,22 @@ func firstHit(solid *geom.Tree, p, d r3.Vec, reach float64) (float64, bool) {
 
 // CentreAcross returns the middle of the limb around a place, square to an axis:
 // the mean of the middles between opposite hits in eight directions, found again
-// from there. ok is false outside the mesh.
+// from there. A place outside is first brought in, to the middle of the stretch
+// behind the nearest place of the surface. ok is false where there is no volume.
 func CentreAcross(solid *geom.Tree, p, axis r3.Vec, reach float64) (r3.Vec, bool) {
-	if math.Abs(solid.Winding(p)) < 0.5 || r3.Norm(axis) == 0 {
+	if solid.Len() == 0 || r3.Norm(axis) == 0 {
 		return p, false
+	}
+	if math.Abs(solid.Winding(p)) < 0.5 {
+		_, skin, d := solid.Nearest(p)
+		if d == 0 {
+			return p, false
+		}
+		in, ok := CentreAlong(solid, p, r3.Sub(skin, p))
+		if !ok {
+			return p, false
+		}
+		p = in
 	}
 	axis = r3.Unit(axis)
 	u := r3.Unit(anyAcross(axis))
@@ -215,10 +227,17 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 		}
 	}
 	if len(roots) > 1 {
+		whole := 0
+		children := s.Children()
+		for i, j := range s.Joints {
+			if j.Parent < 0 && len(children[i]) > 0 {
+				whole++
+			}
+		}
 		out = append(out, finding.Finding{Code: "several_roots", Severity: finding.Harms, Count: len(roots),
-			Title:    fmt.Sprintf("%d joints hang from none", len(roots)),
+			Title:    severalRoots(whole, len(roots)),
 			Why:      "A character has one root; most programs take the first and lose what hangs from the others.",
-			Evidence: []finding.Evidence{{What: "roots", Value: float64(len(roots)), Limit: 1}},
+			Evidence: []finding.Evidence{{What: "roots", Value: float64(len(roots)), Limit: 1}, {What: "of them with a skeleton of their own", Value: float64(whole), Limit: 1}},
 			Where:    finding.Where{Joints: roots},
 			Remedies: []finding.Remedy{{Label: "Hang all from " + roots[0], Op: "one_root", Params: map[string]any{"joint": roots[0]}}}})
 	}
@@ -235,9 +254,22 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 			Title:    plural(len(far), "joint has no mesh near it", "joints have no mesh near them"),
 			Why:      "It moves nothing. Right for a root on the ground or a handle; otherwise it belongs elsewhere.",
 			Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: farShare * height, Unit: "m"}},
-			Where:    finding.Where{Joints: far}})
+			Where:    finding.Where{Joints: far},
+			Remedies: []finding.Remedy{{Label: "Bring them into the volume", Op: "centre_joints", Params: map[string]any{"joints": far}}}})
 	}
 	return out
+}
+
+// severalRoots tells skeletons beside each other from single joints that were left.
+func severalRoots(whole, roots int) string {
+	switch {
+	case whole < 2:
+		return fmt.Sprintf("%d joints hang from none", roots)
+	case whole == roots:
+		return fmt.Sprintf("There are %d skeletons", whole)
+	default:
+		return fmt.Sprintf("There are %d skeletons, and %s", whole, plural(roots-whole, "joint that hangs from none", "joints that hang from none"))
+	}
 }
 
 // legalised returns names made of what is legal in the given ones.

@@ -196,7 +196,7 @@ commands.add('redo', 'Redo', ['Ctrl+Shift+Z'], () => step('redo'), () => Boolean
 commands.add('history', 'Show the history', ['H'], () => showHistory().catch(refused));
 [...document.querySelectorAll('.spine li')].forEach((li, i) => commands.add(`stage-${li.dataset.stage}`, `Go to ${li.querySelector('.stage-name').textContent}`, [String(i + 1)], () => goTo(li.dataset.stage)));
 single.forEach((kind, i) => commands.add(kind, `Look from the ${['front', 'left side', 'top', 'free eye'][i]}`, [['F', 'S', 'T', 'V'][i]], () => { plate.view.turn(kind); plate.show(); }));
-commands.add('panes', 'One pane or three', ['P'], () => { plate.view.setPanes(plate.view.panes.length > 1 ? ['free'] : ['front', 'side', 'free']); plate.show(); });
+commands.add('panes', 'One pane, two or three', ['P'], () => { plate.view.setPanes([['front', 'side'], ['front', 'side', 'free'], ['free']][plate.view.panes.length - 1]); plate.show(); });
 commands.add('frame', 'Frame what is chosen or found', ['.'], () => plate.frame());
 commands.add('frameAll', 'Frame the whole character', ['A'], () => plate.view.frame(plate.box));
 const placing = () => store.stage === 'placement';
@@ -210,6 +210,8 @@ commands.add('drawn', 'End the chain that is being drawn', ['enter'], () => endC
 commands.add('centre', 'Centre the chosen joints in the volume', ['G'], () => operate('centre_joints', { joints: chosenNames(), both: store.both }), () => placing() && store.chosen >= 0);
 commands.add('centreUnder', 'Centre the chosen joint under the pointer', ['Z'], () => { const ray = plate.underPointer(); if (ray) operate('centre_along', { joint: chosenJoint().name, ...ray, both: store.both }); }, () => placing() && store.chosen >= 0);
 commands.add('centred', 'Keep a dragged joint in the middle of the volume', ['Q'], () => set({ centred: !store.centred }), placing);
+commands.add('along', 'Arrows along the world, the joint or its parent', ['Y'], () => set({ along: { world: 'joint', joint: 'parent', parent: 'world' }[store.along] }), placing);
+commands.add('step', 'Round drags to 1 mm, 5 mm, 1 cm or not at all', ['O'], () => set({ step: { 0: 0.001, 0.001: 0.005, 0.005: 0.01 }[store.step] ?? 0 }), placing);
 commands.add('remove', 'Remove the chosen joints', ['delete'], () => operate('remove_joints', { joints: chosenNames() }), () => placing() && store.chosen >= 0);
 commands.add('makeOther', 'Make the right side from the left', null, () => operate('make_other', { from: 'left', tolerance: 0.005 }), placing);
 commands.add('nearer', 'Nearer', ['+', '='], () => plate.view.nearer(1.25));

@@ -95,7 +95,12 @@ rows.addEventListener('drop', (e) => {
 });
 filter.addEventListener('input', draw);
 on('character', draw);
+// Choosing changes marks alone: the table may be long.
 on('chosen also', () => {
-  draw();
+  for (const row of rows.querySelectorAll('[data-joint]')) {
+    const i = Number(row.dataset.joint);
+    row.tabIndex = i === store.chosen || (store.chosen < 0 && i === 0) ? 0 : -1;
+    row.setAttribute('aria-selected', i === store.chosen || store.also.has(i));
+  }
   if (chosenJoint()) rows.querySelector('[aria-selected=true]')?.scrollIntoView({ block: 'nearest' });
 });

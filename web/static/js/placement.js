@@ -2,6 +2,7 @@
 // fitted, drawing chains, centring, and taking over a skeleton.
 import { post } from './api.js';
 import { ask } from './ask.js';
+import { reckon } from './reckon.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 
 const tray = document.getElementById('tray');
@@ -155,6 +156,13 @@ for (const [event, pointed] of [['pointerover', true], ['pointerout', false]]) {
 tray.addEventListener('change', (e) => {
   if (e.target.id === 'choose-more') { chooseMore(e.target.value); e.target.value = ''; }
   if (e.target.id === 'centred') set({ centred: e.target.checked });
+  if (e.target.id === 'along') set({ along: e.target.value });
+  if (e.target.id === 'step') {
+    const v = e.target.value.trim() ? reckon(e.target.value) : 0;
+    if (!(v >= 0 && v <= 1000)) { e.target.setAttribute('aria-invalid', 'true'); set({ say: `“${e.target.value}” is no step. Type a length such as 5 mm, or nothing.` }); return; }
+    e.target.removeAttribute('aria-invalid');
+    set({ step: v / 100 });
+  }
 });
 
 export function giveTip(place) {
@@ -190,7 +198,11 @@ function fill() {
   for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
   for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(store.tips[b.dataset.tip])); }
   const centred = tray.querySelector('#centred');
-  if (centred) centred.checked = store.centred;
+  if (centred) {
+    centred.checked = store.centred;
+    tray.querySelector('#along').value = store.along;
+    tray.querySelector('#step').value = store.step ? `${+(1000 * store.step).toPrecision(6)} mm` : '';
+  }
   const parent = tray.querySelector('#reparent [name=parent]');
   if (parent && j) {
     const hangs = (k) => { for (let q = k; q >= 0; q = list[q].parent) if (q === store.chosen) return true; return false; };
@@ -202,5 +214,5 @@ function fill() {
   if (h && j) h.textContent = n > 1 ? `${j.name} and ${n - 1} more` : j.name;
 }
 document.addEventListener('trayloaded', fill);
-on('chosen also tip centred', fill);
+on('chosen also tip centred along step', fill);
 on('stage', () => { if (store.ghost) set({ ghost: null }); });

@@ -31,7 +31,7 @@ export class Plate {
     this.measure = new Measure(this.view);
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); };
     on('pose', () => this.bend());
-    on('also ghost drawing tip tips tipPointed', () => this.drawBones());
+    on('also ghost drawing tip tips tipPointed along step', () => this.drawBones());
     on('chosen map wire through bones stage finding probed would faces pieces normals', () => this.show());
     on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
@@ -164,8 +164,8 @@ export class Plate {
     return `${sides} sides, in ${part.name}, piece ${piece + 1}`;
   }
 
-  // turner shows what takes hold of the chosen joint: arrows along the world's
-  // axes for placing, rings about its own axes for posing.
+  // turner shows what takes hold of the chosen joint: arrows along the axes of the
+  // world, the joint or its parent for placing, rings about its own axes for posing.
   turner() {
     const bound = store.stage === 'weights' && store.character.weights;
     const mode = store.chosen < 0 ? '' : store.stage === 'placement' && store.bones ? 'translate' : bound && !joints()[store.chosen].end ? 'rotate' : '';
@@ -179,7 +179,6 @@ export class Plate {
     if (!this.turning) {
       const controls = new TransformControls(pane.camera, pane.element);
       controls.setMode(mode);
-      controls.setSpace(mode === 'rotate' ? 'local' : 'world');
       controls.setSize(mode === 'rotate' ? 0.62 : 0.5);
       controls.setColors?.(ink('--axis-x'), ink('--axis-y'), ink('--axis-z'), ink('--rust'));
       controls.attach(this.handle);
@@ -198,8 +197,12 @@ export class Plate {
     }
     if (!this.turning.controls.dragging) {
       this.handle.position.copy(this.posed.at[store.chosen]);
-      if (mode === 'rotate') this.handle.quaternion.copy(this.posed.turn[store.chosen]);
+      const parent = joints()[store.chosen].parent;
+      if (mode === 'rotate' || store.along === 'joint') this.handle.quaternion.copy(this.posed.turn[store.chosen]);
+      else if (store.along === 'parent' && parent >= 0) this.handle.quaternion.copy(this.posed.turn[parent]);
       else this.handle.quaternion.identity();
+      this.turning.controls.setSpace(mode === 'rotate' || store.along !== 'world' ? 'local' : 'world');
+      this.turning.controls.setTranslationSnap(store.step || null);
     }
   }
 
@@ -268,7 +271,7 @@ export class Plate {
       const to = rayAt(pane, x, y).intersectPlane(pane.drag.plane, new Vector3());
       if (!to || Math.hypot(x - pane.from[0], y - pane.from[1]) < 3 && !pane.drag.moved) return;
       pane.drag.moved = true;
-      this.preview(pane.drag, (store.centred && this.middle(pane, x, y)) || to);
+      this.preview(pane.drag, (store.centred && this.middle(pane, x, y)) || this.constrained(pane, to, e.shiftKey));
     });
     const end = (e) => {
       const [x, y] = at(e);
@@ -293,6 +296,18 @@ export class Plate {
     };
     pane.element.addEventListener('pointerup', end);
     pane.element.addEventListener('pointercancel', () => { if (pane.drag) { pane.drag = null; this.load(); } });
+  }
+
+  // constrained is a place that a joint is dragged to, rounded to the step along the
+  // pane's axes, and with straight along one of them alone.
+  constrained(pane, to, straight) {
+    const start = pane.drag.start, by = to.clone().sub(start), out = start.clone();
+    const axes = [0, 1].map((k) => new Vector3().setFromMatrixColumn(pane.camera.matrixWorld, k));
+    let along = axes.map((a) => a.dot(by));
+    if (straight) along = Math.abs(along[0]) > Math.abs(along[1]) ? [along[0], 0] : [0, along[1]];
+    if (store.step) along = along.map((v) => Math.round(v / store.step) * store.step);
+    axes.forEach((a, k) => out.addScaledVector(a, along[k]));
+    return out;
   }
 
   // shownJoint is the joint under a place of a pane, of those that are shown.

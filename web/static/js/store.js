@@ -27,6 +27,8 @@ export const store = {
   ghost: null, // joints of a starter before it is fitted
   drawing: null, // places of a chain that is being drawn
   centred: false, // dragged joints stay in the middle of the volume
+  along: 'world', // the axes of the arrows: world, joint or parent
+  step: 0, // metres that drags are rounded to; 0 is none
   tip: '', // of the fit, to be shown by a click
   tips: {}, // that a person has shown, by name
   tipPointed: '', // in the tray

@@ -3,6 +3,7 @@
 import { getText } from './api.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 import { ask } from './ask.js';
+import { reckon } from './reckon.js';
 import { forgetWould, showFinding } from './intake.js';
 import { chosenNames, submitPlacement } from './placement.js';
 
@@ -87,32 +88,12 @@ tray.addEventListener('submit', async (e) => {
   if (!await operate(form.dataset.op, params)) fields.forEach((f) => { f.dataset.touched = '1'; });
 });
 
-// A length may be typed as arithmetic: 12.5+3, 40/2.
-export function reckon(text) {
-  const t = text.replace(/,/g, '.').replace(/\s+/g, '').replace(/cm$/, '');
-  if (!/^[-+*/().\d]+$/.test(t)) return NaN;
-  let i = 0;
-  const atom = () => {
-    if (t[i] === '(') { i++; const v = sum(); if (t[i++] !== ')') return NaN; return v; }
-    if (t[i] === '-') { i++; return -atom(); }
-    if (t[i] === '+') { i++; return atom(); }
-    const m = /^\d*\.?\d+/.exec(t.slice(i)) ?? /^\d+\.?/.exec(t.slice(i));
-    if (!m) return NaN;
-    i += m[0].length;
-    return Number(m[0]);
-  };
-  const product = () => { let v = atom(); while (t[i] === '*' || t[i] === '/') v = t[i++] === '*' ? v * atom() : v / atom(); return v; };
-  const sum = () => { let v = product(); while (t[i] === '+' || t[i] === '-') v = t[i++] === '+' ? v + product() : v - product(); return v; };
-  const v = sum();
-  return i === t.length ? v : NaN;
-}
-
 async function move(form) {
   const to = [];
   for (const name of ['x', 'y', 'z']) {
     const v = reckon(form.elements[name].value);
     form.elements[name].setAttribute('aria-invalid', Number.isNaN(v));
-    if (Number.isNaN(v)) { form.elements[name].focus(); set({ say: `“${form.elements[name].value}” is no length. Type centimetres, such as 12.5 or 10+2.5.` }); return; }
+    if (Number.isNaN(v)) { form.elements[name].focus(); set({ say: `“${form.elements[name].value}” is no length. Type centimetres or a unit, such as 12.5, 3 mm or 10+2.5.` }); return; }
     to.push(v / 100);
   }
   for (const f of form.elements) delete f.dataset.touched;
