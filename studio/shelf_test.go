@@ -94,6 +94,9 @@ func TestNamesOfTheProductionPairJoints(t *testing.T) {
 		return n
 	}
 	require.Zero(t, byName())
+	none, err := json.Marshal(match(t, x, c, file).Matches)
+	require.NoError(t, err)
+	require.NotEqual(t, "null", string(none), "the page counts them")
 	kept, err := x.KeepNames(ctx, c.ID, "House names", names)
 	require.NoError(t, err)
 	require.Len(t, kept.Joints, len(names))

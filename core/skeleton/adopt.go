@@ -47,7 +47,7 @@ func plainName(name string) string {
 // mean, then, as proposals to be confirmed, by place within the body. known is a
 // map theirs → ours that goes first; nil for none.
 func MatchJoints(ours, theirs *Skeleton, known map[string]string) []Match {
-	var out []Match
+	out := []Match{}
 	usedOurs, usedTheirs := map[string]bool{}, map[string]bool{}
 	pair := func(t, o, how string) {
 		usedTheirs[t], usedOurs[o] = true, true
@@ -256,8 +256,8 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 		}
 		row(name, "untouched").Theirs = t.Name
 	}
-	if len(matched) == 0 {
-		return nil, nil, fmt.Errorf("no joint is matched: choose pairs first")
+	if len(matched) == 0 && o.Obsolete == "drop" {
+		return nil, nil, fmt.Errorf("no joint is paired, so all of ours would be dropped: pair some, or keep ours beside theirs")
 	}
 	taken := map[string]bool{}
 	for _, j := range out.Joints {

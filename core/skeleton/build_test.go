@@ -269,8 +269,14 @@ func TestAdoptMovesAddsAndDrops(t *testing.T) {
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, kept.Index("spine_3"), 0)
 	require.Equal(t, "spine_3", kept.Joints[kept.Joints[kept.Index("neck")].Parent].Name)
-	_, _, err = ours.Adopt(theirs, skeleton.Adoption{Obsolete: "keep", Parenting: "keep"})
-	require.ErrorContains(t, err, "no joint is matched")
+	beside, table, err := ours.Adopt(theirs, skeleton.Adoption{Obsolete: "keep", Parenting: "keep"})
+	require.NoError(t, err)
+	require.Len(t, beside.Joints, len(ours.Joints)+len(theirs.Joints), "two skeletons beside each other")
+	require.Equal(t, "added", table[0].What)
+	require.Equal(t, "hips", table[0].Theirs)
+	require.NotEqual(t, "hips", table[0].Joint)
+	_, _, err = ours.Adopt(theirs, skeleton.Adoption{Obsolete: "drop", Parenting: "keep"})
+	require.ErrorContains(t, err, "no joint is paired")
 }
 
 func TestCentringInATube(t *testing.T) {
@@ -365,4 +371,23 @@ func TestJointsOnEachOtherAndSkeletonsBesideEachOther(t *testing.T) {
 	require.Equal(t, "There are 2 skeletons", said(s, "several_roots"))
 	s.Joints = append(s.Joints, skeleton.Joint{Name: "lost", Parent: -1, Pos: r3.Vec{X: 3}, Rot: s.Joints[0].Rot})
 	require.Equal(t, "There are 2 skeletons, and 1 joint that hangs from none", said(s, "several_roots"))
+}
+
+// Twist joints lie on a straight line by nature, and a tail at rest may.
+func TestTwistsAndTailsAreNoStraightLimbs(t *testing.T) {
+	for twist := range 4 {
+		p := skeleton.Kinds[0].Default
+		p.Twist = twist
+		s, err := p.Build()
+		require.NoError(t, err)
+		require.NotContains(t, codes(s), "no_bend", "twist %d", twist)
+	}
+	s := skeleton.Biped(1.7)
+	var places []r3.Vec
+	for k := range 6 {
+		places = append(places, r3.Vec{X: 0.3, Y: 1, Z: -0.1 * float64(k+1)})
+	}
+	s, _, err := s.AddChain(find(t, s, "hips"), "sash", places, true, sides)
+	require.NoError(t, err)
+	require.NotContains(t, codes(s), "no_bend")
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
@@ -138,11 +139,14 @@ func (s *Skeleton) Bend(i int) float64 {
 }
 
 // straight reports the middle joints of limbs that have no bend: those of side
-// pairs whose parent and only child are about as long as they are.
+// pairs whose parent and only child are about as long as they are. One straight
+// joint after another is a chain, not a limb, and joints named as twists lie
+// straight by nature.
 func (s *Skeleton) straight(x Suffixes) []finding.Finding {
 	children := s.Children()
 	pairs := s.Pairs(x)
 	var names []string
+	var found []int
 	least := math.Inf(1)
 	for i, j := range s.Joints {
 		if j.Parent < 0 || len(children[i]) != 1 || len(children[j.Parent]) != 1 || pairs.Sides[i] == Centre {
@@ -154,10 +158,16 @@ func (s *Skeleton) straight(x Suffixes) []finding.Finding {
 		if lower < 0.6*upper || upper < 0.6*lower || len(children[k]) == 0 {
 			continue
 		}
-		if b := s.Bend(i); b < bendLimit {
-			names = append(names, j.Name)
-			least = math.Min(least, b)
+		if s.Bend(i) < bendLimit && !strings.Contains(strings.ToLower(j.Name), "twist") {
+			found = append(found, i)
 		}
+	}
+	for _, i := range found {
+		if slices.Contains(found, s.Joints[i].Parent) || slices.Contains(found, children[i][0]) {
+			continue
+		}
+		names = append(names, s.Joints[i].Name)
+		least = math.Min(least, s.Bend(i))
 	}
 	if names == nil {
 		return nil

@@ -53,7 +53,9 @@ export function draw() {
     row.setAttribute('aria-selected', i === store.chosen || store.also.has(i));
     row.draggable = true;
     const name = cell(j.name, 'name');
-    name.style.paddingInlineStart = `${0.5 + 0.8 * depth(list, i)}rem`;
+    const deep = depth(list, i);
+    name.style.paddingInlineStart = `${0.5 + 0.8 * Math.min(deep, 8) + 0.08 * Math.max(0, deep - 8)}rem`;
+    name.title = j.name;
     const marks = [j.pinned && 'pinned', j.locked && 'locked', j.hidden && 'hidden'].filter(Boolean).join(', ');
     const placed = cell(marks || (j.reason ? `${Math.round(100 * j.confidence)} %` : 'by hand'), 'placed');
     placed.title = j.reason;
