@@ -35,7 +35,7 @@ func (f Figure) bones() *skeleton.Skeleton {
 		at := r3.Scale(f.Height, r3.Vec{X: x, Y: y, Z: z})
 		i := s.Index(name)
 		s.Joints[i].Pos = at
-		if p := s.PartnerOf(i, skeleton.DefaultSuffixes); p >= 0 {
+		if p := s.PartnerOf(i, skeleton.DefaultMarks); p >= 0 {
 			s.Joints[p].Pos = skeleton.Mirrored(at, 0)
 		}
 	}

@@ -147,7 +147,7 @@ func waderBones(f Wader) *skeleton.Skeleton {
 	for i := range s.Joints {
 		j := &s.Joints[i]
 		name, side := j.Name, 1.0
-		if other, ok := skeleton.DefaultSuffixes.Partner(name); ok && skeleton.DefaultSuffixes.Of(name) == skeleton.Right {
+		if other, ok := skeleton.DefaultMarks.Partner(name); ok && skeleton.DefaultMarks.Of(name) == skeleton.Right {
 			name, side = other, -1
 		}
 		p := place[name]

@@ -142,7 +142,7 @@ func otterBones(f Otter) *skeleton.Skeleton {
 	for i := range s.Joints {
 		j := &s.Joints[i]
 		name, side := j.Name, 1.0
-		if other, ok := skeleton.DefaultSuffixes.Partner(name); ok && skeleton.DefaultSuffixes.Of(name) == skeleton.Right {
+		if other, ok := skeleton.DefaultMarks.Partner(name); ok && skeleton.DefaultMarks.Of(name) == skeleton.Right {
 			name, side = other, -1
 		}
 		p, ok := place[name]
@@ -150,7 +150,7 @@ func otterBones(f Otter) *skeleton.Skeleton {
 			panic(fmt.Sprintf("the otter has no place for %s", j.Name))
 		}
 		p.X *= side
-		if skeleton.DefaultSuffixes.Of(j.Name) != skeleton.Centre && p.Y < 0.3*f.Leg {
+		if skeleton.DefaultMarks.Of(j.Name) != skeleton.Centre && p.Y < 0.3*f.Leg {
 			ahead := side // left foreleg, right hind leg
 			if p.Z < 0 {
 				ahead = -side

@@ -199,10 +199,18 @@ func (o *SnapStarter) Apply(_ context.Context, s State, _ Progress) (State, Outc
 		return s, Outcome{}, wrong("%v", err)
 	}
 	n := len(out.Joints) - len(missing)
+	// Starters mark sides their way; the character may mark them otherwise.
+	house := func(name string) string { return skeleton.DefaultMarks.Translate(name, s.Settings.Marks) }
+	if out, err = out.RenameMany(translated(out, skeleton.DefaultMarks, s.Settings.Marks)); err != nil {
+		return s, Outcome{}, wrong("%v", err)
+	}
+	for i := range missing {
+		missing[i] = house(missing[i])
+	}
 	removed := map[string]string{}
 	renamed := map[string]string{}
 	for ours, theirs := range names {
-		if out.Index(ours) >= 0 && s.Skeleton.Index(theirs) >= 0 {
+		if ours = house(ours); out.Index(ours) >= 0 && s.Skeleton.Index(theirs) >= 0 {
 			renamed[theirs] = ours
 		}
 	}

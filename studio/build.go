@@ -64,7 +64,7 @@ func (s State) withSkeleton(sk *skeleton.Skeleton, renamed, removed map[string]s
 // DrawChain hangs a chain from Parent, "" for a new root, at world places.
 type DrawChain struct {
 	Parent string       `json:"parent"`
-	Name   string       `json:"name"`
+	Name   string       `json:"name"` // "" is one made of the parent's
 	Places [][3]float64 `json:"places"`
 	End    bool         `json:"end"`
 }
@@ -91,9 +91,13 @@ func (o *DrawChain) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	}
 	name := strings.TrimSpace(o.Name)
 	if name == "" {
-		name = "chain"
+		name = "root"
+		if parent >= 0 {
+			stem, side := s.Settings.Marks.Split(sk.Joints[parent].Name)
+			name = s.Settings.Marks.Join(stem+"_branch", side)
+		}
 	}
-	out, names, err := sk.AddChain(parent, name, places, o.End, s.Settings.Suffixes)
+	out, names, err := sk.AddChain(parent, name, places, o.End, s.Settings.Marks)
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
@@ -115,7 +119,7 @@ func (o *InsertJoints) Apply(_ context.Context, s State, _ Progress) (State, Out
 	out := s.Skeleton
 	var all []string
 	for _, n := range o.Joints { // numbers change, names do not
-		next, names, err := out.Insert(out.Index(n), o.Count, s.Settings.Suffixes)
+		next, names, err := out.Insert(out.Index(n), o.Count, s.Settings.Marks)
 		if err != nil {
 			return s, Outcome{}, wrong("%v", err)
 		}
@@ -211,7 +215,7 @@ func (o *DuplicateBranch) Apply(_ context.Context, s State, _ Progress) (State, 
 	if !geom.Finite(by) {
 		return s, Outcome{}, wrong("%v is no way to move the copy", o.By)
 	}
-	out, names := s.Skeleton.Duplicate(which[0], by, s.Settings.Suffixes)
+	out, names := s.Skeleton.Duplicate(which[0], by, s.Settings.Marks)
 	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("Duplicated %s as %s", o.Joint, said(names)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
 }
 
@@ -252,7 +256,7 @@ func (o *AddEnds) Apply(_ context.Context, s State, _ Progress) (State, Outcome,
 			which = append(which, i)
 		}
 	}
-	out, names := s.Skeleton.AddEnds(which, s.Settings.Suffixes)
+	out, names := s.Skeleton.AddEnds(which, s.Settings.Marks)
 	if len(names) == 0 {
 		return s, Outcome{}, wrong("every chosen chain has its end joint already")
 	}
@@ -270,7 +274,7 @@ func (o *RemoveEnds) Apply(ctx context.Context, s State, p Progress) (State, Out
 	children := s.Skeleton.Children()
 	var names []string
 	for i, j := range s.Skeleton.Joints {
-		if len(children[i]) == 0 && skeleton.IsEnd(j.Name, s.Settings.Suffixes) {
+		if len(children[i]) == 0 && skeleton.IsEnd(j.Name, s.Settings.Marks) {
 			names = append(names, j.Name)
 		}
 	}
@@ -308,7 +312,7 @@ func (o *RenameJoints) Apply(_ context.Context, s State, _ Progress) (State, Out
 			return s, Outcome{}, err
 		}
 		if o.Pattern != "" {
-			names, err = s.Skeleton.Pattern(which, o.Pattern, s.Settings.Suffixes)
+			names, err = s.Skeleton.Pattern(which, o.Pattern, s.Settings.Marks)
 		} else {
 			names, err = s.Skeleton.Replace(which, o.Search, o.With)
 		}
@@ -345,7 +349,7 @@ func (o *MarkSides) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	if !(o.Tolerance >= 0) {
 		return s, Outcome{}, wrong("the tolerance must be a length, not %g", o.Tolerance)
 	}
-	out, renamed, err := s.Skeleton.MarkSides(o.Tolerance, s.Settings.Suffixes)
+	out, renamed, err := s.Skeleton.MarkSides(o.Tolerance, s.Settings.Marks)
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
@@ -357,28 +361,24 @@ func (o *MarkSides) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 
 // NameSides changes how the names of a character mark sides, and the names.
 type NameSides struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
+	skeleton.Marks
 }
 
 // Apply implements Operation.
 func (o *NameSides) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
-	if o.Left == "" || o.Right == "" || o.Left == o.Right || strings.HasSuffix(o.Left, o.Right) || strings.HasSuffix(o.Right, o.Left) {
-		return s, Outcome{}, wrong("the marks of left and right must differ and neither may end in the other")
+	if err := o.Check(); err != nil {
+		return s, Outcome{}, wrong("%v", err)
 	}
-	before := s.Settings.Suffixes
-	s.Settings.Suffixes = skeleton.Suffixes{Left: o.Left, Right: o.Right}
-	told := Outcome{Sentence: fmt.Sprintf("Sides are marked %s and %s", o.Left, o.Right), Before: before.Left + " " + before.Right, After: o.Left + " " + o.Right}
+	before := s.Settings.Marks
+	s.Settings.Marks = o.Marks
+	told := Outcome{Sentence: fmt.Sprintf("Sides are marked %s and %s", o.Join("…", skeleton.Left), o.Join("…", skeleton.Right)), Before: before.Left + " " + before.Right, After: o.Left + " " + o.Right}
 	if s.Skeleton == nil {
 		return s, told, nil
 	}
 	names := map[string]string{}
 	for _, j := range s.Skeleton.Joints {
-		switch stem, _ := before.Split(j.Name); before.Of(j.Name) {
-		case skeleton.Left:
-			names[j.Name] = stem + o.Left
-		case skeleton.Right:
-			names[j.Name] = stem + o.Right
+		if to := before.Translate(j.Name, o.Marks); to != j.Name {
+			names[j.Name] = to
 		}
 	}
 	out, err := s.Skeleton.RenameMany(names)
@@ -403,7 +403,7 @@ func (o *MakeOther) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 	if !ok || !(o.Tolerance >= 0) {
 		return s, Outcome{}, wrong("mirror from \"left\" or \"right\" with a tolerance in metres, not %q and %g", o.From, o.Tolerance)
 	}
-	out, m, err := s.Skeleton.MakeOther(side, o.Tolerance, s.Settings.Convention, s.Settings.Suffixes)
+	out, m, err := s.Skeleton.MakeOther(side, o.Tolerance, s.Settings.Convention, s.Settings.Marks)
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}

@@ -330,7 +330,7 @@ func (o *CompleteHalf) Apply(_ context.Context, s State, _ Progress) (State, Out
 		}
 		for i, name := range s.Weights.Joints {
 			partner[i] = int32(i)
-			if other, ok := s.Settings.Suffixes.Partner(name); ok {
+			if other, ok := s.Settings.Marks.Partner(name); ok {
 				if k, ok := number[other]; ok {
 					partner[i] = k
 				}

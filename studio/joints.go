@@ -61,7 +61,7 @@ func said(names []string) string {
 // placed moves joints each on its own to world places, and with both the
 // partners to the mirrored ones; a partner that is placed itself keeps its own.
 func placed(s State, to map[int]r3.Vec, both bool) (State, float64, error) {
-	x := s.Settings.Suffixes
+	x := s.Settings.Marks
 	pairs := s.Skeleton.Pairs(x)
 	all := map[int]r3.Vec{}
 	for i, p := range to {
@@ -266,7 +266,7 @@ func (o *SlightBend) Apply(_ context.Context, s State, _ Progress) (State, Outco
 	}
 	bent := s.Skeleton
 	for _, i := range which {
-		if bent, err = bent.SlightBend(i, o.Degrees, s.Settings.Suffixes); err != nil {
+		if bent, err = bent.SlightBend(i, o.Degrees, s.Settings.Marks); err != nil {
 			return s, Outcome{}, wrong("%v", err)
 		}
 	}
@@ -294,7 +294,7 @@ func (o *StretchChain) Apply(_ context.Context, s State, _ Progress) (State, Out
 	if len(s.Skeleton.Branch(i)) == 1 {
 		return s, Outcome{}, wrong("nothing hangs from %s that could be stretched", o.Joint)
 	}
-	partner := s.Skeleton.PartnerOf(i, s.Settings.Suffixes)
+	partner := s.Skeleton.PartnerOf(i, s.Settings.Marks)
 	moved := s.Skeleton.Stretch(i, o.Factor)
 	if o.Both && partner >= 0 {
 		moved = moved.Stretch(partner, o.Factor)
@@ -326,7 +326,7 @@ func (o *SwingLimb) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 		rad := math.Pi / 180
 		return quat.Mul(geom.AxisAngle(r3.Vec{Z: 1}, z*rad), quat.Mul(geom.AxisAngle(r3.Vec{Y: 1}, y*rad), geom.AxisAngle(r3.Vec{X: 1}, x*rad)))
 	}
-	partner := s.Skeleton.PartnerOf(which[0], s.Settings.Suffixes)
+	partner := s.Skeleton.PartnerOf(which[0], s.Settings.Marks)
 	moved := s.Skeleton.Swing(which[0], turn(o.Degrees[0], o.Degrees[1], o.Degrees[2]))
 	if o.Both && partner >= 0 {
 		moved = moved.Swing(partner, turn(o.Degrees[0], -o.Degrees[1], -o.Degrees[2]))
@@ -346,7 +346,7 @@ func (o *CopyToPartner) Apply(_ context.Context, s State, _ Progress) (State, Ou
 	if err != nil {
 		return s, Outcome{}, err
 	}
-	x := s.Settings.Suffixes
+	x := s.Settings.Marks
 	pairs := s.Skeleton.Pairs(x)
 	to := map[int]r3.Vec{}
 	for _, i := range which {

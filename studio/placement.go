@@ -98,6 +98,13 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 			return s, Outcome{}, wrong("%v", err)
 		}
 	}
+	// The fit knows the names of starters; the character may mark sides otherwise.
+	house := s.Settings.Marks
+	if o.Own == nil && house != skeleton.DefaultMarks {
+		if err := translate(&options, house, skeleton.DefaultMarks); err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
+	}
 	in, _ := s.Mesh.Bindable()
 	fitted, report, err := fit.Fit(ctx, in, options, fit.Progress(progress))
 	if ctx.Err() != nil {
@@ -105,6 +112,11 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 	}
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
+	}
+	if o.Own == nil && house != skeleton.DefaultMarks {
+		if fitted, err = fitted.RenameMany(translated(fitted, skeleton.DefaultMarks, house)); err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
 	}
 	sure, of := 0, 0
 	for _, j := range fitted.Joints {
@@ -134,6 +146,40 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 		Before: "0", After: fmt.Sprint(of)}, nil
 }
 
+// translated returns the names of joints by another way to mark sides, by those
+// that they have.
+func translated(s *skeleton.Skeleton, from, to skeleton.Marks) map[string]string {
+	out := map[string]string{}
+	for _, j := range s.Joints {
+		if name := from.Translate(j.Name, to); name != j.Name {
+			out[j.Name] = name
+		}
+	}
+	return out
+}
+
+// translate gives the options of a fit the names of another way to mark sides.
+func translate(o *fit.Options, from, to skeleton.Marks) error {
+	pinned := map[string]r3.Vec{}
+	for name, p := range o.Pinned {
+		pinned[from.Translate(name, to)] = p
+	}
+	o.Pinned = pinned
+	if o.Only != nil {
+		only := make([]string, len(o.Only))
+		for i, name := range o.Only {
+			only[i] = from.Translate(name, to)
+		}
+		o.Only = only
+	}
+	if o.Current == nil {
+		return nil
+	}
+	var err error
+	o.Current, err = o.Current.RenameMany(translated(o.Current, from, to))
+	return err
+}
+
 // MoveJoint puts a joint at a place in world metres.
 type MoveJoint struct {
 	Joint  string     `json:"joint"`
@@ -156,11 +202,11 @@ func (o *MoveJoint) Apply(_ context.Context, s State, _ Progress) (State, Outcom
 		return s, Outcome{}, wrong("%v is no place to move %s to", o.To, o.Joint)
 	}
 	by := r3.Norm(r3.Sub(to, s.Skeleton.Joints[i].Pos))
-	if s, err = s.withMoved(s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Suffixes)); err != nil {
+	if s, err = s.withMoved(s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Marks)); err != nil {
 		return s, Outcome{}, err
 	}
 	what := o.Joint
-	if o.Both && s.Skeleton.PartnerOf(i, s.Settings.Suffixes) >= 0 {
+	if o.Both && s.Skeleton.PartnerOf(i, s.Settings.Marks) >= 0 {
 		what += " and its partner"
 	}
 	return s, Outcome{Sentence: fmt.Sprintf("Moved %s by %.1f cm", what, 100*by)}, nil
@@ -209,16 +255,16 @@ func (o *SetAxes) Apply(_ context.Context, s State, _ Progress) (State, Outcome,
 		}
 		which = append(which, i)
 	}
-	turned, err := s.Skeleton.Orient(which, o.Convention, s.Settings.Suffixes)
+	turned, err := s.Skeleton.Orient(which, o.Convention, s.Settings.Marks)
 	if err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
 	before, after := 0, 0
 	for i := range turned.Joints {
-		if s.Skeleton.AxisOff(i, o.Convention, s.Settings.Suffixes) > skeleton.AxisLimit {
+		if s.Skeleton.AxisOff(i, o.Convention, s.Settings.Marks) > skeleton.AxisLimit {
 			before++
 		}
-		if turned.AxisOff(i, o.Convention, s.Settings.Suffixes) > skeleton.AxisLimit {
+		if turned.AxisOff(i, o.Convention, s.Settings.Marks) > skeleton.AxisLimit {
 			after++
 		}
 	}

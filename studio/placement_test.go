@@ -113,7 +113,7 @@ func TestJointsAreMovedTogether(t *testing.T) {
 	s := bound(t)
 	hand := at(t, s, "hand_l")
 	s2 := do(t, s, "place_joints", fmt.Sprintf(`{"places":[{"joint":"hand_l","to":[%g,%g,%g]}],"both":true}`, hand.X+0.02, hand.Y, hand.Z))
-	plane := s.Skeleton.MirrorPlane(s.Settings.Suffixes)
+	plane := s.Skeleton.MirrorPlane(s.Settings.Marks)
 	require.InDelta(t, 0, r3.Norm(r3.Sub(at(t, s2, "hand_r"), skeleton.Mirrored(at(t, s2, "hand_l"), plane))), 1e-12)
 	require.Equal(t, at(t, s, "hand_end_l"), at(t, s2, "hand_end_l"), "children stay where they are")
 	// The same joint twice: the last place counts.
@@ -179,7 +179,7 @@ func TestCentring(t *testing.T) {
 		back := do(t, off, op, params)
 		got := at(t, back, "shank_l")
 		require.Less(t, math.Hypot(got.X-want.X, got.Z-want.Z), 0.02, op)
-		require.InDelta(t, got.X, -at(t, back, "shank_r").X+2*s.Skeleton.MirrorPlane(s.Settings.Suffixes), 1e-9, op)
+		require.InDelta(t, got.X, -at(t, back, "shank_r").X+2*s.Skeleton.MirrorPlane(s.Settings.Marks), 1e-9, op)
 	}
 	_, _, err := try(s, "centre_along", `{"joint":"shank_l","from":[9,9,3],"way":[0,0,-1]}`)
 	require.ErrorContains(t, err, "no mesh under the pointer")
@@ -239,9 +239,9 @@ func TestTheOtherSideIsMadeFromOne(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, told.Sentence, "4 new")
 	require.Len(t, whole.Skeleton.Joints, len(s.Skeleton.Joints))
-	plane := s.Skeleton.MirrorPlane(s.Settings.Suffixes)
+	plane := s.Skeleton.MirrorPlane(s.Settings.Marks)
 	for i, j := range whole.Skeleton.Joints {
-		if k := whole.Skeleton.PartnerOf(i, s.Settings.Suffixes); k >= 0 {
+		if k := whole.Skeleton.PartnerOf(i, s.Settings.Marks); k >= 0 {
 			require.InDelta(t, 0, r3.Norm(r3.Sub(skeleton.Mirrored(j.Pos, plane), whole.Skeleton.Joints[k].Pos)), 1e-9, j.Name)
 		}
 	}
@@ -405,4 +405,33 @@ func TestShownTipsOfABeast(t *testing.T) {
 	for _, name := range []string{"hand_l", "foot_r", "head"} {
 		require.Less(t, r3.Norm(r3.Sub(at(t, cut, name), at(t, s, name))), 0.02, name)
 	}
+}
+
+// A production that marks sides in front of names gets them so from every fit, and
+// refits by them.
+func TestFitsFollowTheMarksOfTheProduction(t *testing.T) {
+	m, _ := demo.Odile(0.02)
+	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
+	plain := do(t, s, "fit_starter", `{"starter":"biped"}`)
+	s = do(t, s, "name_sides", `{"left":"l_","right":"r_","before":true}`)
+	fitted := do(t, s, "fit_starter", `{"starter":"biped"}`)
+	require.Equal(t, at(t, plain, "hand_l"), at(t, fitted, "l_hand"))
+	require.Less(t, fitted.Skeleton.Index("hand_l"), 0)
+	hand := at(t, fitted, "l_hand")
+	moved := do(t, fitted, "move_joint", encoded(t, map[string]any{"joint": "l_hand", "to": []float64{hand.X + 0.03, hand.Y, hand.Z}, "branch": false, "both": true}))
+	require.InDelta(t, -0.03, at(t, moved, "r_hand").X-at(t, fitted, "r_hand").X, 1e-9, "the partner moves too")
+	again := do(t, moved, "fit_starter", `{"starter":"biped","only":["l_hand","r_hand"]}`)
+	require.InDelta(t, 0, r3.Norm(r3.Sub(hand, at(t, again, "l_hand"))), 1e-9)
+	pinned := do(t, moved, "mark_joints", `{"joints":["l_hand"],"pinned":true}`)
+	require.InDelta(t, 0, r3.Norm(r3.Sub(at(t, moved, "l_hand"), at(t, do(t, pinned, "fit_starter", `{"starter":"biped"}`), "l_hand"))), 1e-9)
+	laid := do(t, fitted, "snap_starter", encoded(t, map[string]any{"starter": "biped", "names": map[string]string{"hips": "hips", "hand_l": "l_hand", "head": "head"}}))
+	require.Equal(t, hand, at(t, laid, "l_hand"))
+	require.GreaterOrEqual(t, laid.Skeleton.Index("r_hand"), 0)
+
+	back := do(t, fitted, "name_sides", `{"left":"_l","right":"_r"}`)
+	require.Equal(t, hand, at(t, back, "hand_l"))
+	_, _, err := try(fitted, "name_sides", `{"left":"x","right":"x"}`)
+	require.ErrorContains(t, err, "must differ")
+	drawn := do(t, fitted, "draw_chain", `{"parent":"l_hand","places":[[0.5,1,0]]}`)
+	require.GreaterOrEqual(t, drawn.Skeleton.Index("l_hand_branch"), 0)
 }

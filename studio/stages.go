@@ -62,9 +62,9 @@ func review(s *State, m *measured) *Review {
 		r.Guess = s.Mesh.GuessPlacement()
 	}
 	if s.Skeleton != nil && s.Mesh != nil {
-		found["placement"] = append(s.Skeleton.CheckPlacement(m.surface.Tree, s.Settings.Suffixes), health.Rings(m.surface, s.Skeleton)...)
+		found["placement"] = append(s.Skeleton.CheckPlacement(m.surface.Tree, s.Settings.Marks), health.Rings(m.surface, s.Skeleton)...)
 		c := s.Settings.Convention
-		found["axes"] = s.Skeleton.CheckAxes(c, s.Settings.Suffixes, finding.Remedy{Label: "Set the axes of all joints", Op: "set_axes",
+		found["axes"] = s.Skeleton.CheckAxes(c, s.Settings.Marks, finding.Remedy{Label: "Set the axes of all joints", Op: "set_axes",
 			Params: map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides}})
 	}
 	if s.Bind != nil {

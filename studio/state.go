@@ -37,7 +37,7 @@ type Settings struct {
 	Source     string              `json:"source"` // file name
 	Notes      []string            `json:"notes,omitempty"`
 	Joined     int                 `json:"joined,omitempty"` // split vertices that are one here
-	Suffixes   skeleton.Suffixes   `json:"suffixes"`
+	Marks      skeleton.Marks      `json:"suffixes"`
 	Convention skeleton.Convention `json:"convention"`
 	Oriented   bool                `json:"oriented"`       // axes were set by an operation
 	Kind       string              `json:"kind,omitempty"` // of health.Kinds
@@ -45,7 +45,7 @@ type Settings struct {
 
 // DefaultSettings are those of a new character.
 func DefaultSettings() Settings {
-	return Settings{Suffixes: skeleton.DefaultSuffixes, Convention: skeleton.DefaultConvention}
+	return Settings{Marks: skeleton.DefaultMarks, Convention: skeleton.DefaultConvention}
 }
 
 // BindRecord is what the last bind did and the skeleton that it was done for.

@@ -124,7 +124,7 @@ func joints(o opened) []jointView {
 		return []jointView{}
 	}
 	children := sk.Children()
-	pairs := sk.Pairs(o.state.Settings.Suffixes)
+	pairs := sk.Pairs(o.state.Settings.Marks)
 	out := make([]jointView, len(sk.Joints))
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
@@ -191,7 +191,7 @@ func (s *site) state(w http.ResponseWriter, r *http.Request) {
 	}
 	plane := 0.0
 	if o.state.Skeleton != nil {
-		plane = o.state.Skeleton.MirrorPlane(o.state.Settings.Suffixes)
+		plane = o.state.Skeleton.MirrorPlane(o.state.Settings.Marks)
 	}
 	answer(w, http.StatusOK, map[string]any{
 		"id": o.ID, "name": o.Name, "head": o.rev.ID, "undo": undo, "redo": redo,

@@ -242,7 +242,7 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 				}
 			}
 			surface := work.Mesh.Surface()
-			list := append(work.Skeleton.CheckPlacement(surface.Tree, work.Settings.Suffixes), health.Rings(surface, work.Skeleton)...)
+			list := append(work.Skeleton.CheckPlacement(surface.Tree, work.Settings.Marks), health.Rings(surface, work.Skeleton)...)
 			tell(list)
 			if err := report(rep, struct {
 				File     string            `json:"file"`

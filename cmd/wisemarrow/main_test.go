@@ -193,7 +193,7 @@ func TestRepairAndOrient(t *testing.T) {
 	c := skeleton.DefaultConvention
 	c.Aim, c.Bend = "x", "z"
 	for i := range turned.Joints {
-		require.Less(t, turned.AxisOff(i, c, skeleton.DefaultSuffixes), 1e-6)
+		require.Less(t, turned.AxisOff(i, c, skeleton.DefaultMarks), 1e-6)
 	}
 	code, _, errs = command(t, "orient", skel, "--aim", "up")
 	require.Equal(t, exitInput, code)

@@ -127,7 +127,7 @@ func orientCommand() *cobra.Command {
 			if s, err = run(c.Context(), s, "set_axes", studio.SetAxes{Convention: conv}); err != nil {
 				return err
 			}
-			left := s.Skeleton.CheckAxes(conv, s.Settings.Suffixes, finding.Remedy{})
+			left := s.Skeleton.CheckAxes(conv, s.Settings.Marks, finding.Remedy{})
 			tell(left)
 			if out != "" {
 				if err := writeFile(out, func(w io.Writer) error { return gltf.EncodeSkeleton(w, s.Skeleton) }); err != nil {

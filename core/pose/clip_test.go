@@ -45,7 +45,7 @@ func TestAMotionOutlivesOtherAxes(t *testing.T) {
 	s := turned(t)
 	convention := skeleton.DefaultConvention
 	convention.Aim, convention.Bend = "x", "z"
-	other, err := s.Orient(nil, convention, skeleton.DefaultSuffixes)
+	other, err := s.Orient(nil, convention, skeleton.DefaultMarks)
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
 		c := drawnClip(t, s)

@@ -14,7 +14,7 @@ import (
 )
 
 func turned(t require.TestingT) *skeleton.Skeleton {
-	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, skeleton.DefaultSuffixes)
+	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, skeleton.DefaultMarks)
 	require.NoError(t, err)
 	return s
 }

@@ -83,7 +83,7 @@ func MatchJoints(ours, theirs *Skeleton, known map[string]string) []Match {
 func byPlace(ours, theirs *Skeleton, paired []Match) []Match {
 	across := across(ours, theirs, paired)
 	height := math.Max(ours.Height(), 1e-9)
-	middle := ours.MirrorPlane(DefaultSuffixes)
+	middle := ours.MirrorPlane(DefaultMarks)
 	toOurs, taken := map[int]int{}, map[int]bool{}
 	for _, p := range paired {
 		toOurs[theirs.Index(p.Theirs)] = ours.Index(p.Ours)
@@ -267,7 +267,7 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 		if _, ok := oursOf[t.Name]; ok {
 			continue
 		}
-		name := freeName(t.Name, DefaultSuffixes, taken)
+		name := freeName(t.Name, DefaultMarks, taken)
 		parent := -1
 		if t.Parent >= 0 {
 			parent = out.Index(oursOf[from.Joints[t.Parent].Name])

@@ -14,7 +14,7 @@ import (
 
 // FreeName returns base, or base with the lowest number that no joint has yet.
 // The mark of a side stays last.
-func (s *Skeleton) FreeName(base string, x Suffixes) string {
+func (s *Skeleton) FreeName(base string, x Marks) string {
 	taken := map[string]bool{}
 	for _, j := range s.Joints {
 		taken[j.Name] = true
@@ -22,38 +22,27 @@ func (s *Skeleton) FreeName(base string, x Suffixes) string {
 	return freeName(base, x, taken)
 }
 
-func freeName(base string, x Suffixes, taken map[string]bool) string {
-	stem, mark := x.Split(base)
+func freeName(base string, x Marks, taken map[string]bool) string {
+	stem, side := x.Split(base)
 	out := base
 	for n := 2; taken[out]; n++ {
-		out = fmt.Sprintf("%s_%d%s", stem, n, mark)
+		out = x.Join(fmt.Sprintf("%s_%d", stem, n), side)
 	}
 	taken[out] = true
 	return out
 }
 
-// Split takes the mark of a side off a name.
-func (x Suffixes) Split(name string) (stem, mark string) {
-	switch x.Of(name) {
-	case Left:
-		return strings.TrimSuffix(name, x.Left), x.Left
-	case Right:
-		return strings.TrimSuffix(name, x.Right), x.Right
-	}
-	return name, ""
-}
-
 // AddChain hangs a chain of joints at world places from parent, -1 for a root.
 // They are called base_1, base_2 … with the side mark of base last; a single one
 // is called base. The last is an end joint when end is set.
-func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, x Suffixes) (*Skeleton, []string, error) {
+func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, x Marks) (*Skeleton, []string, error) {
 	if len(places) == 0 {
 		return nil, nil, fmt.Errorf("a chain needs at least one place")
 	}
 	if parent < -1 || parent >= len(s.Joints) {
 		return nil, nil, fmt.Errorf("there is no joint %d to hang a chain from", parent)
 	}
-	stem, mark := x.Split(base)
+	stem, side := x.Split(base)
 	if !legalName.MatchString(base) {
 		return nil, nil, fmt.Errorf("%q is no joint name: use letters, digits and underscores, not a digit first", base)
 	}
@@ -70,9 +59,9 @@ func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, 
 		name := base
 		switch {
 		case end && i == len(places)-1 && i > 0:
-			name = stem + "_end" + mark
+			name = x.Join(stem+"_end", side)
 		case len(places) > 1 && !(end && len(places) == 2):
-			name = fmt.Sprintf("%s_%d%s", stem, i+1, mark)
+			name = x.Join(fmt.Sprintf("%s_%d", stem, i+1), side)
 		}
 		name = freeName(name, x, taken)
 		names = append(names, name)
@@ -84,7 +73,7 @@ func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, 
 
 // Insert divides the bone from joint i's parent to i by n new joints at even
 // steps, named after the parent.
-func (s *Skeleton) Insert(i, n int, x Suffixes) (*Skeleton, []string, error) {
+func (s *Skeleton) Insert(i, n int, x Marks) (*Skeleton, []string, error) {
 	p := s.Joints[i].Parent
 	if p < 0 {
 		return nil, nil, fmt.Errorf("%s is a root: there is no bone before it to divide", s.Joints[i].Name)
@@ -97,15 +86,15 @@ func (s *Skeleton) Insert(i, n int, x Suffixes) (*Skeleton, []string, error) {
 	for _, j := range s.Joints {
 		taken[j.Name] = true
 	}
-	stem, mark := x.Split(s.Joints[p].Name)
-	if _, m := x.Split(s.Joints[i].Name); m == "" {
-		mark = ""
+	stem, side := x.Split(s.Joints[p].Name)
+	if x.Of(s.Joints[i].Name) == Centre {
+		side = Centre
 	}
 	a, b := s.Joints[p].Pos, s.Joints[i].Pos
 	var names []string
 	parent := p
 	for k := range n {
-		name := freeName(fmt.Sprintf("%s_mid_%d%s", stem, k+1, mark), x, taken)
+		name := freeName(x.Join(fmt.Sprintf("%s_mid_%d", stem, k+1), side), x, taken)
 		names = append(names, name)
 		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: r3.Add(a, r3.Scale(float64(k+1)/float64(n+1), r3.Sub(b, a))), Rot: s.Joints[p].Rot})
 		parent = len(out.Joints) - 1
@@ -217,7 +206,7 @@ func (s *Skeleton) ordered() *Skeleton {
 }
 
 // Duplicate copies a branch beside itself, moved by a way, under new names.
-func (s *Skeleton) Duplicate(i int, by r3.Vec, x Suffixes) (*Skeleton, []string) {
+func (s *Skeleton) Duplicate(i int, by r3.Vec, x Marks) (*Skeleton, []string) {
 	out := s.Clone()
 	taken := map[string]bool{}
 	for _, j := range s.Joints {
@@ -258,7 +247,7 @@ func (s *Skeleton) OneRoot(root int) (*Skeleton, int, error) {
 
 // AddEnds gives every chosen last joint an end joint, straight on by half its
 // bone; RemoveEnds takes end joints (called …_end) away.
-func (s *Skeleton) AddEnds(which []int, x Suffixes) (*Skeleton, []string) {
+func (s *Skeleton) AddEnds(which []int, x Marks) (*Skeleton, []string) {
 	out := s.Clone()
 	children := s.Children()
 	taken := map[string]bool{}
@@ -270,12 +259,12 @@ func (s *Skeleton) AddEnds(which []int, x Suffixes) (*Skeleton, []string) {
 		if len(children[i]) > 0 || IsEnd(s.Joints[i].Name, x) {
 			continue
 		}
-		stem, mark := x.Split(s.Joints[i].Name)
+		stem, side := x.Split(s.Joints[i].Name)
 		way := r3.Vec{Y: 0.05}
 		if p := s.Joints[i].Parent; p >= 0 {
 			way = r3.Scale(0.5, r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos))
 		}
-		name := freeName(stem+"_end"+mark, x, taken)
+		name := freeName(x.Join(stem+"_end", side), x, taken)
 		names = append(names, name)
 		out.Joints = append(out.Joints, Joint{Name: name, Parent: i, Pos: r3.Add(s.Joints[i].Pos, way), Rot: s.Joints[i].Rot})
 	}
@@ -283,7 +272,7 @@ func (s *Skeleton) AddEnds(which []int, x Suffixes) (*Skeleton, []string) {
 }
 
 // IsEnd reports whether a name is that of an end joint.
-func IsEnd(name string, x Suffixes) bool {
+func IsEnd(name string, x Marks) bool {
 	stem, _ := x.Split(name)
 	return strings.HasSuffix(stem, "_end")
 }
@@ -353,7 +342,7 @@ func (s *Skeleton) MoveAll(to map[int]r3.Vec) (*Skeleton, error) {
 
 // SlightBend moves a joint between two bones so that they meet at an angle of so
 // many degrees: a knee (shank) forward, an elbow (forearm) back, others forward.
-func (s *Skeleton) SlightBend(i int, degrees float64, x Suffixes) (*Skeleton, error) {
+func (s *Skeleton) SlightBend(i int, degrees float64, x Marks) (*Skeleton, error) {
 	children := s.Children()[i]
 	if s.Joints[i].Parent < 0 || len(children) == 0 {
 		return nil, fmt.Errorf("%s does not lie between two bones", s.Joints[i].Name)

@@ -24,7 +24,7 @@ const (
 
 // CheckPlacement measures where the joints stand against the mesh, gravest
 // first. solid is the mesh's tree, or nil to leave it out.
-func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Suffixes) []finding.Finding {
+func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Marks) []finding.Finding {
 	var out []finding.Finding
 	height := s.Height()
 	if solid != nil {
@@ -142,7 +142,7 @@ func (s *Skeleton) Bend(i int) float64 {
 // pairs whose parent and only child are about as long as they are. One straight
 // joint after another is a chain, not a limb, and joints named as twists lie
 // straight by nature.
-func (s *Skeleton) straight(x Suffixes) []finding.Finding {
+func (s *Skeleton) straight(x Marks) []finding.Finding {
 	children := s.Children()
 	pairs := s.Pairs(x)
 	var names []string
@@ -186,7 +186,7 @@ const turnedLimit = math.Pi / 6
 
 // turned returns the angle between X and the way from right joints to left ones,
 // 0 without pairs.
-func (s *Skeleton) turned(x Suffixes) float64 {
+func (s *Skeleton) turned(x Marks) float64 {
 	var way r3.Vec
 	pairs := s.Pairs(x)
 	for i, j := range s.Joints {
@@ -200,7 +200,7 @@ func (s *Skeleton) turned(x Suffixes) float64 {
 	return math.Acos(math.Max(-1, math.Min(1, r3.Unit(way).X)))
 }
 
-func (s *Skeleton) sides(height float64, x Suffixes) []finding.Finding {
+func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	pairs := s.Pairs(x)
 	var differ, left, alone []string
 	worst := 0.0
@@ -269,7 +269,7 @@ func (s *Skeleton) unsure() []finding.Finding {
 
 // CheckAxes measures the joints' axes against a convention. remedy is the
 // operation that would set them.
-func (s *Skeleton) CheckAxes(c Convention, x Suffixes, remedy finding.Remedy) []finding.Finding {
+func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy finding.Remedy) []finding.Finding {
 	var names []string
 	worst := 0.0
 	for i, j := range s.Joints {

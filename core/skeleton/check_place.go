@@ -73,7 +73,7 @@ func childNames(s *Skeleton, names []string) []string {
 
 // offMiddle reports joints within a limb that lie much nearer to one side of the
 // surface than to the other.
-func (s *Skeleton) offMiddle(solid *geom.Tree, height float64, x Suffixes) []finding.Finding {
+func (s *Skeleton) offMiddle(solid *geom.Tree, height float64, x Marks) []finding.Finding {
 	children := s.Children()
 	pairs := s.Pairs(x)
 	var names []string
@@ -292,7 +292,7 @@ func legalised(s *Skeleton, names []string) map[string]string {
 		if len(clean) > 58 {
 			clean = clean[:58]
 		}
-		out[n] = freeName(clean, DefaultSuffixes, taken)
+		out[n] = freeName(clean, DefaultMarks, taken)
 	}
 	return out
 }
@@ -301,7 +301,7 @@ func legalised(s *Skeleton, names []string) map[string]string {
 // way, by the names of the starters: seen from the side, a knee lies ahead of the
 // line from hip to ankle, an elbow behind the line from shoulder to wrist. Beasts
 // bend as their starters do, which the same test fits.
-func (s *Skeleton) wrongBend(x Suffixes) []finding.Finding {
+func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 	if s.turned(x) > turnedLimit {
 		return nil
 	}
@@ -344,7 +344,7 @@ func (s *Skeleton) wrongBend(x Suffixes) []finding.Finding {
 // proportions holds the limbs of a two-legged skeleton against the published
 // shares of body height (Drillis & Contini 1966). Stylised characters differ on
 // purpose, so it is a note.
-func (s *Skeleton) proportions(height float64, x Suffixes) []finding.Finding {
+func (s *Skeleton) proportions(height float64, x Marks) []finding.Finding {
 	at := func(name string) (r3.Vec, bool) {
 		i := s.Index(name)
 		if i < 0 {
@@ -357,20 +357,20 @@ func (s *Skeleton) proportions(height float64, x Suffixes) []finding.Finding {
 	}
 	var names []string
 	var e []finding.Evidence
-	for _, side := range []string{x.Left, x.Right} {
+	for _, side := range [2]Side{Left, Right} {
 		for _, seg := range []struct {
 			a, b string
 			want float64
 		}{{"upper_arm", "forearm", UpperArm}, {"forearm", "hand", Forearm}, {"thigh", "shank", HipHeight - KneeHeight}, {"shank", "foot", KneeHeight - AnkleHeight}} {
-			p, ok := at(seg.a + side)
-			q, ok2 := at(seg.b + side)
+			p, ok := at(x.Join(seg.a, side))
+			q, ok2 := at(x.Join(seg.b, side))
 			if !ok || !ok2 || s.Index("tail_1") >= 0 {
 				continue
 			}
 			if got := r3.Norm(r3.Sub(p, q)) / height; math.Abs(got-seg.want) > oddShare*seg.want {
-				names = append(names, seg.a+side)
+				names = append(names, x.Join(seg.a, side))
 				if len(e) < 3 {
-					e = append(e, finding.Evidence{What: seg.a + side + " over the height", Value: got, Limit: seg.want})
+					e = append(e, finding.Evidence{What: x.Join(seg.a, side) + " over the height", Value: got, Limit: seg.want})
 				}
 			}
 		}
@@ -386,11 +386,11 @@ func (s *Skeleton) proportions(height float64, x Suffixes) []finding.Finding {
 
 // shoulders reports shoulder joints too far in or out: over the half breadth of
 // the body at their height, outside the skin's reach.
-func (s *Skeleton) shoulders(solid *geom.Tree, height float64, x Suffixes) []finding.Finding {
+func (s *Skeleton) shoulders(solid *geom.Tree, height float64, x Marks) []finding.Finding {
 	var names []string
 	worst := 0.0
-	for _, side := range []string{x.Left, x.Right} {
-		i := s.Index("upper_arm" + side)
+	for _, side := range [2]Side{Left, Right} {
+		i := s.Index(x.Join("upper_arm", side))
 		if i < 0 {
 			continue
 		}
@@ -407,7 +407,7 @@ func (s *Skeleton) shoulders(solid *geom.Tree, height float64, x Suffixes) []fin
 			continue
 		}
 		if ratio := room / radius; ratio > 2.4 || ratio < 0.4 {
-			names = append(names, "upper_arm"+side)
+			names = append(names, s.Joints[i].Name)
 			worst = math.Max(worst, math.Max(ratio, 1/math.Max(ratio, 1e-9)))
 		}
 	}

@@ -14,7 +14,7 @@ import (
 // moves along; else its children stay. With both, the partner on the other side
 // makes the mirrored move, taking its branch along likewise. Moved joints
 // forget how they had been placed.
-func (s *Skeleton) Move(i int, to r3.Vec, branch, both bool, x Suffixes) *Skeleton {
+func (s *Skeleton) Move(i int, to r3.Vec, branch, both bool, x Marks) *Skeleton {
 	out := s.Clone()
 	pairs := s.Pairs(x)
 	partner := -1

@@ -23,7 +23,7 @@ type Mirroring struct {
 // partners that are there are updated, not doubled. Joints without a mark that
 // lie within tolerance metres of the plane are drawn onto it. The axes are mirrored
 // by the side behaviour of the convention.
-func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Suffixes) (*Skeleton, Mirroring, error) {
+func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Marks) (*Skeleton, Mirroring, error) {
 	var m Mirroring
 	if from == Centre {
 		return nil, m, fmt.Errorf("the side to mirror from is left or right")
@@ -74,7 +74,7 @@ func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Suffi
 		m.Made = append(m.Made, name)
 	}
 	if !any {
-		return nil, m, fmt.Errorf("no joint's name ends in %q: mark the sides of names first", map[Side]string{Left: x.Left, Right: x.Right}[from])
+		return nil, m, fmt.Errorf("no joint's name is marked %q: mark the sides of names first", x.mark(from))
 	}
 	for _, j := range s.Joints {
 		if side := x.Of(j.Name); side != Centre && side != from && !matched[j.Name] {
@@ -104,23 +104,24 @@ func mirrorTurn(q quat.Number, c Convention) quat.Number {
 // MarkSides gives the joints off the plane the mark of their side, and takes a
 // wrong one away; joints within tolerance metres of the plane get none. It
 // returns the new names by the old ones.
-func (s *Skeleton) MarkSides(tolerance float64, x Suffixes) (*Skeleton, map[string]string, error) {
+func (s *Skeleton) MarkSides(tolerance float64, x Marks) (*Skeleton, map[string]string, error) {
 	plane := s.MirrorPlane(x)
 	out := s.Clone()
 	renamed := map[string]string{}
 	for i := range out.Joints {
 		j := &out.Joints[i]
-		stem, mark := x.Split(j.Name)
-		want := ""
+		stem, side := x.Split(j.Name)
+		want := Centre
 		switch {
 		case j.Pos.X > plane+tolerance:
-			want = x.Left
+			want = Left
 		case j.Pos.X < plane-tolerance:
-			want = x.Right
+			want = Right
 		}
-		if want != mark {
-			renamed[j.Name] = stem + want
-			j.Name = stem + want
+		if want != side {
+			name := x.Join(stem, want)
+			renamed[j.Name] = name
+			j.Name = name
 		}
 	}
 	if err := out.Validate(); err != nil {

@@ -22,7 +22,7 @@ func (s *Skeleton) RenameMany(names map[string]string) (*Skeleton, error) {
 	seen := map[string]string{}
 	for i, j := range out.Joints {
 		if first, ok := seen[j.Name]; ok {
-			return nil, fmt.Errorf("%s and %s would both be called %q; %q is free", first, s.Joints[i].Name, j.Name, s.FreeName(j.Name, DefaultSuffixes))
+			return nil, fmt.Errorf("%s and %s would both be called %q; %q is free", first, s.Joints[i].Name, j.Name, s.FreeName(j.Name, DefaultMarks))
 		}
 		seen[j.Name] = s.Joints[i].Name
 	}
@@ -32,22 +32,22 @@ func (s *Skeleton) RenameMany(names map[string]string) (*Skeleton, error) {
 // Pattern makes names out of a pattern, for joints in the order given: # is a
 // counter from 1 (## with a leading zero), * the name as it is, and the mark of
 // the side stays last.
-func (s *Skeleton) Pattern(which []int, pattern string, x Suffixes) (map[string]string, error) {
+func (s *Skeleton) Pattern(which []int, pattern string, x Marks) (map[string]string, error) {
 	if !strings.ContainsAny(pattern, "#*") && len(which) > 1 {
 		return nil, fmt.Errorf("%q would give %d joints one name: put # for a counter or * for the name as it is", pattern, len(which))
 	}
 	out := map[string]string{}
-	count := map[string]int{} // a counter a side
+	count := map[Side]int{} // a counter a side
 	for _, i := range which {
-		stem, mark := x.Split(s.Joints[i].Name)
-		count[mark]++
+		stem, side := x.Split(s.Joints[i].Name)
+		count[side]++
 		name := strings.ReplaceAll(pattern, "*", stem)
 		if k := strings.Count(name, "#"); k > 0 {
 			first := strings.Index(name, "#")
-			digits := fmt.Sprintf("%0*d", k, count[mark])
+			digits := fmt.Sprintf("%0*d", k, count[side])
 			name = name[:first] + digits + strings.ReplaceAll(name[first:], "#", "")
 		}
-		out[s.Joints[i].Name] = name + mark
+		out[s.Joints[i].Name] = x.Join(name, side)
 	}
 	return out, nil
 }
@@ -121,8 +121,8 @@ func both(centre, pairs map[string]string, left, right string) map[string]string
 		out[ours] = theirs
 	}
 	for ours, theirs := range pairs {
-		out[ours+DefaultSuffixes.Left] = strings.ReplaceAll(theirs, "*", left)
-		out[ours+DefaultSuffixes.Right] = strings.ReplaceAll(theirs, "*", right)
+		out[DefaultMarks.Join(ours, Left)] = strings.ReplaceAll(theirs, "*", left)
+		out[DefaultMarks.Join(ours, Right)] = strings.ReplaceAll(theirs, "*", right)
 	}
 	return out
 }

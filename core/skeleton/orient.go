@@ -54,7 +54,7 @@ const straight = 0.02
 
 // Orient returns the skeleton with the chosen joints turned by the convention;
 // nil chooses all. No joint moves. End joints take their parent's axes.
-func (s *Skeleton) Orient(which []int, c Convention, x Suffixes) (*Skeleton, error) {
+func (s *Skeleton) Orient(which []int, c Convention, x Marks) (*Skeleton, error) {
 	if err := c.Validate(); err != nil {
 		return nil, err
 	}
@@ -92,7 +92,7 @@ func frame(c Convention, aim, bend r3.Vec, flip bool) quat.Number {
 }
 
 // directions returns unit aim and bend directions of every joint.
-func (s *Skeleton) directions(c Convention, x Suffixes) (aims, bends []r3.Vec) {
+func (s *Skeleton) directions(c Convention, x Marks) (aims, bends []r3.Vec) {
 	n := len(s.Joints)
 	children := s.Children()
 	aims, bends = make([]r3.Vec, n), make([]r3.Vec, n)
@@ -212,7 +212,7 @@ func worldBend(c Convention, aim r3.Vec, side Side) r3.Vec {
 
 // AxisOff returns the angle in radians between joint i's aim axis and its
 // bone, whichever way the side convention points it; 0 for end joints.
-func (s *Skeleton) AxisOff(i int, c Convention, x Suffixes) float64 {
+func (s *Skeleton) AxisOff(i int, c Convention, x Marks) float64 {
 	d := s.aim(i, s.Children())
 	if r3.Norm2(d) == 0 {
 		return 0

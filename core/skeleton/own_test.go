@@ -16,7 +16,7 @@ func TestAnOwnStarterKnowsTheKindsJoints(t *testing.T) {
 	s, err := like.Build()
 	require.NoError(t, err)
 	s.Joints[0].Pinned, s.Joints[0].Reason = true, "set by hand"
-	s, names, err := s.AddChain(s.Index("head"), "plume", []r3.Vec{{Y: 1.8}, {Y: 1.9}}, true, skeleton.DefaultSuffixes)
+	s, names, err := s.AddChain(s.Index("head"), "plume", []r3.Vec{{Y: 1.8}, {Y: 1.9}}, true, skeleton.DefaultMarks)
 	require.NoError(t, err)
 	require.Len(t, names, 2)
 	o, err := skeleton.NewOwn(" Plumed ", like, s, nil)

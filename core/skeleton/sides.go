@@ -1,6 +1,8 @@
 package skeleton
 
 import (
+	"errors"
+	"fmt"
 	"math"
 	"strings"
 
@@ -18,36 +20,88 @@ const (
 	Right
 )
 
-// Suffixes are the endings that mark the sides of a name.
-type Suffixes struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
+// Marks are what names of sides begin or end with.
+type Marks struct {
+	Left   string `json:"left"`
+	Right  string `json:"right"`
+	Before bool   `json:"before,omitempty"` // names begin with them
 }
 
-// DefaultSuffixes are _l and _r.
-var DefaultSuffixes = Suffixes{"_l", "_r"}
+// DefaultMarks are the endings _l and _r, which the names of starters have.
+var DefaultMarks = Marks{Left: "_l", Right: "_r"}
 
-// Of returns the side that a name's ending marks.
-func (x Suffixes) Of(name string) Side {
-	switch {
-	case x.Left != "" && strings.HasSuffix(name, x.Left):
-		return Left
-	case x.Right != "" && strings.HasSuffix(name, x.Right):
-		return Right
+// Check reports marks that cannot be told apart.
+func (x Marks) Check() error {
+	within := strings.HasSuffix
+	if x.Before {
+		within = strings.HasPrefix
 	}
-	return Centre
+	switch {
+	case x.Left == "" || x.Right == "":
+		return errors.New("both sides need a mark")
+	case within(x.Left, x.Right) || within(x.Right, x.Left):
+		return fmt.Errorf("the marks of left and right must differ, and none may be part of the other: not %q and %q", x.Left, x.Right)
+	}
+	return nil
+}
+
+// Of returns the side that a name is marked with.
+func (x Marks) Of(name string) Side {
+	_, side := x.Split(name)
+	return side
+}
+
+// Split takes the mark of a side off a name. A name of nothing but a mark has no
+// side.
+func (x Marks) Split(name string) (stem string, side Side) {
+	cut := strings.CutSuffix
+	if x.Before {
+		cut = strings.CutPrefix
+	}
+	for _, side := range [2]Side{Left, Right} {
+		if mark := x.mark(side); mark != "" {
+			if stem, ok := cut(name, mark); ok && stem != "" {
+				return stem, side
+			}
+		}
+	}
+	return name, Centre
+}
+
+// Join puts the mark of a side to a name.
+func (x Marks) Join(stem string, side Side) string {
+	if x.Before {
+		return x.mark(side) + stem
+	}
+	return stem + x.mark(side)
+}
+
+func (x Marks) mark(side Side) string {
+	switch side {
+	case Left:
+		return x.Left
+	case Right:
+		return x.Right
+	}
+	return ""
+}
+
+// Translate returns a name with the marks of another way to mark sides.
+func (x Marks) Translate(name string, to Marks) string { return to.Join(x.Split(name)) }
+
+// Other returns the opposite side.
+func (s Side) Other() Side {
+	return [3]Side{Centre: Centre, Left: Right, Right: Left}[s]
 }
 
 // Partner returns the name of the same joint on the other side; ok is false
 // for a name without a side.
-func (x Suffixes) Partner(name string) (partner string, ok bool) {
-	switch x.Of(name) {
-	case Left:
-		return strings.TrimSuffix(name, x.Left) + x.Right, true
-	case Right:
-		return strings.TrimSuffix(name, x.Right) + x.Left, true
+func (x Marks) Partner(name string) (partner string, ok bool) {
+	stem, side := x.Split(name)
+	if side == Centre {
+		return "", false
 	}
-	return "", false
+	return x.Join(stem, side.Other()), true
 }
 
 // pairShare is how far from each other's mirror image two joints may be that pair
@@ -65,7 +119,7 @@ type Pairs struct {
 
 // Pairs finds the pairs by the marks in names; joints that this leaves alone pair
 // by place with their mirror image, if each is the other's nearest.
-func (s *Skeleton) Pairs(x Suffixes) Pairs {
+func (s *Skeleton) Pairs(x Marks) Pairs {
 	size := geom.EmptyBox()
 	number := make(map[string]int, len(s.Joints))
 	for i, j := range s.Joints {
@@ -128,12 +182,12 @@ func (p Pairs) Middle(s *Skeleton, i int) bool {
 }
 
 // PartnerOf returns the joint on the other side, -1 if there is none.
-func (s *Skeleton) PartnerOf(i int, x Suffixes) int { return s.Pairs(x).Partner[i] }
+func (s *Skeleton) PartnerOf(i int, x Marks) int { return s.Pairs(x).Partner[i] }
 
 // MirrorPlane returns the X of the plane between left and right: the middle of
 // the joints without a side, or of all pairs if every joint has one. Where no
 // name marks a side it is the X of the first root.
-func (s *Skeleton) MirrorPlane(x Suffixes) float64 {
+func (s *Skeleton) MirrorPlane(x Marks) float64 {
 	centre, n, all := 0.0, 0.0, 0.0
 	for _, j := range s.Joints {
 		all += j.Pos.X

@@ -16,7 +16,7 @@ import (
 	"pgregory.net/rapid"
 )
 
-var sides = skeleton.DefaultSuffixes
+var sides = skeleton.DefaultMarks
 
 func find(t *testing.T, s *skeleton.Skeleton, name string) int {
 	t.Helper()
@@ -217,13 +217,13 @@ func TestValidateRefusesCyclesAndDoubles(t *testing.T) {
 	require.ErrorIs(t, (&skeleton.Skeleton{}).Validate(), skeleton.ErrEmpty)
 }
 
-func ExampleSuffixes_Partner() {
-	fmt.Println(skeleton.DefaultSuffixes.Partner("upper_arm_l"))
+func ExampleMarks_Partner() {
+	fmt.Println(skeleton.DefaultMarks.Partner("upper_arm_l"))
 	// Output: upper_arm_r true
 }
 
 // sideGap is how far the partner of a joint is from its mirror image, metres.
-func sideGap(s *skeleton.Skeleton, i int, x skeleton.Suffixes) float64 {
+func sideGap(s *skeleton.Skeleton, i int, x skeleton.Marks) float64 {
 	p := s.Pairs(x)
 	return r3.Norm(r3.Sub(skeleton.Mirrored(s.Joints[i].Pos, p.Plane), s.Joints[p.Partner[i]].Pos))
 }

@@ -402,14 +402,14 @@ func grow(list []seed, scale float64) *Skeleton {
 		s.Joints = append(s.Joints, Joint{Name: name, Parent: s.Index(parent), Pos: r3.Scale(scale, at), Rot: geom.Identity})
 	}
 	partner := func(name string) string {
-		if other, ok := DefaultSuffixes.Partner(name); ok {
+		if other, ok := DefaultMarks.Partner(name); ok {
 			return other
 		}
 		return name
 	}
 	for i := 0; i < len(list); {
 		k := i
-		for k < len(list) && DefaultSuffixes.Of(list[k].name) == Left {
+		for k < len(list) && DefaultMarks.Of(list[k].name) == Left {
 			add(list[k].name, list[k].parent, list[k].at)
 			k++
 		}

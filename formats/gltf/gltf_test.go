@@ -69,7 +69,7 @@ func TestRoundTripIsExactToFloat32(t *testing.T) {
 }
 
 func TestSkeletonFileRoundTrip(t *testing.T) {
-	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, skeleton.DefaultSuffixes)
+	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, skeleton.DefaultMarks)
 	require.NoError(t, err)
 	var buf bytes.Buffer
 	require.NoError(t, gltf.EncodeSkeleton(&buf, s))

@@ -246,9 +246,7 @@ async function endChain() {
   const places = store.drawing;
   set({ drawing: null });
   if (!places.length) return;
-  const parent = chosenJoint();
-  const mark = parent && parent.side !== 'centre' ? parent.name.slice(-2) : '';
-  await operate('draw_chain', { parent: parent?.name ?? '', name: `${parent ? parent.name.replace(/_[lr]$/, '') : 'root'}${parent ? '_branch' : ''}${mark}`, places: places.map((p) => p.toArray()), end: places.length > 1 });
+  await operate('draw_chain', { parent: chosenJoint()?.name ?? '', places: places.map((p) => p.toArray()), end: places.length > 1 });
 }
 
 document.addEventListener('reparent', (e) => operate('reparent_joint', e.detail));
