@@ -26,7 +26,7 @@ import (
 
 func main() {
 	fmt.Printf("%d cores, %s\n", runtime.NumCPU(), runtime.Version())
-	for _, table := range []func() error{heat, intake, fitted, variants} {
+	for _, table := range []func() error{heat, intake, fitSpeed, fitted, variants} {
 		fmt.Println()
 		if err := table(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
@@ -168,6 +168,37 @@ func intake() error {
 		t := float64(check.Milliseconds())
 		fmt.Printf("%9d %8.1f %8d %8d %7s %8d %8d %8.0f\n", len(scene.Mesh.Points), float64(file.Len())/1e6, read.Milliseconds(), check.Milliseconds(), slope(n0, len(scene.Mesh.Points), t0, t), mend.Milliseconds(), view.Milliseconds(), mb)
 		n0, t0 = len(scene.Mesh.Points), t
+	}
+	return nil
+}
+
+// fitSpeed fits starters into meshes of growing size.
+func fitSpeed() error {
+	fmt.Println("Fit of a starter (ms; growth is the exponent against the row above)")
+	fmt.Printf("%-10s %9s %8s %7s %7s\n", "starter", "vertices", "ms", "growth", "MB")
+	for _, c := range []struct {
+		params skeleton.Params
+		make   func(float64) (*mesh.Mesh, *skeleton.Skeleton)
+		cells  []float64
+	}{
+		{skeleton.Kinds[0].Default, demo.Odile, []float64{0.0174, 0.0123, 0.0078, 0.0055, 0.0039}},
+		{demo.OtterParams, demo.Sedge, []float64{0.0125, 0.0105, 0.0045, 0.0033}},
+		{demo.PloverParams, demo.Plover, []float64{0.0082, 0.0059, 0.0027, 0.0018}},
+	} {
+		n0, t0 := 0, 0.0
+		for _, cell := range c.cells {
+			m, _ := c.make(cell)
+			took, mb, err := peak(func() error {
+				_, _, err := fit.Fit(context.Background(), m, fit.Options{Params: c.params}, nil)
+				return err
+			})
+			if err != nil {
+				return fmt.Errorf("%s: %w", c.params.Starter, err)
+			}
+			t := float64(took.Milliseconds())
+			fmt.Printf("%-10s %9d %8.0f %7s %7.0f\n", c.params.Starter, len(m.Points), t, slope(n0, len(m.Points), t0, t), mb)
+			n0, t0 = len(m.Points), t
+		}
 	}
 	return nil
 }

@@ -37,7 +37,7 @@ func (s *solid) at(p r3.Vec) (float64, int32) {
 	d, part, nearest := math.Inf(1), int32(0), math.Inf(1)
 	for i := range s.prims {
 		q := &s.prims[i]
-		far := r3.Norm(r3.Sub(p, q.centre)) - q.radius
+		far := norm(r3.Sub(p, q.centre)) - q.radius
 		if q.carve {
 			if far > q.blend-d {
 				continue
@@ -79,7 +79,7 @@ func (s *solid) add(q prim) {
 // cone is a round cone: the hull of two balls.
 func cone(part int32, a, b r3.Vec, ra, rb, blend float64) prim {
 	ab := r3.Sub(b, a)
-	l := r3.Norm(ab)
+	l := norm(ab)
 	axis := r3.Scale(1/l, ab)
 	k := (ra - rb) / l
 	side := math.Sqrt(math.Max(0, 1-k*k))
@@ -107,8 +107,8 @@ func ball(part int32, c, semi r3.Vec, turn quat.Number, blend float64) prim {
 		distance: func(p r3.Vec) float64 {
 			q := geom.Rotate(inv, r3.Sub(p, c))
 			u := r3.Vec{X: q.X / semi.X, Y: q.Y / semi.Y, Z: q.Z / semi.Z}
-			k0 := r3.Norm(u)
-			k1 := r3.Norm(r3.Vec{X: u.X / semi.X, Y: u.Y / semi.Y, Z: u.Z / semi.Z})
+			k0 := norm(u)
+			k1 := norm(r3.Vec{X: u.X / semi.X, Y: u.Y / semi.Y, Z: u.Z / semi.Z})
 			if k1 == 0 {
 				return -math.Min(semi.X, math.Min(semi.Y, semi.Z))
 			}
@@ -119,11 +119,11 @@ func ball(part int32, c, semi r3.Vec, turn quat.Number, blend float64) prim {
 // slab is a box with rounded edges.
 func slab(part int32, c, half r3.Vec, turn quat.Number, round, blend float64) prim {
 	inv := quat.Conj(turn)
-	return prim{part: part, blend: blend, centre: c, radius: r3.Norm(half),
+	return prim{part: part, blend: blend, centre: c, radius: norm(half),
 		distance: func(p r3.Vec) float64 {
 			q := geom.Rotate(inv, r3.Sub(p, c))
 			x, y, z := math.Abs(q.X)-half.X+round, math.Abs(q.Y)-half.Y+round, math.Abs(q.Z)-half.Z+round
-			out := r3.Norm(r3.Vec{X: math.Max(x, 0), Y: math.Max(y, 0), Z: math.Max(z, 0)})
+			out := norm(r3.Vec{X: math.Max(x, 0), Y: math.Max(y, 0), Z: math.Max(z, 0)})
 			return out + math.Min(math.Max(x, math.Max(y, z)), 0) - round
 		}}
 }
@@ -170,3 +170,6 @@ func carved(q prim) prim {
 	q.carve = true
 	return q
 }
+
+// norm is r3.Norm without its guard against overflow, which is slow.
+func norm(v r3.Vec) float64 { return math.Sqrt(r3.Norm2(v)) }

@@ -90,3 +90,32 @@ func TestAChainRunsThroughTheKiteTail(t *testing.T) {
 		require.Less(t, near, 0.03*r3.Norm(box.Size()), j.Name)
 	}
 }
+
+// With few joints a chain that is closer where it bends follows the tail better
+// than an even one.
+func TestACurvedChainFollowsTheTailBetter(t *testing.T) {
+	m, truth := KiteTail(0.012)
+	kind, err := skeleton.FindKind("chain")
+	require.NoError(t, err)
+	off := func(curved bool) float64 {
+		p := kind.Default
+		p.Count, p.Curved = 5, curved
+		s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: p}, nil)
+		require.NoError(t, err)
+		worst := 0.0
+		for _, j := range truth.Joints {
+			near := 1e9
+			for i, k := range s.Joints {
+				if k.Parent >= 0 {
+					q, _ := geom.ClosestOnSegment(j.Pos, s.Joints[k.Parent].Pos, s.Joints[i].Pos)
+					near = min(near, r3.Norm(r3.Sub(q, j.Pos)))
+				}
+			}
+			worst = max(worst, near)
+		}
+		return worst
+	}
+	even, curved := off(false), off(true)
+	t.Logf("farthest from the true line: even %.3f m, curved %.3f m", even, curved)
+	require.Less(t, curved, even)
+}

@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -168,35 +169,41 @@ func (o *RemoveJoints) Apply(_ context.Context, s State, _ Progress) (State, Out
 
 // ReparentJoint hangs a joint from another, "" for none; places stay.
 type ReparentJoint struct {
-	Joint  string `json:"joint"`
-	Parent string `json:"parent"`
+	Joints []string `json:"joints"`
+	Parent string   `json:"parent"`
 }
 
 // Apply implements Operation.
 func (o *ReparentJoint) Apply(_ context.Context, s State, _ Progress) (State, Outcome, error) {
-	which, err := joints(s, []string{o.Joint})
+	which, err := joints(s, o.Joints)
 	if err != nil {
 		return s, Outcome{}, err
 	}
-	parent := -1
 	if o.Parent != "" {
-		if parent, err = s.Skeleton.Find(o.Parent); err != nil {
+		if _, err := s.Skeleton.Find(o.Parent); err != nil {
 			return s, Outcome{}, wrong("%v", err)
 		}
 	}
-	before := "none"
-	if p := s.Skeleton.Joints[which[0]].Parent; p >= 0 {
-		before = s.Skeleton.Joints[p].Name
+	out := s.Skeleton
+	var before []string
+	for k, name := range o.Joints { // by name: numbers change as joints hang elsewhere
+		was := "none"
+		if p := s.Skeleton.Joints[which[k]].Parent; p >= 0 {
+			was = s.Skeleton.Joints[p].Name
+		}
+		if !slices.Contains(before, was) {
+			before = append(before, was)
+		}
+		if out, err = out.Reparent(out.Index(name), out.Index(o.Parent)); err != nil {
+			return s, Outcome{}, wrong("%v", err)
+		}
 	}
-	out, err := s.Skeleton.Reparent(which[0], parent)
-	if err != nil {
-		return s, Outcome{}, wrong("%v", err)
+	after, hang := cmp.Or(o.Parent, "none"), "hangs"
+	place := "its place is kept"
+	if len(o.Joints) > 1 {
+		hang, place = "hang", "their places are kept"
 	}
-	after := o.Parent
-	if after == "" {
-		after = "none"
-	}
-	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("%s hangs from %s now, not from %s; its place is kept", o.Joint, after, before), Before: before, After: after}, nil
+	return s.withSkeleton(out, nil, nil), Outcome{Sentence: fmt.Sprintf("%s %s from %s now, not from %s; %s", said(o.Joints), hang, after, said(before), place), Before: said(before), After: after}, nil
 }
 
 // DuplicateBranch copies a joint with what hangs from it, moved by By.

@@ -218,9 +218,16 @@ func TestBuildingCarriesTheWeights(t *testing.T) {
 		require.NotContains(t, []string{"forearm_l", "hand_l"}, name)
 	}
 
-	hung := do(t, drawn, "reparent_joint", `{"joint":"sash_1","parent":"spine_1"}`)
+	hung := do(t, drawn, "reparent_joint", `{"joints":["sash_1"],"parent":"spine_1"}`)
 	require.Equal(t, hung.Skeleton.Index("spine_1"), hung.Skeleton.Joints[hung.Skeleton.Index("sash_1")].Parent)
-	_, _, err := try(s, "reparent_joint", `{"joint":"hips","parent":"head"}`)
+	both, told, err := try(drawn, "reparent_joint", `{"joints":["hand_l","hand_r"],"parent":"head"}`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "hand_l, hand_r hang from head now, not from forearm_l, forearm_r")
+	for _, name := range []string{"hand_l", "hand_r"} {
+		require.Equal(t, "head", both.Skeleton.Joints[both.Skeleton.Joints[both.Skeleton.Index(name)].Parent].Name)
+		require.Equal(t, at(t, drawn, name), at(t, both, name))
+	}
+	_, _, err = try(s, "reparent_joint", `{"joints":["hips"],"parent":"head"}`)
 	require.Error(t, err, "a joint cannot hang from what hangs from it")
 
 	twice := do(t, drawn, "duplicate_branch", `{"joint":"sash_1","by":[0.1,0,0]}`)

@@ -66,11 +66,9 @@ func (f *fitter) ends(feet []int) (fore, aft int, err error) {
 	// The trunk's middle: the inside cube of the middle plane nearest to the mean.
 	var mean r3.Vec
 	n := 0.0
-	for i, in := range v.Inside {
-		if in {
-			mean = r3.Add(mean, v.Centre(i))
-			n++
-		}
+	for _, c := range v.Filled() {
+		mean = r3.Add(mean, c)
+		n++
 	}
 	mean = r3.Scale(1/n, mean)
 	mean.X = f.plane
@@ -80,7 +78,7 @@ func (f *fitter) ends(feet []int) (fore, aft int, err error) {
 	if f.along != nil {
 		near = func(r3.Vec) bool { return true }
 		if feet != nil {
-			legs := v.Distances(feet)
+			legs := v.Within(feet, legReach*f.height)
 			for i, d := range legs {
 				if d < legReach*f.height {
 					dist[i] = math.Inf(1)
@@ -121,10 +119,8 @@ func (f *fitter) tailFirst(fore, aft int) bool {
 		return d > 0 // what reaches far out of a walking body may be a stretched leg or a trunk
 	}
 	size := geom.EmptyBox()
-	for i, in := range f.vox.Inside {
-		if in {
-			size = size.Add(f.vox.Centre(i))
-		}
+	for _, c := range f.vox.Filled() {
+		size = size.Add(c)
 	}
 	way := 0.16 * size.Size().Z
 	a, b := f.volumeNear(fore, way), f.volumeNear(aft, way)
@@ -263,9 +259,8 @@ func (f *fitter) headAndNeck(tip, n int, base r3.Vec) {
 	v, h := f.vox, f.height
 	end := v.Centre(tip)
 	f.tips["head"] = end
-	dist := v.Distances([]int{tip})
 	reach := 1.15*r3.Norm(r3.Sub(end, base)) + 0.1*h
-	line, _ := f.stations(dist, reach, nil)
+	line, _ := f.stations(v.Within([]int{tip}, reach), reach, nil)
 	l := limb{line: line, join: len(line) - 1}
 	total := 0.0
 	if len(line) > 0 {
@@ -344,7 +339,8 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 		return
 	}
 	end := f.vox.Centre(tip)
-	line, _ := f.stations(f.vox.Distances([]int{tip}), math.Abs(end.Z-zr)*1.4+0.05*f.height, nil)
+	reach := math.Abs(end.Z-zr)*1.4 + 0.05*f.height
+	line, _ := f.stations(f.vox.Within([]int{tip}, reach), reach, nil)
 	l := limb{line: line, join: len(line) - 1}
 	length := 0.0
 	// The trunk begins behind the last section that is still a tail's: a fan of

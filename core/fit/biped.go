@@ -333,11 +333,7 @@ func (f *fitter) drawIn(p r3.Vec, end bool) (at r3.Vec, inside bool) {
 		return p, true
 	}
 	best := math.Inf(1)
-	for i, in := range v.Inside {
-		if !in {
-			continue
-		}
-		c := v.Centre(i)
+	for i, c := range v.Filled() {
 		if p.X == f.plane { // a centre joint stays between the sides
 			if math.Abs(c.X-p.X) > 0.6*v.Cell {
 				continue

@@ -96,8 +96,8 @@ func (f *fitter) highest(sign float64) float64 {
 	}
 	z /= math.Max(1, n)
 	top := f.floor
-	for i, in := range f.vox.Inside {
-		if c := f.vox.Centre(i); in && sign*(c.Z-z) > 0.04*f.height {
+	for _, c := range f.vox.Filled() {
+		if sign*(c.Z-z) > 0.04*f.height {
 			top = math.Max(top, c.Y)
 		}
 	}
@@ -111,8 +111,8 @@ func (f *fitter) crown(fore int) int {
 		return fore
 	}
 	best, at := f.vox.Centre(fore).Y, fore
-	for i, in := range f.vox.Inside {
-		if c := f.vox.Centre(i); in && math.Abs(c.X-f.plane) < 1.1*f.vox.Cell && c.Y > best {
+	for i, c := range f.vox.Filled() {
+		if math.Abs(c.X-f.plane) < 1.1*f.vox.Cell && c.Y > best {
 			best, at = c.Y, i
 		}
 	}
@@ -154,8 +154,8 @@ func (f *fitter) wings(p skeleton.Params, zr float64) {
 	v, h := f.vox, f.height
 	var mean r3.Vec
 	n := 0.0
-	for i, in := range v.Inside {
-		if c := v.Centre(i); in && math.Abs(c.X-f.plane) < 0.05*h && c.Y > f.floor+0.35*h && c.Y < f.floor+0.8*h {
+	for _, c := range v.Filled() {
+		if math.Abs(c.X-f.plane) < 0.05*h && c.Y > f.floor+0.35*h && c.Y < f.floor+0.8*h {
 			mean = r3.Add(mean, c)
 			n++
 		}
@@ -208,9 +208,8 @@ func (f *fitter) beak() {
 	v, h := f.vox, f.height
 	head := f.joints["head"].at
 	best, at := math.Inf(-1), -1
-	for i, in := range v.Inside {
-		c := v.Centre(i)
-		if in && math.Abs(c.X-f.plane) < 1.1*v.Cell && c.Y > head.Y-0.12*h && c.Z > best {
+	for i, c := range v.Filled() {
+		if math.Abs(c.X-f.plane) < 1.1*v.Cell && c.Y > head.Y-0.12*h && c.Z > best {
 			best, at = c.Z, i
 		}
 	}
@@ -282,14 +281,14 @@ func (f *fitter) leadingEdge(sign float64, tip r3.Vec) []station {
 func (f *fitter) bodyHalf(tip r3.Vec) float64 {
 	v := f.vox
 	edge := math.Inf(-1)
-	for i, in := range v.Inside {
-		if c := v.Centre(i); in && math.Abs(c.X-f.plane) > 0.35*math.Abs(tip.X-f.plane) && c.Y > f.floor+0.3*f.height {
+	for _, c := range v.Filled() {
+		if math.Abs(c.X-f.plane) > 0.35*math.Abs(tip.X-f.plane) && c.Y > f.floor+0.3*f.height {
 			edge = math.Max(edge, c.Z)
 		}
 	}
 	half := 0.0
-	for i, in := range v.Inside {
-		if c := v.Centre(i); in && c.Z > edge+v.Cell && c.Y > f.floor+0.3*f.height {
+	for _, c := range v.Filled() {
+		if c.Z > edge+v.Cell && c.Y > f.floor+0.3*f.height {
 			half = math.Max(half, math.Abs(c.X-f.plane))
 		}
 	}

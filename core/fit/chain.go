@@ -6,17 +6,19 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sort"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// chain places n joints evenly along the middle line of a long body: its two ends
-// are the places farthest from each other along the inside, and the end with more
-// volume near it is the first.
-func chain(ctx context.Context, m *mesh.Mesh, n int, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
+// chain places joints along the middle line of a long body, evenly or closer where
+// it bends: its two ends are the places farthest from each other along the inside,
+// and the end with more volume near it is the first.
+func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	// A chain may lie along any axis: all of it counts.
 	m, _ = m.MakeOutward()
@@ -43,8 +45,8 @@ func chain(ctx context.Context, m *mesh.Mesh, n int, tips map[string]r3.Vec, pro
 	if a < 0 || b < 0 {
 		return nil, errors.New("the body has no two ends that a chain could run between")
 	}
-	if p, ok := f.given["head"]; ok {
-		a = f.nearestInside(p)
+	if q, ok := f.given["head"]; ok {
+		a = f.nearestInside(q)
 		b = f.farthest(v.Distances([]int{a}), any)
 	} else {
 		length := v.Distances([]int{a})[b]
@@ -52,8 +54,8 @@ func chain(ctx context.Context, m *mesh.Mesh, n int, tips map[string]r3.Vec, pro
 			a, b = b, a
 		}
 	}
-	if p, ok := f.given["tail"]; ok {
-		b = f.nearestInside(p)
+	if q, ok := f.given["tail"]; ok {
+		b = f.nearestInside(q)
 	}
 	progress("Following the middle line", 0.7)
 	// From the thin end on, so that horns and whiskers of a head fall into the same
@@ -77,12 +79,49 @@ func chain(ctx context.Context, m *mesh.Mesh, n int, tips map[string]r3.Vec, pro
 	f.tips["head"], f.tips["tail"] = head.at, v.Centre(b)
 	f.put("chain_1", head.at, 0.85, "the thicker end")
 	l := limb{line: way}
+	n, reason := p.Count, "along the middle line, evenly"
+	at := func(share float64) float64 { return share * head.arc }
+	if p.Curved {
+		at, reason = l.knots(), "along the middle line, closer where it bends"
+	}
 	for i := 1; i < n; i++ {
-		f.put(fmt.Sprintf("chain_%d", i+1), l.at(head.arc*(1-float64(i)/float64(n))), 0.85, "along the middle line, evenly")
+		f.put(fmt.Sprintf("chain_%d", i+1), l.at(at(1-float64(i)/float64(n))), 0.85, reason)
 	}
 	f.put("chain_end", tail.at, 0.9, "the thinner end")
 	f.plane = math.Inf(1) // no joint belongs to a middle plane
 	return f, nil
+}
+
+// knots returns the arc length at each share of the line when shares are dealt out
+// by its bending: the density of the knots of a polyline that follows a curve best
+// is the square root of its curvature (de Boor, "Good approximation by splines with
+// variable knots", 1973). A straight line is dealt out evenly.
+func (l limb) knots() func(share float64) float64 {
+	const steps = 200
+	length := l.line[len(l.line)-1].arc
+	reach := length / 16 // over which the direction is taken, so that the cubes' grain is no bend
+	bent := make([]float64, steps)
+	mean := 0.0
+	for k := range bent {
+		s := math.Min(math.Max((float64(k)+0.5)/steps*length, reach), length-reach)
+		p := l.at(s)
+		in, out := r3.Sub(p, l.at(s-reach)), r3.Sub(l.at(s+reach), p)
+		if r3.Norm(in) > 0 && r3.Norm(out) > 0 {
+			bent[k] = math.Acos(math.Max(-1, math.Min(1, r3.Dot(r3.Unit(in), r3.Unit(out))))) / reach
+		}
+		mean += bent[k] / steps
+	}
+	// A tenth of the mean, and one degree a length, keep joints on straight ways.
+	least := 0.1*mean + math.Pi/180/length
+	sum := make([]float64, steps+1)
+	for k, b := range bent {
+		sum[k+1] = sum[k] + math.Sqrt(b+least)
+	}
+	return func(share float64) float64 {
+		want := share * sum[steps]
+		k := min(steps-1, max(0, sort.SearchFloat64s(sum, want)-1))
+		return (float64(k) + (want-sum[k])/(sum[k+1]-sum[k])) / steps * length
+	}
 }
 
 // middleLine returns a line of sections with its first ones, which within about

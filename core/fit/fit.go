@@ -90,7 +90,7 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 	case "bird":
 		f, err = bird(ctx, m, p, o.Tips, progress)
 	case "chain":
-		f, err = chain(ctx, m, p.Count, o.Tips, progress)
+		f, err = chain(ctx, m, p, o.Tips, progress)
 	case "hand":
 		f, err = hand(ctx, m, p, o.Tips, progress)
 	case "empty":

@@ -155,9 +155,9 @@ func (f *fitter) fingers(p skeleton.Params) {
 		reach := 1.6 * r3.Norm(r3.Sub(end.at, wrist.at))
 		axis := r3.Unit(r3.Sub(end.at, wrist.at))
 		within := make([]bool, len(v.Inside))
-		for i, in := range v.Inside {
-			q := r3.Sub(v.Centre(i), wrist.at)
-			within[i] = in && r3.Dot(q, axis) > -v.Cell && r3.Norm(q) < reach
+		for i, c := range v.Filled() {
+			q := r3.Sub(c, wrist.at)
+			within[i] = r3.Dot(q, axis) > -v.Cell && r3.Norm(q) < reach
 		}
 		f.putFingers(f.readFingers(at, p.Fingers, within), p, x)
 	}

@@ -108,11 +108,7 @@ func (f *fitter) toes(s int, ankle r3.Vec) {
 	h, v := f.height, f.vox
 	front, back := math.Inf(-1), math.Inf(1)
 	foot := func(visit func(c r3.Vec)) {
-		for i, in := range v.Inside {
-			if !in {
-				continue
-			}
-			c := v.Centre(i)
+		for _, c := range v.Filled() {
 			if c.Y < ankle.Y+0.01*h && (c.X > f.plane) == (s == 0) && math.Abs(c.X-ankle.X) < 0.1*h {
 				visit(c)
 			}
@@ -249,11 +245,9 @@ func (f *fitter) stations(dist []float64, reach float64, within []bool) (line []
 // nearestInside returns the inside cube nearest to p, -1 for none.
 func (f *fitter) nearestInside(p r3.Vec) int {
 	best, at := math.Inf(1), -1
-	for i, in := range f.vox.Inside {
-		if in {
-			if d := r3.Norm2(r3.Sub(f.vox.Centre(i), p)); d < best {
-				best, at = d, i
-			}
+	for i, c := range f.vox.Filled() {
+		if d := r3.Norm2(r3.Sub(c, p)); d < best {
+			best, at = d, i
 		}
 	}
 	return at

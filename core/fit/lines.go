@@ -21,7 +21,7 @@ type limb struct {
 // read follows a limb from its tip until its sections outgrow factor times what
 // is usual on it, at the most to reach; within limits the cubes.
 func (f *fitter) read(tip int, reach, factor float64, within []bool) (limb, bool) {
-	line, _ := f.stations(f.vox.Distances([]int{tip}), reach, within)
+	line, _ := f.stations(f.vox.Within([]int{tip}, reach), reach, within)
 	if len(line) < 5 {
 		return limb{}, false
 	}
@@ -88,9 +88,11 @@ func (f *fitter) ground(side int) []foot {
 	limit := f.floor + math.Max(2.2*v.Cell, 0.03*f.height)
 	seen := map[int]bool{}
 	var out []foot
-	for i, in := range v.Inside {
-		c := v.Centre(i)
-		if !in || seen[i] || c.Y > limit || (c.X > f.plane) != (side == 0) {
+	for i, c := range v.Filled() {
+		if c.Y > limit {
+			break // lower ones come first
+		}
+		if seen[i] || (c.X > f.plane) != (side == 0) {
 			continue
 		}
 		set := []int{i}
@@ -231,7 +233,7 @@ func (f *fitter) girth(z0, z1 float64) float64 {
 // volumeNear returns the volume within a way of a tip, along the inside.
 func (f *fitter) volumeNear(tip int, way float64) float64 {
 	n := 0.0
-	for _, d := range f.vox.Distances([]int{tip}) {
+	for _, d := range f.vox.Within([]int{tip}, way) {
 		if d < way {
 			n++
 		}
@@ -251,9 +253,12 @@ func (f *fitter) farthest(dist []float64, may func(c r3.Vec) bool) int {
 	return at
 }
 
-// section is the middle plane's run of inside cubes that holds the highest area
-// at a Z: the lowest and highest Y of the trunk there; ok is false where there is
-// none.
+// bridged is how many empty cubes a section may have in it, such as a crack in
+// the skin leaves.
+const bridged = 2
+
+// section is the longest run of inside cubes of the middle plane at a Z: the
+// lowest and highest Y of the trunk there; ok is false where there is none.
 func (f *fitter) section(z float64) (low, high float64, ok bool) {
 	v := f.vox
 	iz := int(math.Round((z - v.Origin.Z) / v.Cell))
@@ -261,19 +266,18 @@ func (f *fitter) section(z float64) (low, high float64, ok bool) {
 	if iz < 0 || iz >= v.NZ || ix < 0 || ix >= v.NX {
 		return 0, 0, false
 	}
-	best, from := 0, -1
-	for y := 0; y <= v.NY; y++ {
-		if y < v.NY && v.Inside[v.Index(ix, y, iz)] {
-			if from < 0 {
-				from = y
-			}
+	best, from, last := 0, -1, -1-bridged
+	for y := range v.NY {
+		if !v.Inside[v.Index(ix, y, iz)] {
 			continue
 		}
-		if from >= 0 && y-from > best {
-			best = y - from
-			low, high = v.Origin.Y+(float64(from)-0.5)*v.Cell, v.Origin.Y+(float64(y)-0.5)*v.Cell
+		if from < 0 || y-last > 1+bridged {
+			from = y
 		}
-		from = -1
+		if last = y; y-from+1 > best {
+			best = y - from + 1
+			low, high = v.Origin.Y+(float64(from)-0.5)*v.Cell, v.Origin.Y+(float64(y)+0.5)*v.Cell
+		}
 	}
 	return low, high, best > 0
 }

@@ -136,8 +136,8 @@ func (f *fitter) facesBack() bool {
 	}
 	z := shin.Z / n
 	front, back := 0.0, 0.0
-	for i, in := range f.vox.Inside {
-		if c := f.vox.Centre(i); in && c.Y < f.y(0.035) {
+	for _, c := range f.vox.Filled() {
+		if c.Y < f.y(0.035) {
 			front, back = math.Max(front, c.Z-z), math.Max(back, z-c.Z)
 		}
 	}

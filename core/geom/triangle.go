@@ -81,7 +81,7 @@ func RayTriangle(origin, dir, a, b, c r3.Vec) (t float64, hit bool) {
 // steradians (Van Oosterom & Strackee 1983).
 func SolidAngle(p, a, b, c r3.Vec) float64 {
 	x, y, z := r3.Sub(a, p), r3.Sub(b, p), r3.Sub(c, p)
-	lx, ly, lz := r3.Norm(x), r3.Norm(y), r3.Norm(z)
+	lx, ly, lz := math.Sqrt(r3.Norm2(x)), math.Sqrt(r3.Norm2(y)), math.Sqrt(r3.Norm2(z)) // r3.Norm guards against overflow, slowly
 	det := r3.Dot(x, r3.Cross(y, z))
 	den := lx*ly*lz + r3.Dot(x, y)*lz + r3.Dot(y, z)*lx + r3.Dot(z, x)*ly
 	return 2 * math.Atan2(det, den)

@@ -1,6 +1,7 @@
 package geom
 
 import (
+	"iter"
 	"math"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -26,6 +27,22 @@ func (v *Voxels) Coords(i int) (x, y, z int) {
 func (v *Voxels) Centre(i int) r3.Vec {
 	x, y, z := v.Coords(i)
 	return r3.Add(v.Origin, r3.Vec{X: float64(x) * v.Cell, Y: float64(y) * v.Cell, Z: float64(z) * v.Cell})
+}
+
+// Filled yields the inside cubes in order of their index, with their middles.
+func (v *Voxels) Filled() iter.Seq2[int, r3.Vec] {
+	return func(yield func(int, r3.Vec) bool) {
+		for y := range v.NY {
+			for z := range v.NZ {
+				row := v.Index(0, y, z)
+				for x, in := range v.Inside[row : row+v.NX] {
+					if in && !yield(row+x, r3.Vec{X: v.Origin.X + float64(x)*v.Cell, Y: v.Origin.Y + float64(y)*v.Cell, Z: v.Origin.Z + float64(z)*v.Cell}) {
+						return
+					}
+				}
+			}
+		}
+	}
 }
 
 // At returns the index of the cube that holds p, -1 outside of the block.
@@ -196,92 +213,63 @@ func (v *Voxels) Component(i int) []int32 {
 
 // Distances returns, for every inside cube, the length of the shortest way
 // through inside cubes from the sources, stepping to any of 26 neighbours; +Inf
-// where no way leads and outside (Dijkstra).
-func (v *Voxels) Distances(sources []int) []float64 {
+// where no way leads and outside.
+func (v *Voxels) Distances(sources []int) []float64 { return v.Within(sources, math.Inf(1)) }
+
+// Within is Distances up to a length: cubes farther away are +Inf.
+//
+// The cubes wait in buckets one cell wide. No step is shorter, so within a bucket
+// any order will do (Denardo & Fox, "Shortest-Route Methods", 1979); no step is
+// longer than two buckets.
+func (v *Voxels) Within(sources []int, most float64) []float64 {
 	dist := make([]float64, len(v.Inside))
 	for i := range dist {
 		dist[i] = math.Inf(1)
 	}
-	var q heap
+	type entry struct {
+		d float64
+		i int32
+	}
+	var buckets [3][]entry
 	for _, s := range sources {
-		if s >= 0 && v.Inside[s] {
+		if s >= 0 && v.Inside[s] && dist[s] > 0 {
 			dist[s] = 0
-			q.push(0, int32(s))
+			buckets[0] = append(buckets[0], entry{0, int32(s)})
 		}
 	}
-	for len(q) > 0 {
-		d, i32 := q.pop()
-		i := int(i32)
-		if d > dist[i] {
+	for at, empty := 0, 0; empty < 3; at++ {
+		here := at % 3
+		if len(buckets[here]) == 0 {
+			empty++
 			continue
 		}
-		x, y, z := v.Coords(i)
-		for dy := -1; dy <= 1; dy++ {
-			for dz := -1; dz <= 1; dz++ {
-				for dx := -1; dx <= 1; dx++ {
-					nx, ny, nz := x+dx, y+dy, z+dz
-					if nx < 0 || ny < 0 || nz < 0 || nx >= v.NX || ny >= v.NY || nz >= v.NZ {
-						continue
-					}
-					k := v.Index(nx, ny, nz)
-					if !v.Inside[k] {
-						continue
-					}
-					e := d + v.Cell*stepLength[dx*dx+dy*dy+dz*dz]
-					if e < dist[k] {
-						dist[k] = e
-						q.push(e, int32(k))
+		empty = 0
+		for k := 0; k < len(buckets[here]); k++ { // rounding may add to it meanwhile
+			d, i := buckets[here][k].d, int(buckets[here][k].i)
+			if d > dist[i] {
+				continue
+			}
+			x, y, z := v.Coords(i)
+			for ny := max(0, y-1); ny <= min(v.NY-1, y+1); ny++ {
+				for nz := max(0, z-1); nz <= min(v.NZ-1, z+1); nz++ {
+					for nx := max(0, x-1); nx <= min(v.NX-1, x+1); nx++ {
+						n := v.Index(nx, ny, nz)
+						if !v.Inside[n] {
+							continue
+						}
+						e := d + v.Cell*stepLength[(nx-x)*(nx-x)+(ny-y)*(ny-y)+(nz-z)*(nz-z)]
+						if e < dist[n] && e <= most {
+							dist[n] = e
+							to := min(at+2, max(at, int(e/v.Cell))) % 3
+							buckets[to] = append(buckets[to], entry{e, int32(n)})
+						}
 					}
 				}
 			}
 		}
+		buckets[here] = buckets[here][:0]
 	}
 	return dist
 }
 
 var stepLength = [4]float64{0, 1, math.Sqrt2, 1.7320508075688772}
-
-// heap is a binary heap of cubes by distance.
-type heap []entry
-
-type entry struct {
-	d float64
-	i int32
-}
-
-func (h *heap) push(d float64, i int32) {
-	*h = append(*h, entry{d, i})
-	a := *h
-	for k := len(a) - 1; k > 0; {
-		p := (k - 1) / 2
-		if a[p].d <= a[k].d {
-			break
-		}
-		a[p], a[k] = a[k], a[p]
-		k = p
-	}
-}
-
-func (h *heap) pop() (float64, int32) {
-	a := *h
-	top := a[0]
-	n := len(a) - 1
-	a[0] = a[n]
-	a = a[:n]
-	for k := 0; ; {
-		c := 2*k + 1
-		if c >= n {
-			break
-		}
-		if c+1 < n && a[c+1].d < a[c].d {
-			c++
-		}
-		if a[k].d <= a[c].d {
-			break
-		}
-		a[k], a[c] = a[c], a[k]
-		k = c
-	}
-	*h = a
-	return top.d, top.i
-}

@@ -289,3 +289,47 @@ func TestAFaceOfTenThousandSides(t *testing.T) {
 	require.Len(t, tris, 9998)
 	require.Contains(t, codes(findings(m)), "many_sided_faces")
 }
+
+// The inner band of a torus is curved like a saddle, so that its own shape says
+// nothing of its outside; cut off from the rest by a crack it is still left alone,
+// and turned round it is turned back.
+func TestASaddleBehindACrackIsNotTurned(t *testing.T) {
+	const around, across = 48, 24
+	point := func(i, k int, radius float64) r3.Vec {
+		s, c := math.Sincos(2 * math.Pi * float64(i) / around)
+		y, x := math.Sincos(2 * math.Pi * float64(k) / across)
+		return r3.Vec{X: c * (1 + radius*x), Y: radius * y, Z: s * (1 + radius*x)}
+	}
+	for _, inverted := range []bool{false, true} {
+		m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("ring")}}
+		band := func(from, to int, turned bool) (faces int) {
+			base := int32(len(m.Points))
+			n := int32(to - from + 1)
+			for i := range around {
+				for k := from; k <= to; k++ {
+					m.Points = append(m.Points, point(i, k, 0.35))
+				}
+			}
+			for i := range int32(around) {
+				for k := range n - 1 {
+					a, b := base+i*n+k, base+(i+1)%around*n+k
+					c := []int32{a, a + 1, b + 1, b}
+					if turned {
+						c[1], c[3] = c[3], c[1]
+					}
+					m.AddFace(0, c...)
+					faces++
+				}
+			}
+			return faces
+		}
+		inner := band(8, 16, inverted) // the side towards the hole
+		band(16, 32, false)
+		_, n := m.MakeOutward()
+		if !inverted {
+			require.Zero(t, n)
+			continue
+		}
+		require.Equal(t, inner, n)
+	}
+}

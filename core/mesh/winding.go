@@ -19,10 +19,10 @@ type Orientation struct {
 // Outward finds which faces have to be turned so that neighbours agree and
 // every patch faces out. Patches are grown over edges with two faces, passing
 // over faces that lie on another. A closed patch is out when its volume is
-// positive; of an open one the mean of its own generalised winding number on its
-// faces decides, which is positive when it bulges out (Jacobson et al. 2013).
-// Nearly flat ones, for which that says little, are decided by rays to both
-// sides, odd crossings meaning inside (Takayama et al. 2014).
+// positive. Of an open one rays to both sides decide, odd crossings of the mesh
+// meaning inside (Takayama et al. 2014), where most of them agree; else the mean of
+// its own generalised winding number on its faces, which is positive when it bulges
+// out (Jacobson et al. 2013); for nearly flat ones the majority of the rays.
 func (s *Surface) Outward() Orientation {
 	m, e := s.Mesh, s.Single
 	faces := m.Faces()
@@ -111,9 +111,16 @@ func (s *Surface) Outward() Orientation {
 // be told by it.
 const flatBulge = 0.04
 
+// agreed is the share of the votes that settles which side of a patch is out.
+const agreed = 0.75
+
 // facesIn reports whether an open patch, with some of its faces turned, faces
 // inward.
 func (s *Surface) facesIn(patch []int32, flip []bool) bool {
+	in, out := rayVotes(s.Mesh, s.At, s.Tree, s.TriFace, patch, flip)
+	if math.Max(in, out) > agreed*(in+out) {
+		return in > out
+	}
 	own := make([][3]int32, 0, 2*len(patch))
 	for _, f := range patch {
 		for _, t := range cut(s.At, s.Face(int(f))) {
@@ -135,15 +142,18 @@ func (s *Surface) facesIn(patch []int32, flip []bool) bool {
 	if weight > 0 && math.Abs(sum) > flatBulge*weight {
 		return sum < 0
 	}
-	return inward(s.Mesh, s.At, s.Tree, s.TriFace, patch, flip)
+	if in == out {
+		return signedVolume(s.Mesh, s.At, patch, flip) < 0
+	}
+	return in > out
 }
 
 // votes is how many faces of a patch are asked which side is out.
 const votes = 31
 
-func inward(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch []int32, flip []bool) bool {
+// rayVotes returns the area whose rays say that a patch faces inward, and outward.
+func rayVotes(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch []int32, flip []bool) (in, out float64) {
 	diag := tree.Box().Diagonal()
-	var in, out float64
 	step := max(1, len(patch)/votes)
 	for i := 0; i < len(patch); i += step {
 		f := int(patch[i])
@@ -175,10 +185,7 @@ func inward(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch []
 			in += area
 		}
 	}
-	if in == out {
-		return signedVolume(m, points, patch, flip) < 0
-	}
-	return in > out
+	return in, out
 }
 
 func crossings(tree *geom.Tree, triFace []int32, own int, from, dir r3.Vec, length float64) int {

@@ -42,6 +42,7 @@ type Params struct {
 	Tail        int     `json:"tail"`      // 0–12
 	Feathers    int     `json:"feathers"`  // joints along each wing behind the wrist, 0–6
 	Count       int     `json:"count"`     // joints of a chain, 2–64
+	Curved      bool    `json:"curved"`    // of a chain: joints close to each other where it bends
 	Jaw         bool    `json:"jaw"`
 	Eyes        bool    `json:"eyes"`
 	Ears        bool    `json:"ears"`
@@ -65,7 +66,7 @@ var Kinds = []Kind{
 	{"quadruped", "Quadruped", Params{Starter: "quadruped", Height: 0.8, Spine: 4, Neck: 2, Tail: 5, Scapula: true}, []string{"spine", "neck", "tail", "toes", "twist", "jaw", "eyes", "ears", "scapula", "plantigrade"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r"}},
 	{"bird", "Bird", Params{Starter: "bird", Height: 0.6, Spine: 2, Neck: 3, Tail: 2, Feathers: 2}, []string{"spine", "neck", "tail", "toes", "feathers", "jaw", "eyes"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r"}},
 	{"hand", "Hand", Params{Starter: "hand", Height: 0.2, Fingers: 5, Phalanges: 3}, []string{"fingers", "phalanges"}, []string{"hand"}},
-	{"chain", "Chain", Params{Starter: "chain", Height: 1, Count: 12}, []string{"count"}, []string{"head", "tail"}},
+	{"chain", "Chain", Params{Starter: "chain", Height: 1, Count: 12}, []string{"count", "curved"}, []string{"head", "tail"}},
 	{"empty", "Empty, one root", Params{Starter: "empty", Height: 1}, nil, nil},
 }
 

@@ -211,6 +211,7 @@ commands.add('centre', 'Centre the chosen joints in the volume', ['G'], () => op
 commands.add('centreUnder', 'Centre the chosen joint under the pointer', ['Z'], () => { const ray = plate.underPointer(); if (ray) operate('centre_along', { joint: chosenJoint().name, ...ray, both: store.both }); }, () => placing() && store.chosen >= 0);
 commands.add('centred', 'Keep a dragged joint in the middle of the volume', ['Q'], () => set({ centred: !store.centred }), placing);
 commands.add('along', 'Arrows along the world, the joint or its parent', ['Y'], () => set({ along: { world: 'joint', joint: 'parent', parent: 'world' }[store.along] }), placing);
+commands.add('hang', 'Hang the chosen joints from the one chosen last', ['U'], () => operate('reparent_joint', { joints: chosenNames().slice(1), parent: chosenJoint().name }), () => placing() && chosenNames().length > 1);
 commands.add('step', 'Round drags to 1 mm, 5 mm, 1 cm or not at all', ['O'], () => set({ step: { 0: 0.001, 0.001: 0.005, 0.005: 0.01 }[store.step] ?? 0 }), placing);
 commands.add('remove', 'Remove the chosen joints', ['delete'], () => operate('remove_joints', { joints: chosenNames() }), () => placing() && store.chosen >= 0);
 commands.add('makeOther', 'Make the right side from the left', null, () => operate('make_other', { from: 'left', tolerance: 0.005 }), placing);

@@ -1,5 +1,5 @@
 // The ledger: the table of joints that folds in from below.
-import { choose } from './placement.js';
+import { choose, chosenNames } from './placement.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 
 const rows = document.querySelector('#ledger .rows');
@@ -91,8 +91,9 @@ rows.addEventListener('drop', (e) => {
   const row = e.target.closest('[data-joint]');
   if (!row || dragged < 0) return;
   e.preventDefault();
-  const onto = Number(row.dataset.joint);
-  if (onto !== dragged) document.dispatchEvent(new CustomEvent('reparent', { detail: { joint: joints()[dragged].name, parent: joints()[onto].name } }));
+  const onto = Number(row.dataset.joint), chosen = new Set([store.chosen, ...store.also]);
+  const also = chosen.has(dragged) && !chosen.has(onto); // all that are chosen
+  if (onto !== dragged) document.dispatchEvent(new CustomEvent('reparent', { detail: { joints: also ? chosenNames() : [joints()[dragged].name], parent: joints()[onto].name } }));
   dragged = -1;
 });
 filter.addEventListener('input', draw);

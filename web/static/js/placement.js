@@ -175,7 +175,7 @@ export async function submitPlacement(form) {
   switch (form.id) {
     case 'swing': return operate('swing_limb', { joint: names[0], degrees: ['x', 'y', 'z'].map((k) => Number(f[k].value)), both: store.both });
     case 'insert': return operate('insert_joints', { joints: names, count: Number(f.count.value) });
-    case 'reparent': return operate('reparent_joint', { joint: names[0], parent: f.parent.value });
+    case 'reparent': return operate('reparent_joint', { joints: names, parent: f.parent.value });
     case 'pattern': return operate('rename_joints', { joints: names, pattern: f.pattern.value });
     case 'starter': {
       set({ ghost: null });
