@@ -2,6 +2,7 @@ package demo
 
 import (
 	"context"
+	"strings"
 	"testing"
 
 	"wisemarrow/core/fit"
@@ -51,8 +52,12 @@ func TestTheCastIsFittedInside(t *testing.T) {
 		plane := report.Plane.X
 		kind, err := skeleton.FindKind(c.params.Starter)
 		require.NoError(t, err)
-		for _, tip := range kind.Tips { // each can be shown, so each is told
-			require.Contains(t, report.Tips, tip, c.name)
+		for _, name := range kind.Shown { // each can be shown, so each is told
+			if limb, begins := strings.CutPrefix(name, "begin "); begins {
+				require.Contains(t, report.Begin, limb, c.name)
+			} else if name != fit.MiddlePlane {
+				require.Contains(t, report.Tips, name, c.name)
+			}
 		}
 		for i, j := range s.Joints {
 			require.GreaterOrEqual(t, truth.Index(j.Name), 0, "%s: %s", c.name, j.Name)

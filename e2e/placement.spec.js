@@ -316,3 +316,39 @@ test('a drag is rounded to the step, goes straight with Shift, and arrows take t
   await expect(page.locator('.pane')).toHaveCount(1);
   expect(list).toEqual([]);
 });
+
+test('what the fit understood is shown and corrected in the view', async ({ page }) => {
+  const list = errors(page);
+  await fresh(page, 'Odile', 'Odile corrected');
+  await page.getByRole('button', { name: 'Fit to the mesh' }).click();
+  await expect.poll(() => joint(page, 'hand_l'), { timeout: 60_000 }).toBeTruthy();
+  const seen = () => marrow(page, (m) => [m.plate.tips.plane.visible, m.plate.tips.spots.pointed.visible]);
+  await page.locator('[data-tip="middle plane"]').hover();
+  await expect.poll(seen).toEqual([true, false]);
+  await page.locator('[data-tip="begin arm_l"]').hover();
+  await expect.poll(seen).toEqual([false, true]);
+  const found = (await marrow(page, (m) => m.store.character.fit.begins.arm_l));
+  await page.locator('[data-tip="begin arm_l"]').click();
+  await page.keyboard.press('f');
+  const at = await marrow(page, (m, name) => {
+    const pane = m.plate.view.panes[0], list = m.store.character.joints;
+    const a = m.plate.posed.at[list.findIndex((j) => j.name === 'forearm_l')], b = m.plate.posed.at[list.findIndex((j) => j.name === 'upper_arm_l')];
+    const p = a.clone().lerp(b, 0.5).project(pane.camera);
+    return [(p.x + 1) / 2 * pane.width, (1 - p.y) / 2 * pane.height];
+  });
+  const pane = await page.locator('.pane').boundingBox();
+  await page.mouse.click(pane.x + at[0], pane.y + at[1]);
+  await expect(page.locator('[data-tip="begin arm_l"]')).toHaveClass(/is-given/);
+  const head = (await marrow(page, (m) => m.store.character.head));
+  await page.getByRole('button', { name: 'Fit again' }).click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.head), { timeout: 60_000 }).not.toBe(head);
+  const now = (await marrow(page, (m) => m.store.character.fit.begins.arm_l));
+  expect(Math.hypot(...now.map((v, k) => v - found[k]))).toBeGreaterThan(0.03);
+
+  // Turned to face back, left and right change places.
+  const left = (await joint(page, 'hand_l')).pos[0];
+  await page.locator('#again [name=facing]').selectOption('-z');
+  await page.getByRole('button', { name: 'Fit again' }).click();
+  await expect.poll(async () => Math.sign((await joint(page, 'hand_l')).pos[0]), { timeout: 60_000 }).toBe(-Math.sign(left));
+  expect(list).toEqual([]);
+});

@@ -32,10 +32,12 @@ var Starters = skeleton.Kinds
 // With Only, just these joints are placed anew and the rest stays, weights too.
 type FitStarter struct {
 	skeleton.Params
-	Tips map[string][3]float64 `json:"tips,omitempty"` // that a person has shown, world metres
-	Only []string              `json:"only,omitempty"`
-	Free bool                  `json:"free,omitempty"` // pinned joints are fitted too
-	Own  *skeleton.Own         `json:"own,omitempty"`  // a starter of the production; its Like goes for Params
+	// Shown are places that a person has shown, world metres: see fit.Shown.
+	Shown  map[string][3]float64 `json:"shown,omitempty"`
+	Facing string                `json:"facing,omitempty"` // "+x", "-x", "+z", "-z"; "" is to be found
+	Only   []string              `json:"only,omitempty"`
+	Free   bool                  `json:"free,omitempty"` // pinned joints are fitted too
+	Own    *skeleton.Own         `json:"own,omitempty"`  // a starter of the production; its Like goes for Params
 }
 
 // UnmarshalJSON fills what is not given with the defaults of the starter.
@@ -75,7 +77,7 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 	if err := o.Check(); err != nil {
 		return s, Outcome{}, wrong("%v", err)
 	}
-	options := fit.Options{Params: o.Params, Own: o.Own, Only: o.Only, Current: s.Skeleton, Pinned: map[string]r3.Vec{}, Tips: map[string]r3.Vec{}}
+	options := fit.Options{Params: o.Params, Own: o.Own, Only: o.Only, Current: s.Skeleton, Pinned: map[string]r3.Vec{}, Shown: fit.Shown{Places: map[string]r3.Vec{}, Facing: o.Facing}}
 	if s.Skeleton != nil {
 		for _, j := range s.Skeleton.Joints {
 			if j.Locked || j.Pinned && !o.Free {
@@ -83,12 +85,12 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 			}
 		}
 	}
-	for name, p := range o.Tips {
+	for name, p := range o.Shown {
 		at := r3.Vec{X: p[0], Y: p[1], Z: p[2]}
 		if !geom.Finite(at) {
-			return s, Outcome{}, wrong("%v is no place for the tip %s", p, name)
+			return s, Outcome{}, wrong("%v is no place for %s", p, name)
 		}
-		options.Tips[name] = at
+		options.Shown.Places[name] = at
 	}
 	for _, name := range o.Only {
 		if s.Skeleton == nil {

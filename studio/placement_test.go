@@ -81,9 +81,9 @@ func TestPinnedJointsStayAndShownTipsAreTaken(t *testing.T) {
 	}
 	old := vec(s.Fit.Tips[name])
 	tip := r3.Add(old, r3.Scale(0.4, r3.Sub(at(t, s, "hand_l"), old)))
-	shown := do(t, s, "fit_starter", fmt.Sprintf(`{"starter":"biped","tips":{%q:[%g,%g,%g]}}`, name, tip.X, tip.Y, tip.Z))
+	shown := do(t, s, "fit_starter", fmt.Sprintf(`{"starter":"biped","shown":{%q:[%g,%g,%g]}}`, name, tip.X, tip.Y, tip.Z))
 	require.Less(t, r3.Norm(r3.Sub(vec(shown.Fit.Tips[name]), tip)), 0.02, name)
-	_, _, err := try(s, "fit_starter", `{"starter":"biped","tips":{"hand_l":[1e999,0,0]}}`)
+	_, _, err := try(s, "fit_starter", `{"starter":"biped","shown":{"hand_l":[1e999,0,0]}}`)
 	require.Error(t, err)
 }
 
@@ -393,7 +393,7 @@ func TestShownTipsOfABeast(t *testing.T) {
 	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
 	s = do(t, s, "fit_starter", encoded(t, demo.OtterParams))
 	show := func(name string, p []float64) studio.State {
-		params := map[string]any{"tips": map[string][]float64{name: p}}
+		params := map[string]any{"shown": map[string][]float64{name: p}}
 		raw, err := json.Marshal(demo.OtterParams)
 		require.NoError(t, err)
 		require.NoError(t, json.Unmarshal(raw, &params))
@@ -441,4 +441,50 @@ func TestFitsFollowTheMarksOfTheProduction(t *testing.T) {
 	require.ErrorContains(t, err, "must differ")
 	drawn := do(t, fitted, "draw_chain", `{"parent":"l_hand","places":[[0.5,1,0]]}`)
 	require.GreaterOrEqual(t, drawn.Skeleton.Index("l_hand_branch"), 0)
+}
+
+// Where limbs begin, the middle plane and where the character looks are taken from
+// a person who shows them.
+func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
+	m, _ := demo.Sedge(0.02)
+	s := do(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", encoded(t, demo.OtterParams))
+	again := func(s studio.State, more map[string]any) studio.State {
+		raw, err := json.Marshal(s.Fit.Params)
+		require.NoError(t, err)
+		require.NoError(t, json.Unmarshal(raw, &more))
+		return do(t, s, "fit_starter", encoded(t, more))
+	}
+	shown := func(name string, p r3.Vec) map[string]any {
+		return map[string]any{"shown": map[string][]float64{name: {p.X, p.Y, p.Z}}}
+	}
+	tail := r3.Scale(0.5, r3.Add(at(t, s, "tail_2"), at(t, s, "tail_3")))
+	short := again(s, shown("begin tail", tail))
+	require.Less(t, r3.Norm(r3.Sub(vec(short.Fit.Begin["tail"]), tail)), 0.03)
+	require.Less(t, at(t, short, "tail_1").Z, at(t, s, "tail_1").Z-0.05)
+	leg := vec(s.Fit.Begin["leg_l"])
+	leg.Y -= 0.05
+	low := again(s, shown("begin leg_l", leg))
+	require.InDelta(t, leg.Y, low.Fit.Begin["leg_l"][1], 0.012)
+	require.InDelta(t, s.Fit.Begin["leg_r"][1], low.Fit.Begin["leg_r"][1], 1e-9, "the other leg is left alone")
+	side := again(s, shown("middle plane", r3.Vec{X: 0.02, Y: 0.3}))
+	require.InDelta(t, 0.02, side.Fit.Plane.X, 1e-9)
+	require.InDelta(t, 0.02, at(t, side, "spine_2").X, 1e-9)
+	back := again(s, map[string]any{"facing": "-z"})
+	require.Equal(t, -1.0, math.Round(back.Fit.Facing.Z))
+	require.InDelta(t, at(t, s, "foot_l").Z, at(t, back, "hand_r").Z, 0.1, "what was the left hind foot is the right fore foot")
+
+	m, _ = demo.Odile(0.02)
+	s = do(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", `{"starter":"biped"}`)
+	require.Contains(t, s.Fit.Begin, "neck")
+	require.Contains(t, s.Fit.Begin, "legs")
+	neck := vec(s.Fit.Begin["neck"])
+	neck.Y += 0.02
+	require.InDelta(t, neck.Y, at(t, again(s, shown("begin neck", neck)), "neck").Y, 1e-9)
+	crown := at(t, s, "head_end")
+	crown.Y -= 0.07 // below the hat
+	require.InDelta(t, crown.Y, at(t, again(s, shown("head", crown)), "head_end").Y, 1e-9)
+	arm := r3.Scale(0.5, r3.Add(at(t, s, "forearm_l"), at(t, s, "upper_arm_l")))
+	require.Less(t, r3.Norm(r3.Sub(arm, vec(again(s, shown("begin arm_l", arm)).Fit.Begin["arm_l"]))), 0.03)
+	_, _, err := try(s, "fit_starter", `{"starter":"biped","facing":"up"}`)
+	require.ErrorContains(t, err, "+x, -x, +z or -z")
 }

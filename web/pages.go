@@ -35,7 +35,7 @@ func parsePages() pages {
 		"length":    length,
 		"measure":   measure,
 		"percent":   func(x float64) string { return fmt.Sprintf("%.0f %%", 100*x) },
-		"tipsOf":    tipsOf,
+		"shownOf":   shownOf,
 		"millis":    func(x float64) string { return fmt.Sprintf("%.0f ms", x) },
 		"importMap": func() template.HTML { return template.HTML(`<script type="importmap">` + importMap + `</script>`) },
 		"json": func(v any) (string, error) {
@@ -130,11 +130,11 @@ func measure(e finding.Evidence, v float64) string {
 	return fmt.Sprintf("%.3g", v)
 }
 
-// tipsOf are the tips that a person may show for a fit of a starter.
-func tipsOf(starter string) []string {
+// shownOf is what a person may show for a fit of a starter.
+func shownOf(starter string) []string {
 	for _, k := range studio.Starters {
 		if k.Name == starter {
-			return k.Tips
+			return k.Shown
 		}
 	}
 	return nil

@@ -26,9 +26,9 @@ const (
 // are where the volume hangs down the farthest, each leg is read from there upward, head and tail
 // are the ends of the middle plane fore and aft; the end with more volume near it
 // is the head.
-func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
+func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	f, err := standing(m, tips)
+	f, err := standing(m, shown)
 	if err != nil {
 		return nil, err
 	}
@@ -137,9 +137,9 @@ type leg struct {
 	floor float64 // the height that the foot stands on, or is lifted to
 }
 
-// legOf reads a leg up to the belly.
-func (f *fitter) legOf(p foot) leg {
-	l := leg{limb: f.rise(p, f.floor+0.9*f.height, 3.2)}
+// legOf reads a leg up to the belly, or to where a person has shown that it begins.
+func (f *fitter) legOf(name string, p foot) leg {
+	l := leg{limb: f.riseTo(name, p, f.floor+0.9*f.height, 3.2)}
 	l.top, l.floor = l.line[l.join].at, p.box.Min.Y-f.vox.Cell/2
 	return l
 }
@@ -170,7 +170,7 @@ func (f *fitter) toesOf(p foot, l leg, ball, tip string) {
 // foreleg places shoulder, elbow and wrist of a front leg. The elbow is where the
 // leg leaves the trunk, the wrist where it bends or at its share.
 func (f *fitter) foreleg(s int, p foot) leg {
-	l, x := f.legOf(p), suffix(s)
+	l, x := f.legOf("arm"+suffix(s), p), suffix(s)
 	f.toesOf(p, l, "fingers"+x, "fingers_end"+x)
 	f.begin["arm"+x] = l.top
 	low, high, ok := f.section(l.top.Z)
@@ -198,7 +198,7 @@ func (f *fitter) foreleg(s int, p foot) leg {
 // hindleg places hip, knee and hock of a hind leg. The hock is where the leg
 // bends back, the knee where it bends forward above that.
 func (f *fitter) hindleg(s int, p foot) leg {
-	l, x := f.legOf(p), suffix(s)
+	l, x := f.legOf("leg"+suffix(s), p), suffix(s)
 	f.toesOf(p, l, "toe"+x, "toe_end"+x)
 	f.begin["leg"+x] = l.top
 	low, high, ok := f.section(l.top.Z)
@@ -307,6 +307,10 @@ func (f *fitter) headAndNeck(tip, n int, base r3.Vec) {
 			}
 		}
 	}
+	if k, ok := f.begins("neck", line); ok {
+		baseArc, sure, reason = line[k].arc, 0.95, "where the neck was shown to begin"
+		skullArc = math.Min(skullArc, 0.8*baseArc)
+	}
 	place := func(arc float64) r3.Vec {
 		p := l.at(arc)
 		if f.along == nil {
@@ -349,6 +353,9 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 		if s.area <= area {
 			l.join = min(k+1, len(line)-1)
 		}
+	}
+	if k, ok := f.begins("tail", line); ok {
+		l.join = max(1, k)
 	}
 	if len(line) > 2 {
 		length = l.line[l.join].arc

@@ -26,18 +26,18 @@ var ErrNoBody = errors.New("the mesh encloses no volume to fit a skeleton into: 
 // (geodesic extremities), and cross-sections of limbs and neck; where a feature
 // does not show, segment proportions decide (Drillis & Contini 1966). The order
 // of discretising, embedding and refining follows Baran & Popović 2007.
-func biped(ctx context.Context, m *mesh.Mesh, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
+func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	f, err := newFitter(m, tips, geom.Identity)
+	f, err := newFitter(m, shown, shown.turn())
 	if err != nil {
 		return nil, err
 	}
-	if f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
+	if shown.Facing == "" && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
 		f.quarters(1)
 	}
 	progress("Finding limbs", 0.5)
 	f.slices()
-	if f.facesBack() {
+	if shown.Facing == "" && f.facesBack() {
 		f.quarters(2)
 		f.slices()
 	}
@@ -135,13 +135,14 @@ type fitter struct {
 	crotch float64 // Y above the floor, 0 if the legs do not part
 	joints map[string]placed
 	tips   map[string]r3.Vec
-	given  map[string]r3.Vec // tips that a person has shown
+	given  map[string]r3.Vec // that a person has shown
 	begin  map[string]r3.Vec // where each limb begins
 	back   quat.Number       // from this frame to the world
 	stands [2][2]foot        // of an animal: fore and hind, left and right
 	fore   int               // of an animal: the cubes at the ends of head and tail
 	aft    int
 	props  int
+	faced  bool // a person has said where it looks
 	notes  []string
 }
 
@@ -163,10 +164,10 @@ type layer struct {
 
 // newFitter fills the volume of the body of a mesh, in the frame that turn takes
 // the world to.
-func newFitter(m *mesh.Mesh, tips map[string]r3.Vec, turn quat.Number) (*fitter, error) {
+func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
 	points, props := bodyPoints(m)
-	f, err := fillBody(points, props.tris, tips, 2.5e6, turn)
+	f, err := fillBody(points, props.tris, shown, 2.5e6, turn)
 	if err != nil {
 		return nil, err
 	}
@@ -183,7 +184,7 @@ func newFitter(m *mesh.Mesh, tips map[string]r3.Vec, turn quat.Number) (*fitter,
 
 // fillBody fills the volume of the given triangles with about mostCubes cubes at
 // the most.
-func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec, mostCubes float64, turn quat.Number) (*fitter, error) {
+func fillBody(points []r3.Vec, tris [][3]int32, shown Shown, mostCubes float64, turn quat.Number) (*fitter, error) {
 	solid := geom.NewTree(points, tris)
 	turned := solid
 	if turn != geom.Identity {
@@ -205,8 +206,8 @@ func fillBody(points []r3.Vec, tris [][3]int32, tips map[string]r3.Vec, mostCube
 	}
 	// A wide mesh gets larger cubes, so that their number stays bounded.
 	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/mostCubes))
-	f := &fitter{solid: solid, vox: geom.Voxelise(turned, cell), back: quat.Conj(turn), joints: map[string]placed{}, tips: map[string]r3.Vec{}, begin: map[string]r3.Vec{}, given: map[string]r3.Vec{}}
-	for name, p := range tips {
+	f := &fitter{solid: solid, faced: shown.Facing != "", vox: geom.Voxelise(turned, cell), back: quat.Conj(turn), joints: map[string]placed{}, tips: map[string]r3.Vec{}, begin: map[string]r3.Vec{}, given: map[string]r3.Vec{}}
+	for name, p := range shown.Places {
 		f.given[name] = geom.Rotate(turn, p)
 	}
 	if !f.keepLargest() {
@@ -297,6 +298,27 @@ func (f *fitter) findPlane() {
 	share, twice := f.bestPlane(false)
 	f.match = share
 	f.plane = f.vox.Origin.X + float64(twice)/2*f.vox.Cell
+	f.shownPlane()
+}
+
+// shownPlane takes the middle plane from a person, if one has shown it.
+func (f *fitter) shownPlane() {
+	if q, ok := f.given[MiddlePlane]; ok {
+		f.plane = q.X
+	}
+}
+
+// begins returns the number of the section of a line nearest to where a person has
+// shown that a limb leaves the trunk.
+func (f *fitter) begins(limb string, line []station) (k int, ok bool) {
+	q, ok := f.given["begin "+limb]
+	best := math.Inf(1)
+	for i, s := range line {
+		if d := r3.Norm2(r3.Sub(s.at, q)); d < best {
+			k, best = i, d
+		}
+	}
+	return k, ok && len(line) > 0
 }
 
 // y returns the world Y at a share of the height.

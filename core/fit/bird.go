@@ -15,9 +15,9 @@ import (
 // bird places the landmarks of a bird that stands on two legs with its wings off
 // the body: feet on the ground, wing tips farthest to the sides, head and tail at
 // the ends of the middle plane.
-func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
+func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	f, err := birdwise(m, tips)
+	f, err := birdwise(m, shown)
 	if err != nil {
 		return nil, err
 	}
@@ -26,7 +26,7 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]
 		return nil, err
 	}
 	// A bird carries its head high and its tail low.
-	if f.highest(1) < f.highest(-1) {
+	if !f.faced && f.highest(1) < f.highest(-1) {
 		f.quarters(2)
 		if fore, aft, err = f.ends(nil); err != nil {
 			return nil, err
@@ -72,12 +72,12 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]
 // birdwise fills the volume of a bird with its left to +X. A spread bird is as
 // broad as it is long and both planes may be fair, so the one is taken that the
 // feet stand on both sides of.
-func birdwise(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
-	f, err := lengthwise(m, tips)
+func birdwise(m *mesh.Mesh, shown Shown) (*fitter, error) {
+	f, err := lengthwise(m, shown)
 	if err != nil {
 		return nil, err
 	}
-	if len(f.ground(0)) > 0 && len(f.ground(1)) > 0 {
+	if f.faced || len(f.ground(0)) > 0 && len(f.ground(1)) > 0 {
 		return f, nil
 	}
 	f.quarters(1)
@@ -123,7 +123,7 @@ func (f *fitter) crown(fore int) int {
 // the ankle; the knee lies where the leg enters the feathers.
 func (f *fitter) birdLeg(s int, p foot) leg {
 	h, x := f.height, suffix(s)
-	l := leg{limb: f.rise(p, f.floor+0.75*h, 3.5)}
+	l := leg{limb: f.riseTo("leg"+x, p, f.floor+0.75*h, 3.5)}
 	l.top = l.line[l.join].at
 	f.begin["leg"+x] = l.top
 	shin := l.level(f.floor + 0.12*h)
@@ -180,6 +180,9 @@ func (f *fitter) wings(p skeleton.Params, zr float64) {
 		l := limb{line: f.leadingEdge(sign, end)}
 		if len(l.line) < 6 {
 			continue
+		}
+		if k, ok := f.begins("wing"+x, l.line); ok {
+			l.line = l.line[:max(6, k+1)]
 		}
 		l.join = len(l.line) - 1
 		total := l.line[l.join].arc

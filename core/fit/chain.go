@@ -18,12 +18,12 @@ import (
 // chain places joints along the middle line of a long body, evenly or closer where
 // it bends: its two ends are the places farthest from each other along the inside,
 // and the end with more volume near it is the first.
-func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
+func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	// A chain may lie along any axis: all of it counts.
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, tips, 3e5, geom.Identity) // a line needs no fingers
+	f, err := fillBody(m.World(), tris, shown, 3e5, geom.Identity) // a line needs no fingers
 	if err != nil {
 		return nil, err
 	}

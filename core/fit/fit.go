@@ -29,7 +29,7 @@ type Report struct {
 	Crotch   float64              `json:"crotch"` // height at which the legs part, 0 if not seen
 	Symmetry float64              `json:"symmetry"`
 	Tips     map[string][]float64 `json:"tips"`   // ends of limbs by the joint that they belong to
-	Begin    map[string][]float64 `json:"begins"` // where each limb begins
+	Begin    map[string][]float64 `json:"begins"` // where each limb leaves the trunk
 	Props    int                  `json:"props"`  // one-sided pieces that were left out
 	Joints   []JointFit           `json:"joints"`
 	Own      *skeleton.Own        `json:"own,omitempty"` // that was fitted like the starter
@@ -53,9 +53,8 @@ type Options struct {
 	// Pinned joints stand where a person has put them, in world metres; the rest
 	// is fitted around them.
 	Pinned map[string]r3.Vec
-	// Tips that a person has shown, by the joint that they belong to (hand_l,
-	// foot_l, head, tail …), in world metres.
-	Tips map[string]r3.Vec
+	// Shown is what a person has corrected of what the fit understood.
+	Shown Shown
 	// Only names the joints to be fitted anew; the others stay as in Current. Nil
 	// fits all.
 	Only    []string
@@ -63,6 +62,37 @@ type Options struct {
 	// Own is a starter of a production that is fitted instead of the kind that it
 	// is like, which Params tell. Pinned, Only and the result have its names.
 	Own *skeleton.Own
+}
+
+// Shown is what a person has shown of a mesh, in world frame.
+type Shown struct {
+	// Places by what they are of: the tip of a limb by its joint (hand_l, foot_l,
+	// head, tail …), "begin " and a limb (begin arm_l …) for where it leaves the
+	// trunk, MiddlePlane for any point of it.
+	Places map[string]r3.Vec
+	Facing string // "+x", "-x", "+z" or "-z": where the character looks; "" is to be found
+}
+
+// MiddlePlane is the name of a shown point of the middle plane.
+const MiddlePlane = "middle plane"
+
+// facings are the directions that a character may look in.
+var facings = map[string]float64{"+z": 0, "+x": -math.Pi / 2, "-x": math.Pi / 2, "-z": math.Pi}
+
+// turn is the turn about Y that takes where the character looks to +Z.
+func (s Shown) turn() quat.Number {
+	if a := facings[s.Facing]; a != 0 {
+		return geom.AxisAngle(r3.Vec{Y: 1}, a)
+	}
+	return geom.Identity
+}
+
+// Check reports a direction that there is not.
+func (s Shown) Check() error {
+	if _, ok := facings[s.Facing]; !ok && s.Facing != "" {
+		return fmt.Errorf("a character faces +x, -x, +z or -z, not %q", s.Facing)
+	}
+	return nil
 }
 
 // Fit places the starter of the options in a mesh. Errors are those of
@@ -80,26 +110,29 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 	if err != nil {
 		return nil, nil, err
 	}
+	if err := o.Shown.Check(); err != nil {
+		return nil, nil, err
+	}
 	if m.Faces() == 0 {
 		return nil, nil, ErrNoBody
 	}
 	var f *fitter
 	switch p.Starter {
 	case "quadruped":
-		f, err = quadruped(ctx, m, p, o.Tips, progress)
+		f, err = quadruped(ctx, m, p, o.Shown, progress)
 	case "bird":
-		f, err = bird(ctx, m, p, o.Tips, progress)
+		f, err = bird(ctx, m, p, o.Shown, progress)
 	case "chain":
-		f, err = chain(ctx, m, p, o.Tips, progress)
+		f, err = chain(ctx, m, p, o.Shown, progress)
 	case "hand":
-		f, err = hand(ctx, m, p, o.Tips, progress)
+		f, err = hand(ctx, m, p, o.Shown, progress)
 	case "empty":
-		f, err = lengthwise(m, nil)
+		f, err = lengthwise(m, o.Shown)
 		if err == nil {
 			f.put("root", r3.Vec{X: f.plane, Y: f.floor + 0.5*f.height}, 0.5, "in the middle of the body")
 		}
 	default:
-		f, err = biped(ctx, m, o.Tips, progress)
+		f, err = biped(ctx, m, o.Shown, progress)
 		if err == nil && p.Fingers > 0 {
 			f.fingers(p)
 		}

@@ -166,11 +166,11 @@ func (f *fitter) fingers(p skeleton.Params) {
 // hand places the joints of a hand on its own. The wrist is the end of the
 // longest axis with the larger sections; the fingers are what sticks out as seen
 // from there.
-func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, tips map[string]r3.Vec, progress Progress) (*fitter, error) {
+func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, tips, 1e6, geom.Identity)
+	f, err := fillBody(m.World(), tris, shown, 1e6, geom.Identity)
 	if err != nil {
 		return nil, err
 	}

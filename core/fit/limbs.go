@@ -139,6 +139,10 @@ func (f *fitter) toes(s int, ankle r3.Vec) {
 	f.put("toe"+x, r3.Vec{X: ball.X, Y: ball.Y, Z: ballZ}, 0.7, "at seven tenths of the foot")
 	f.put("toe_end"+x, r3.Vec{X: tip.X, Y: ball.Y, Z: front - 0.04*length}, 0.85, "foremost place of the foot")
 	f.tips["foot"+x] = tip
+	if q, ok := f.given["foot"+x]; ok {
+		f.put("toe_end"+x, r3.Vec{X: q.X, Y: ball.Y, Z: q.Z}, 0.95, "where the tip of the foot was shown")
+		f.tips["foot"+x] = q
+	}
 }
 
 // errNoArms names the side on which no arm was found.
@@ -281,6 +285,9 @@ func (f *fitter) arm(s, tip int) error {
 			join = k
 			break
 		}
+	}
+	if k, ok := f.begins("arm"+suffix(s), line); ok {
+		join = min(n-1, max(4, k))
 	}
 	radius := math.Sqrt(thin / math.Pi)
 	// Middle line of the clean part of the upper arm, drawn on into the trunk.

@@ -186,14 +186,23 @@ func (f *fitter) rise(p foot, top, factor float64) limb {
 	return l
 }
 
+// riseTo is rise, up to where a person has shown that the limb begins, whatever its
+// sections are.
+func (f *fitter) riseTo(name string, p foot, top, factor float64) limb {
+	if q, ok := f.given["begin "+name]; ok {
+		top, factor = q.Y, math.Inf(1)
+	}
+	return f.rise(p, top, factor)
+}
+
 // lengthwise fills the volume of a body that is longer than it is broad, turned
 // so that its middle plane is X = const.
-func lengthwise(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
-	f, err := newFitter(m, tips, geom.Identity)
+func lengthwise(m *mesh.Mesh, shown Shown) (*fitter, error) {
+	f, err := newFitter(m, shown, shown.turn())
 	if err != nil {
 		return nil, err
 	}
-	if f.symmetryAcross(true) > f.symmetryAcross(false)+0.02 {
+	if !f.faced && f.symmetryAcross(true) > f.symmetryAcross(false)+0.02 {
 		f.quarters(1)
 	}
 	return f, nil

@@ -118,7 +118,7 @@ func table(lifted, ahead float64) *mesh.Mesh {
 // The feet are where the volume hangs down, whether they stand or not.
 func TestFeetThatStandAndFeetThatAreLifted(t *testing.T) {
 	for _, lifted := range []float64{0, 0.2} {
-		f, err := standing(table(lifted, 0), nil)
+		f, err := standing(table(lifted, 0), Shown{})
 		require.NoError(t, err)
 		lows := f.lows(0.07 * f.height)
 		require.Len(t, lows, 4)
@@ -148,7 +148,7 @@ func TestABodyInMidStrideIsTurnedAlongItsTrunk(t *testing.T) {
 	for i, p := range m.Points {
 		m.Points[i] = geom.Rotate(turn, p)
 	}
-	f, err := standing(m, nil)
+	f, err := standing(m, Shown{})
 	require.NoError(t, err)
 	require.NotNil(t, f.along, "no mirror plane is seen")
 	facing := geom.Rotate(f.back, r3.Vec{Z: 1})
@@ -165,7 +165,7 @@ func TestABodyInMidStrideIsTurnedAlongItsTrunk(t *testing.T) {
 func TestDepthsGrowInward(t *testing.T) {
 	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("block")}}
 	block(m, r3.Vec{X: -0.5, Y: 0, Z: -0.5}, r3.Vec{X: 0.5, Y: 1, Z: 0.5})
-	f, err := newFitter(m, nil, geom.Identity)
+	f, err := newFitter(m, Shown{}, geom.Identity)
 	require.NoError(t, err)
 	depth := f.depths()
 	for i, in := range f.vox.Inside {

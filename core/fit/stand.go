@@ -28,15 +28,16 @@ const walking = 0.78
 // standing fills the volume of a body on four legs, turned so that its middle
 // plane is X = const, and finds fore and aft end and the feet. Where the body as
 // a whole is no mirror image of itself, the plane is laid along its trunk.
-func standing(m *mesh.Mesh, tips map[string]r3.Vec) (*fitter, error) {
-	f, err := lengthwise(m, tips)
+func standing(m *mesh.Mesh, shown Shown) (*fitter, error) {
+	f, err := lengthwise(m, shown)
 	if err != nil {
 		return nil, err
 	}
 	if f.match < walking {
-		turn := f.alongTrunk()
-		if f, err = newFitter(m, tips, turn); err != nil {
-			return nil, err
+		if !f.faced {
+			if f, err = newFitter(m, shown, f.alongTrunk()); err != nil {
+				return nil, err
+			}
 		}
 		f.follow()
 		f.notes = append(f.notes, "left and right differ too much for a mirror plane: the middle plane was laid along the trunk, by its volume")
@@ -50,6 +51,7 @@ func (f *fitter) follow() {
 	v := f.vox
 	middle, weight := f.trunkMiddle()
 	f.plane = middle.X
+	f.shownPlane()
 	f.along = make([]float64, v.NZ)
 	sum := make([]float64, v.NZ)
 	reach := int(0.08 * f.height / v.Cell)
@@ -94,7 +96,7 @@ func (f *fitter) onFour() error {
 			return err
 		}
 	}
-	if f.tailFirst(fore, aft) {
+	if !f.faced && f.tailFirst(fore, aft) {
 		ends := [2]r3.Vec{f.vox.Centre(fore), f.vox.Centre(aft)}
 		at := make([]r3.Vec, len(found))
 		for i, c := range found {

@@ -53,6 +53,9 @@ func (f *fitter) slices() {
 			break
 		}
 	}
+	if q, ok := f.given["begin legs"]; ok {
+		f.crotch = math.Max(0, q.Y-f.floor)
+	}
 	f.sideSlices()
 }
 
@@ -164,12 +167,19 @@ func (f *fitter) trunk() {
 		headReason = reason
 	}
 	base = math.Max(base, shoulder+0.012*h)
+	if q, ok := f.given["begin neck"]; ok {
+		base, confidence, reason = q.Y, 0.95, "where the neck was shown to begin"
+	}
 	skull = math.Max(skull, base+0.03*h)
 	neckZ := f.layerAt(neckY).centre.Z
 	if f.layerAt(neckY).area == 0 {
 		neckZ = hipsAt.Z
 	}
 	neck := r3.Vec{X: f.plane, Y: base, Z: neckZ - 0.003*h}
+	f.begin["neck"] = neck
+	if f.crotch > 0 {
+		f.begin["legs"] = r3.Vec{X: f.plane, Y: f.floor + f.crotch, Z: hipsAt.Z}
+	}
 	f.put("neck", neck, confidence, reason)
 	f.put("head", r3.Vec{X: f.plane, Y: skull, Z: neckZ + 0.003*h}, confidence, headReason)
 	top := f.floor + h
@@ -178,6 +188,9 @@ func (f *fitter) trunk() {
 			top = y + f.vox.Cell/2
 			break
 		}
+	}
+	if q, ok := f.given["head"]; ok {
+		top = q.Y
 	}
 	f.put("head_end", r3.Vec{X: f.plane, Y: top, Z: neckZ + 0.003*h}, 0.9, "highest place in the middle")
 	f.tips["head"] = r3.Vec{X: f.plane, Y: top, Z: neckZ}

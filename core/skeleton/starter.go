@@ -51,20 +51,21 @@ type Params struct {
 }
 
 // Kind is a starter that one can begin from, with the parameters that it has at
-// first, the names of those that it reads, and the tips of limbs that a person may
-// show for its fit: of a beast hand is the fore foot, of a bird the wing.
+// first, the names of those that it reads, and what a person may show for its fit:
+// tips of limbs (of a beast hand is the fore foot, of a bird the wing), where limbs
+// begin, and the middle plane.
 type Kind struct {
 	Name, Title string
 	Default     Params
 	Reads       []string
-	Tips        []string
+	Shown       []string
 }
 
 // Kinds are the starters, in the order in which they are offered.
 var Kinds = []Kind{
-	{"biped", "Biped", Params{Starter: "biped", Height: 1.7, Spine: 3, Neck: 1, Phalanges: 3}, []string{"spine", "neck", "fingers", "phalanges", "toes", "twist", "jaw", "eyes"}, []string{"hand_l", "hand_r"}},
-	{"quadruped", "Quadruped", Params{Starter: "quadruped", Height: 0.8, Spine: 4, Neck: 2, Tail: 5, Scapula: true}, []string{"spine", "neck", "tail", "toes", "twist", "jaw", "eyes", "ears", "scapula", "plantigrade"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r"}},
-	{"bird", "Bird", Params{Starter: "bird", Height: 0.6, Spine: 2, Neck: 3, Tail: 2, Feathers: 2}, []string{"spine", "neck", "tail", "toes", "feathers", "jaw", "eyes"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r"}},
+	{"biped", "Biped", Params{Starter: "biped", Height: 1.7, Spine: 3, Neck: 1, Phalanges: 3}, []string{"spine", "neck", "fingers", "phalanges", "toes", "twist", "jaw", "eyes"}, []string{"head", "hand_l", "hand_r", "foot_l", "foot_r", "begin neck", "begin arm_l", "begin arm_r", "begin legs", "middle plane"}},
+	{"quadruped", "Quadruped", Params{Starter: "quadruped", Height: 0.8, Spine: 4, Neck: 2, Tail: 5, Scapula: true}, []string{"spine", "neck", "tail", "toes", "twist", "jaw", "eyes", "ears", "scapula", "plantigrade"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r", "begin neck", "begin tail", "begin arm_l", "begin arm_r", "begin leg_l", "begin leg_r", "middle plane"}},
+	{"bird", "Bird", Params{Starter: "bird", Height: 0.6, Spine: 2, Neck: 3, Tail: 2, Feathers: 2}, []string{"spine", "neck", "tail", "toes", "feathers", "jaw", "eyes"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r", "begin neck", "begin tail", "begin wing_l", "begin wing_r", "begin leg_l", "begin leg_r", "middle plane"}},
 	{"hand", "Hand", Params{Starter: "hand", Height: 0.2, Fingers: 5, Phalanges: 3}, []string{"fingers", "phalanges"}, []string{"hand"}},
 	{"chain", "Chain", Params{Starter: "chain", Height: 1, Count: 12}, []string{"count", "curved"}, []string{"head", "tail"}},
 	{"empty", "Empty, one root", Params{Starter: "empty", Height: 1}, nil, nil},

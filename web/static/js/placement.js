@@ -83,11 +83,11 @@ function fillStarter(form, params) {
   form.querySelector('#starter-joints').textContent = '';
   const offered = form.querySelector('#tips');
   if (!offered) return;
-  offered.hidden = !kind.Tips;
-  offered.querySelector('.tips').replaceChildren(...(kind.Tips ?? []).map((name) => {
+  offered.hidden = !kind.Shown;
+  offered.querySelector('.tips').replaceChildren(...(kind.Shown ?? []).map((name) => {
     const b = document.createElement('button');
     b.type = 'button';
-    b.className = `button is-small${store.tips[name] ? ' is-given' : ''}`;
+    b.className = `button is-small${store.shown[name] ? ' is-given' : ''}`;
     b.dataset.tip = name;
     b.textContent = name;
     return b;
@@ -144,7 +144,7 @@ tray.addEventListener('click', async (e) => {
   if (b.dataset.refit !== undefined) {
     const fit = store.character.fit;
     if (!fit) { set({ say: 'This skeleton was not fitted from a starter, so there is nothing to fit a part of it by.' }); return; }
-    operate('fit_starter', { ...fit.params, own: fit.own, only: names, tips: store.tips });
+    operate('fit_starter', { ...fit.params, own: fit.own, only: names, shown: store.shown, facing: store.facing });
   }
   if (b.dataset.tip) { set({ tip: store.tip === b.dataset.tip ? '' : b.dataset.tip }); set({ say: store.tip ? `Click where ${store.tip} belongs.` : '' }); }
 });
@@ -166,7 +166,7 @@ tray.addEventListener('change', (e) => {
 });
 
 export function giveTip(place) {
-  set({ tips: { ...store.tips, [store.tip]: place.toArray() }, say: joints().length ? `${store.tip} is shown there now; fit anew, or refit what hangs on it.` : `${store.tip} is shown there now.`, tip: '' });
+  set({ shown: { ...store.shown, [store.tip]: place.toArray() }, say: joints().length ? `${store.tip} is shown there now; fit again, or refit what hangs on it.` : `${store.tip} is shown there now.`, tip: '' });
 }
 
 // submitPlacement sends the forms whose parameters depend on what is chosen.
@@ -180,7 +180,13 @@ export async function submitPlacement(form) {
     case 'starter': {
       set({ ghost: null });
       if (joints().length && !await ask('Fit anew?', store.character.weights ? 'Fitting anew replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back.' : 'Fitting anew replaces the joints that you moved; pinned ones stay. Undo brings them back.', 'Fit anew')) return false;
-      return operate('fit_starter', { ...starterParams(form), tips: store.tips });
+      return operate('fit_starter', { ...starterParams(form), shown: store.shown, facing: store.facing });
+    }
+    case 'again': {
+      const fit = store.character.fit;
+      set({ facing: f.facing.value });
+      if (store.character.weights && !await ask('Fit again?', 'Fitting again replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back.', 'Fit again')) return false;
+      return operate('fit_starter', { ...fit.params, own: fit.own, shown: store.shown, facing: store.facing });
     }
     default: return undefined;
   }
@@ -196,7 +202,9 @@ function fill() {
   if (un) un.hidden = !list.some((x) => x.hidden);
   if (un && !un.hidden) un.closest('.with-chosen').hidden = false;
   for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
-  for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(store.tips[b.dataset.tip])); }
+  for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(store.shown[b.dataset.tip])); }
+  const facing = tray.querySelector('#again [name=facing]');
+  if (facing && !facing.dataset.touched) facing.value = store.facing;
   const centred = tray.querySelector('#centred');
   if (centred) {
     centred.checked = store.centred;

@@ -31,7 +31,7 @@ export class Plate {
     this.measure = new Measure(this.view);
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); };
     on('pose', () => this.bend());
-    on('also ghost drawing tip tips tipPointed along step', () => this.drawBones());
+    on('also ghost drawing tip shown tipPointed along step', () => this.drawBones());
     on('chosen map wire through bones stage finding probed would faces pieces normals', () => this.show());
     on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
@@ -88,7 +88,7 @@ export class Plate {
   drawBones() {
     if (!this.skin || !store.character) return;
     this.ghostly();
-    this.tips.update();
+    this.tips.update(this.box);
     this.bones.group.visible = store.bones && store.stage !== 'intake';
     if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, store.stage === 'axes', store.also);
     this.turner();

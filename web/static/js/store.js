@@ -30,7 +30,8 @@ export const store = {
   along: 'world', // the axes of the arrows: world, joint or parent
   step: 0, // metres that drags are rounded to; 0 is none
   tip: '', // of the fit, to be shown by a click
-  tips: {}, // that a person has shown, by name
+  shown: {}, // places that a person has shown for the fit, by name
+  facing: '', // that a person has said; '' is as found
   tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
 };

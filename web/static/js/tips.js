@@ -1,16 +1,22 @@
-// Tips of limbs in the view: those that the fit found, those that a person has
-// shown, and the one that is pointed at in the tray.
-import { BufferGeometry, Float32BufferAttribute, Points, PointsMaterial } from 'three';
+// What a fit understood, in the view: tips of limbs, where limbs begin and the
+// middle plane, as found, as a person has shown them, and what is pointed at.
+import { BufferGeometry, Float32BufferAttribute, LineDashedMaterial, LineLoop, Points, PointsMaterial, Vector3 } from 'three';
 import { ink } from './ink.js';
 import { store } from './store.js';
 
 const kinds = { found: ['--teal', 9], given: ['--amber', 11], pointed: ['--rust', 15] };
+export const MIDDLE = 'middle plane';
 
-// tips returns places by kind: a shown tip stands for the found one of its name.
-export function tips() {
-  const out = { found: [], given: [], pointed: [] };
-  for (const [name, at] of Object.entries({ ...store.character?.fit?.tips, ...store.tips })) {
-    const kind = name === (store.tip || store.tipPointed) ? 'pointed' : store.tips[name] ? 'given' : 'found';
+const asked = () => store.tip || store.tipPointed;
+
+// places returns what was found or shown by kind: what is shown stands for what was
+// found of its name. Beginnings that were found are seen when one is asked for.
+export function places() {
+  const out = { found: [], given: [], pointed: [] }, fit = store.character?.fit;
+  const begins = Object.fromEntries(Object.entries(fit?.begins ?? {}).map(([limb, at]) => [`begin ${limb}`, at]));
+  for (const [name, at] of Object.entries({ ...fit?.tips, ...begins, ...store.shown })) {
+    const kind = name === asked() ? 'pointed' : store.shown[name] ? 'given' : 'found';
+    if (kind === 'found' && name.startsWith('begin ') !== asked().startsWith('begin ')) continue;
     out[kind].push(...at);
   }
   return out;
@@ -25,16 +31,38 @@ export class TipSpots {
       scene.add(p);
       return [kind, p];
     }));
+    this.plane = new LineLoop(new BufferGeometry(), new LineDashedMaterial({ dashSize: 0.02, gapSize: 0.012, transparent: true, depthTest: false }));
+    this.plane.frustumCulled = false;
+    scene.add(this.plane);
   }
 
-  update() {
-    const list = tips();
+  // update draws what is asked for of a body with the given box.
+  update(box) {
+    const list = places(), here = store.stage === 'placement' && store.bones;
     for (const [kind, p] of Object.entries(this.spots)) {
-      const asked = kind === 'given' || store.tip || store.tipPointed; // found ones would hide the end joints
-      p.visible = Boolean(asked) && store.stage === 'placement' && store.bones && list[kind].length > 0;
+      // Found ones would hide the end joints.
+      p.visible = Boolean(kind === 'given' || asked()) && here && list[kind].length > 0;
       p.material.color.copy(ink(kinds[kind][0]));
       p.geometry.dispose();
       p.geometry = new BufferGeometry().setAttribute('position', new Float32BufferAttribute(list[kind], 3));
     }
+    const fit = store.character?.fit;
+    this.plane.visible = here && asked() === MIDDLE && Boolean(fit?.left?.X || fit?.left?.Z);
+    if (!this.plane.visible) return;
+    // A rectangle in the plane, as long and high as the body.
+    const vec = (v) => new Vector3(v.X, v.Y, v.Z);
+    const through = store.shown[MIDDLE] ? new Vector3(...store.shown[MIDDLE]) : vec(fit.plane), way = vec(fit.facing);
+    const middle = box.getCenter(new Vector3()), reach = 0.55 * box.getSize(new Vector3()).length();
+    const along = middle.clone().sub(through).dot(way);
+    const foot = through.clone().addScaledVector(way, along).setY(box.min.y);
+    const high = new Vector3(0, 1.08 * (box.max.y - box.min.y), 0);
+    const corners = [foot.clone().addScaledVector(way, -reach), foot.clone().addScaledVector(way, reach)];
+    corners.push(corners[1].clone().add(high), corners[0].clone().add(high));
+    this.plane.geometry.dispose();
+    this.plane.geometry = new BufferGeometry().setFromPoints(corners);
+    this.plane.computeLineDistances();
+    this.plane.material.color.copy(ink('--rust'));
+    this.plane.material.dashSize = 0.03 * reach;
+    this.plane.material.gapSize = 0.02 * reach;
   }
 }

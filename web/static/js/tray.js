@@ -69,7 +69,7 @@ function paramsOf(form, submitter) {
 tray.addEventListener('submit', async (e) => {
   const form = e.target;
   if (form.id === 'move') { e.preventDefault(); await move(form); return; }
-  if (['swing', 'insert', 'reparent', 'pattern', 'starter'].includes(form.id)) {
+  if (['swing', 'insert', 'reparent', 'pattern', 'starter', 'again'].includes(form.id)) {
     e.preventDefault();
     if (['swing', 'insert', 'reparent', 'pattern'].includes(form.id) && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
     const fields = [...form.elements].filter((f) => f.dataset.touched);
