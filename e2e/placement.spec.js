@@ -330,7 +330,7 @@ test('what the fit understood is shown and corrected in the view', async ({ page
   const found = (await marrow(page, (m) => m.store.character.fit.begins.arm_l));
   await page.locator('[data-tip="begin arm_l"]').click();
   await page.keyboard.press('f');
-  const at = await marrow(page, (m, name) => {
+  const at = await marrow(page, (m) => {
     const pane = m.plate.view.panes[0], list = m.store.character.joints;
     const a = m.plate.posed.at[list.findIndex((j) => j.name === 'forearm_l')], b = m.plate.posed.at[list.findIndex((j) => j.name === 'upper_arm_l')];
     const p = a.clone().lerp(b, 0.5).project(pane.camera);

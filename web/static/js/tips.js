@@ -16,6 +16,7 @@ export function places() {
   const begins = Object.fromEntries(Object.entries(fit?.begins ?? {}).map(([limb, at]) => [`begin ${limb}`, at]));
   for (const [name, at] of Object.entries({ ...fit?.tips, ...begins, ...store.shown })) {
     const kind = name === asked() ? 'pointed' : store.shown[name] ? 'given' : 'found';
+    if (kind === 'found' && asked() === MIDDLE) continue;
     if (kind === 'found' && name.startsWith('begin ') !== asked().startsWith('begin ')) continue;
     out[kind].push(...at);
   }

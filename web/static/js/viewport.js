@@ -38,7 +38,7 @@ export class Viewport {
       return pane;
     });
     this.resize();
-    this.panes.forEach((p) => this.frame(this.box, p));
+    this.frame(this.box);
     this.onpanes?.(this.panes);
   }
 
@@ -89,11 +89,15 @@ export class Viewport {
   // frame looks at a box, in one pane or all.
   frame(box, only) {
     const centre = box.getCenter(new Vector3()), size = box.getSize(new Vector3());
-    for (const p of only ? [only] : this.panes) {
-      const aspect = p.width / Math.max(1, p.height) || 1;
+    const half = (p) => {
       const wide = p.kind === 'side' ? size.z : p.kind === 'free' ? Math.hypot(size.x, size.z) * 0.86 : size.x;
-      const tall = p.kind === 'top' ? size.z : size.y;
-      p.half = 0.60 * Math.max(tall, wide / aspect, 1e-3);
+      return 0.60 * Math.max(p.kind === 'top' ? size.z : size.y, wide / (p.width / Math.max(1, p.height) || 1), 1e-3);
+    };
+    // Straight views show things at one size, so that heights meet across panes.
+    const straight = this.panes.filter((p) => p.kind !== 'free');
+    const finest = Math.max(...straight.map((p) => half(p) / Math.max(1, p.height)));
+    for (const p of only ? [only] : this.panes) {
+      p.half = p.kind === 'free' || !(finest > 0) ? half(p) : finest * Math.max(1, p.height);
       const dir = p.camera.isPerspectiveCamera && p.controls.target.distanceTo(p.camera.position) > 0 && p.framed
         ? p.camera.position.clone().sub(p.controls.target).normalize() : new Vector3(...directions[p.kind]).normalize();
       const far = p.camera.isPerspectiveCamera ? p.half / Math.tan((p.camera.fov * Math.PI) / 360) + size.z / 2 : 10 * Math.max(size.length(), 1);
