@@ -242,6 +242,8 @@ test('a starter is laid over joints by names that are chosen and kept', async ({
   await dialog.getByRole('button', { name: 'Lay over' }).click();
   await expect(page.locator('.saying')).toContainText('Laid the biped over the joints: 2 of');
   await expect.poll(async () => (await joint(page, 'spine_1'))?.pos).toEqual(at);
+  await page.getByRole('button', { name: 'Choose them' }).click();
+  expect(await marrow(page, (m) => m.store.also.size)).toBe((await names(page)).length - 2);
   await page.locator('#lay-over').click();
   await dialog.locator('[name=map]').selectOption('Bone names');
   await dialog.getByRole('button', { name: 'Discard these names' }).click();

@@ -43,6 +43,7 @@ func parsePages() pages {
 			return string(b), err
 		},
 		"lower":    strings.ToLower,
+		"centre":   func(joints []string) studio.CentreJoints { return studio.CentreJoints{Joints: joints} },
 		"dropClip": func(name string) studio.DropClip { return studio.DropClip{Clip: name} },
 		// safe counts the findings that mend_safe takes up.
 		"safe": func(list []finding.Finding) int {

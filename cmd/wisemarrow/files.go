@@ -201,7 +201,7 @@ func checkCommand() *cobra.Command {
 }
 
 func fitCommand() *cobra.Command {
-	var out, rep, starter string
+	var out, rep, starter, own, facing string
 	var params map[string]string
 	var place placementFlags
 	c := &cobra.Command{
@@ -212,13 +212,21 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 		Example: `  wisemarrow fit body.obj --starter biped -o skeleton.gltf --report fit.json
   wisemarrow fit man.off --up z -o skeleton.gltf
   wisemarrow fit otter.glb --starter quadruped --set tail=6,ears=true -o skeleton.gltf
-  wisemarrow fit dragon.glb --starter chain --set count=14 -o skeleton.gltf`,
+  wisemarrow fit dragon.glb --starter chain --set count=14,curved=true -o skeleton.gltf
+  wisemarrow fit body.obj --own house.gltf --starter biped -o skeleton.gltf
+  wisemarrow fit cow.off --starter quadruped --facing +x -o skeleton.gltf`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
 			chosen, err := starterParams(starter, params)
 			if err != nil {
 				return err
 			}
+			if own != "" {
+				if chosen["own"], err = ownStarter(own, chosen); err != nil {
+					return err
+				}
+			}
+			chosen["facing"] = facing
 			s, err := readMesh(files[0])
 			if err != nil {
 				return err
@@ -256,6 +264,8 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 		},
 	}
 	c.Flags().StringVar(&starter, "starter", "biped", "the skeleton to begin from: "+strings.Join(starterNames(), ", "))
+	c.Flags().StringVar(&own, "own", "", "fit the skeleton of this file, like the starter: joints that both have stand where the starter's do")
+	c.Flags().StringVar(&facing, "facing", "", "where the character looks once Y is up: +x, -x, +z or -z; found if not given")
 	c.Flags().StringToStringVar(&params, "set", nil, "numbers of the starter, as spine=4,neck=2,jaw=true")
 	c.Flags().StringVarP(&out, "output", "o", "", "write the skeleton to this .gltf")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
@@ -371,6 +381,24 @@ func starterParams(starter string, set map[string]string) (map[string]any, error
 		out[name] = v
 	}
 	return out, nil
+}
+
+// ownStarter makes a starter of the skeleton of a file.
+func ownStarter(path string, chosen map[string]any) (*skeleton.Own, error) {
+	sk, err := readSkeleton(path)
+	if err != nil {
+		return nil, err
+	}
+	raw, err := json.Marshal(chosen)
+	if err != nil {
+		return nil, err
+	}
+	var like studio.FitStarter
+	if err := json.Unmarshal(raw, &like); err != nil {
+		return nil, err
+	}
+	name := filepath.Base(path)
+	return skeleton.NewOwn(strings.TrimSuffix(name, filepath.Ext(name)), like.Params, sk, skeleton.NameMaps)
 }
 
 // placed brings mesh and skeleton from the file's frame into Y up and metres.

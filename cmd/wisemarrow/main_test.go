@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 	"wisemarrow/formats/bvh"
@@ -25,6 +26,7 @@ import (
 	"wisemarrow/studio"
 
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 var binary string
@@ -154,6 +156,44 @@ func TestStartersWithNumbersAndSkeletonsOfBVH(t *testing.T) {
 	for set, want := range map[string]string{"count=many": "neither a number", "count=900": "2 to 64", "horns=2": "horns"} {
 		code, _, errs = command(t, "fit", body, "--starter", "chain", "--set", set)
 		require.Equal(t, exitInput, code, set)
+		require.Contains(t, errs, want)
+	}
+}
+
+// A skeleton of one's own is fitted like a starter, and the facing may be said.
+func TestFitOfAnOwnSkeletonAndAFacing(t *testing.T) {
+	dir := t.TempDir()
+	body, house, back, rope := filepath.Join(dir, "odile.obj"), filepath.Join(dir, "house.gltf"), filepath.Join(dir, "back.gltf"), filepath.Join(dir, "rope.gltf")
+	m, truth := demo.Odile(0.02)
+	f, err := os.Create(body)
+	require.NoError(t, err)
+	require.NoError(t, obj.Encode(f, m))
+	require.NoError(t, f.Close())
+	own, names, err := truth.AddChain(truth.Index("head"), "plume", []r3.Vec{{Y: 1.8}, {Y: 1.9}}, true, skeleton.DefaultMarks)
+	require.NoError(t, err)
+	write := func(path string, s *skeleton.Skeleton) {
+		f, err := os.Create(path)
+		require.NoError(t, err)
+		require.NoError(t, gltf.EncodeSkeleton(f, s))
+		require.NoError(t, f.Close())
+	}
+	write(house, own)
+	code, _, errs := command(t, "fit", body, "--scale", "1", "--up", "y", "--own", house, "-o", back)
+	require.NotEqual(t, exitInput, code, errs)
+	s, err := readSkeleton(back)
+	require.NoError(t, err)
+	require.Len(t, s.Joints, len(own.Joints))
+	require.GreaterOrEqual(t, s.Index(names[0]), 0)
+	left := s.Joints[s.Index("hand_l")].Pos.X
+	code, _, errs = command(t, "fit", body, "--scale", "1", "--up", "y", "--facing", "-z", "-o", back)
+	require.NotEqual(t, exitInput, code, errs)
+	s, err = readSkeleton(back)
+	require.NoError(t, err)
+	require.Negative(t, left*s.Joints[s.Index("hand_l")].Pos.X, "left and right change places")
+	write(rope, &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity}, {Name: "b", Pos: r3.Vec{Y: 1}, Rot: geom.Identity}}})
+	for want, args := range map[string][]string{"too few joints": {"--own", rope}, "+x, -x, +z or -z": {"--facing", "up"}} {
+		code, _, errs = command(t, append([]string{"fit", body}, args...)...)
+		require.Equal(t, exitInput, code)
 		require.Contains(t, errs, want)
 	}
 }

@@ -138,6 +138,10 @@ tray.addEventListener('click', async (e) => {
     if (b.dataset.joints === 'slight_bend') params.degrees = 4;
     operate(b.dataset.joints, params);
   }
+  if (b.dataset.choose) {
+    const wanted = JSON.parse(b.dataset.choose), all = joints().map((j, i) => (wanted.includes(j.name) ? i : -1)).filter((i) => i >= 0);
+    set({ also: new Set(all), chosen: all[0] ?? -1 });
+  }
   if (b.dataset.mark) operate('mark_joints', { joints: names, [b.dataset.mark]: !chosenJoint()?.[b.dataset.mark] });
   if (b.dataset.unhide !== undefined) operate('mark_joints', { joints: joints().filter((j) => j.hidden).map((j) => j.name), hidden: false });
   if (b.dataset.duplicate !== undefined) operate('duplicate_branch', { joint: names[0], by: [0.05, 0, 0] });
