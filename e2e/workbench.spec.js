@@ -181,6 +181,8 @@ test('the finder, the keys and the history are worked from the keyboard', async 
   await expect(page.locator('#history .past li')).toHaveCount(4);
   await page.keyboard.press('Escape');
   await page.keyboard.press('p');
+  await expect(page.locator('.pane')).toHaveCount(2);
+  await page.keyboard.press('p');
   await expect(page.locator('.pane')).toHaveCount(3);
 });
 

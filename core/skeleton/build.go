@@ -171,24 +171,21 @@ func (s *Skeleton) Reparent(i, parent int) (*Skeleton, error) {
 
 // ordered returns the joints parents first, otherwise in the order they have.
 func (s *Skeleton) ordered() *Skeleton {
-	children := make([][]int, len(s.Joints))
 	var order []int
-	for i, j := range s.Joints {
-		if j.Parent >= 0 {
-			children[j.Parent] = append(children[j.Parent], i)
+	placed := make([]bool, len(s.Joints))
+	var place func(i int)
+	place = func(i int) {
+		if placed[i] {
+			return
 		}
-	}
-	var visit func(i int)
-	visit = func(i int) {
+		placed[i] = true
+		if p := s.Joints[i].Parent; p >= 0 {
+			place(p)
+		}
 		order = append(order, i)
-		for _, c := range children[i] {
-			visit(c)
-		}
 	}
-	for i, j := range s.Joints {
-		if j.Parent < 0 {
-			visit(i)
-		}
+	for i := range s.Joints {
+		place(i)
 	}
 	number := make([]int, len(s.Joints))
 	for k, i := range order {

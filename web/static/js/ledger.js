@@ -22,10 +22,17 @@ function cell(text, name) {
   return c;
 }
 
-function depth(list, i) {
-  let d = 0;
-  for (let p = list[i].parent; p >= 0; p = list[p].parent) d++;
-  return d;
+// branches returns the joints with their depths, each followed by what hangs from it.
+function branches(list) {
+  const children = list.map(() => []), out = [];
+  list.forEach((j, i) => { if (j.parent >= 0) children[j.parent].push(i); });
+  const stack = list.map((j, i) => [i, 0]).filter(([i]) => list[i].parent < 0).reverse();
+  while (stack.length) {
+    const [i, depth] = stack.pop();
+    out.push([i, depth]);
+    for (const c of children[i].reverse()) stack.push([c, depth + 1]);
+  }
+  return out;
 }
 
 export function draw() {
@@ -43,8 +50,9 @@ export function draw() {
     head.append(c);
   }
   frag.append(head);
-  list.forEach((j, i) => {
-    if (words && !j.name.toLowerCase().includes(words)) return;
+  for (const [i, deep] of branches(list)) {
+    const j = list[i];
+    if (words && !j.name.toLowerCase().includes(words)) continue;
     const row = document.createElement('div');
     row.className = `row ${j.side} ${j.bound}`;
     row.dataset.joint = i;
@@ -53,7 +61,6 @@ export function draw() {
     row.setAttribute('aria-selected', i === store.chosen || store.also.has(i));
     row.draggable = true;
     const name = cell(j.name, 'name');
-    const deep = depth(list, i);
     name.style.paddingInlineStart = `${0.5 + 0.8 * Math.min(deep, 8) + 0.08 * Math.max(0, deep - 8)}rem`;
     name.title = j.name;
     const marks = [j.pinned && 'pinned', j.locked && 'locked', j.hidden && 'hidden'].filter(Boolean).join(', ');
@@ -64,7 +71,7 @@ export function draw() {
     bound.title = j.cause;
     row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1).replace(/^-0\.0$/, '0.0'), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'));
     frag.append(row);
-  });
+  }
   rows.replaceChildren(frag);
   rows.setAttribute('role', 'table');
 }
