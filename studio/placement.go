@@ -144,7 +144,14 @@ func (o *FitStarter) Apply(ctx context.Context, s State, progress Progress) (Sta
 		s.Weights, s.Bind = nil, nil
 		s.Settings.Oriented = false
 	}
-	return s, Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure", title, sure, of),
+	lies := ""
+	if g := s.Mesh.GuessPlacement(); o.Starter == "biped" && g.Up != "y" {
+		lies = "; the character seems to lie"
+		noted := *report
+		noted.Notes = append(slices.Clone(report.Notes), "the character seems to lie ("+g.Reason+"): stand it up at the intake, then fit again")
+		s.Fit = &noted
+	}
+	return s, Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure%s", title, sure, of, lies),
 		Before: "0", After: fmt.Sprint(of)}, nil
 }
 

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 	"wisemarrow/formats"
@@ -383,6 +384,21 @@ func TestRealMeshesAreFitted(t *testing.T) {
 		}
 	}
 	require.Greater(t, at(t, elephant, "hand_l").Y, at(t, elephant, "hand_r").Y+0.08, "the lifted foot")
+	// Their sides do not lie along X: the remedy turns mesh and skeleton.
+	_, x, c := begun(t, diplodocus)
+	now, err := x.Store().Character(ctx, c.ID)
+	require.NoError(t, err)
+	head, err := x.Store().Revision(ctx, now.Head)
+	require.NoError(t, err)
+	turned := diplodocus
+	for _, f := range findings(t, x, head, "placement") {
+		if f.Code == "sides_turned" {
+			turned = do(t, diplodocus, f.Remedies[0].Op, encoded(t, f.Remedies[0].Params))
+		}
+	}
+	require.Greater(t, at(t, turned, "head").Z, at(t, turned, "hips").Z+0.3, "it looks along Z")
+	require.Greater(t, at(t, turned, "hand_l").X, at(t, turned, "hand_r").X)
+	inside(turned)
 	require.Contains(t, strings.Join(elephant.Fit.Notes, " "), "laid along the trunk")
 }
 
@@ -487,4 +503,18 @@ func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
 	require.Less(t, r3.Norm(r3.Sub(arm, vec(again(s, shown("begin arm_l", arm)).Fit.Begin["arm_l"]))), 0.03)
 	_, _, err := try(s, "fit_starter", `{"starter":"biped","facing":"up"}`)
 	require.ErrorContains(t, err, "+x, -x, +z or -z")
+}
+
+// A body that lies is fitted as it lies, and told.
+func TestABodyThatLiesIsTold(t *testing.T) {
+	m, _ := demo.Odile(0.02)
+	s := studio.State{Mesh: m.Bake(mesh.Placement{Scale: 1, Up: "-z"}), Settings: studio.DefaultSettings()} // now its Z is up
+	out, told, err := try(s, "fit_starter", `{"starter":"biped"}`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "seems to lie")
+	require.Contains(t, strings.Join(out.Fit.Notes, " "), "stand it up at the intake")
+	out, told, err = try(studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", `{"starter":"biped"}`)
+	require.NoError(t, err)
+	require.NotContains(t, told.Sentence, "lie")
+	require.Empty(t, out.Fit.Notes)
 }

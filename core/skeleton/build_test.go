@@ -2,6 +2,7 @@ package skeleton_test
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"testing"
 
@@ -390,4 +391,24 @@ func TestTwistsAndTailsAreNoStraightLimbs(t *testing.T) {
 	s, _, err := s.AddChain(find(t, s, "hips"), "sash", places, true, sides)
 	require.NoError(t, err)
 	require.NotContains(t, codes(s), "no_bend")
+}
+
+// The remedy for sides that do not lie along X turns them there, whichever way the
+// character looks.
+func TestTheRemedyTurnsTheCharacterToTheFront(t *testing.T) {
+	for _, turn := range []float64{90, -90, 180, 55, -130} {
+		s := skeleton.Biped(1.7)
+		q := geom.AxisAngle(r3.Vec{Y: 1}, turn*math.Pi/180)
+		for i, j := range s.Joints {
+			s.Joints[i].Pos = geom.Rotate(q, j.Pos)
+		}
+		back, ok := 0.0, false
+		for _, f := range s.CheckPlacement(nil, sides) {
+			if f.Code == "sides_turned" {
+				back, ok = f.Remedies[0].Params["turn"].(float64)
+			}
+		}
+		require.True(t, ok, "%g", turn)
+		require.InDelta(t, 0, math.Mod(back+turn+720, 360), 0.6, "%g", turn)
+	}
 }

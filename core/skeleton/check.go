@@ -187,6 +187,27 @@ const turnedLimit = math.Pi / 6
 // turned returns the angle between X and the way from right joints to left ones,
 // 0 without pairs.
 func (s *Skeleton) turned(x Marks) float64 {
+	way := s.leftward(x)
+	if r3.Norm(way) == 0 {
+		return 0
+	}
+	return math.Acos(math.Max(-1, math.Min(1, r3.Unit(way).X)))
+}
+
+// faceFront returns the turn about +Y, in degrees, that brings the left to +X: a
+// quarter or a half turn where that is nearly it, since the legs of a walk pull the
+// sides askew.
+func (s *Skeleton) faceFront(x Marks) float64 {
+	way := s.leftward(x)
+	angle := math.Atan2(way.Z, way.X) * 180 / math.Pi
+	if q := 90 * math.Round(angle/90); q != 0 && math.Abs(angle-q) < 20 {
+		return q
+	}
+	return math.Round(angle)
+}
+
+// leftward sums the ways from right joints to left ones.
+func (s *Skeleton) leftward(x Marks) r3.Vec {
 	var way r3.Vec
 	pairs := s.Pairs(x)
 	for i, j := range s.Joints {
@@ -194,10 +215,7 @@ func (s *Skeleton) turned(x Marks) float64 {
 			way = r3.Add(way, r3.Sub(j.Pos, s.Joints[k].Pos))
 		}
 	}
-	if r3.Norm(way) == 0 {
-		return 0
-	}
-	return math.Acos(math.Max(-1, math.Min(1, r3.Unit(way).X)))
+	return way
 }
 
 func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
@@ -234,8 +252,9 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	if angle := s.turned(x); angle > turnedLimit {
 		return append(out, finding.Finding{Code: "sides_turned", Severity: finding.Harms, Count: 1,
 			Title:    "The sides do not lie along X",
-			Why:      "Pairs, mirroring and the way of bends are judged across the X axis: turn the character to face front at the intake.",
-			Evidence: []finding.Evidence{{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"}}})
+			Why:      "Pairs, mirroring and the way of bends are judged across the X axis, so nothing can be said of them.",
+			Evidence: []finding.Evidence{{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"}},
+			Remedies: []finding.Remedy{{Label: "Turn the character to face front", Op: "bake_transform", Params: map[string]any{"scale": 1.0, "up": "y", "turn": s.faceFront(x), "stand": true}}}})
 	}
 	if differ != nil {
 		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
