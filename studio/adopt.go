@@ -8,7 +8,6 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
-	"wisemarrow/core/weights"
 
 	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -219,29 +218,17 @@ func (o *SnapStarter) Apply(_ context.Context, s State, _ Progress) (State, Outc
 			removed[j.Name] = ""
 		}
 	}
-	s.Weights = handedUp(s.Weights, s.Skeleton, removed)
-	return s.withSkeleton(out, renamed, nil), Outcome{Sentence: fmt.Sprintf("Laid the %s over the joints: %d of %d snapped", o.Starter, n, len(out.Joints)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Left: missing}, nil
-}
-
-// handedUp gives the weights of removed joints to their nearest ancestor that
-// stays.
-func handedUp(w *weights.Weights, s *skeleton.Skeleton, removed map[string]string) *weights.Weights {
-	if w == nil || len(removed) == 0 {
-		return w
-	}
-	to := map[string]string{}
-	for name := range removed {
-		for i := s.Index(name); i >= 0; i = s.Joints[i].Parent {
-			if _, gone := removed[s.Joints[i].Name]; !gone {
-				to[name] = s.Joints[i].Name
-				break
+	for name := range removed { // to the nearest ancestor that stays
+		for i := s.Skeleton.Index(name); i >= 0 && removed[name] == ""; i = s.Skeleton.Joints[i].Parent {
+			if n := s.Skeleton.Joints[i].Name; !gone(removed, n) {
+				removed[name] = n
 			}
 		}
 	}
-	for name := range removed {
-		if _, ok := to[name]; !ok {
-			to[name] = ""
-		}
-	}
-	return w.Handed(nil, to)
+	return s.withSkeleton(out, renamed, removed), Outcome{Sentence: fmt.Sprintf("Laid the %s over the joints: %d of %d snapped", o.Starter, n, len(out.Joints)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Left: missing}, nil
+}
+
+func gone(removed map[string]string, name string) bool {
+	_, ok := removed[name]
+	return ok
 }

@@ -150,6 +150,7 @@ type placed struct {
 	at         r3.Vec
 	confidence float64
 	reason     string
+	fine       bool // found in finer cubes than the body's
 }
 
 // layer is a level slice of the voxels.
@@ -331,7 +332,7 @@ func (f *fitter) layerAt(y float64) *layer {
 }
 
 func (f *fitter) put(name string, at r3.Vec, confidence float64, reason string) {
-	f.joints[name] = placed{at, confidence, reason}
+	f.joints[name] = placed{at: at, confidence: confidence, reason: reason}
 }
 
 // drawIn returns p if it is inside, with a cube to spare unless it is an end

@@ -258,7 +258,9 @@ func (f *fitter) result(starter *skeleton.Skeleton, p skeleton.Params) (*skeleto
 		if q.reason == pinnedReason {
 			j.Pinned = true
 		} else {
-			at, inside = f.drawIn(q.at, len(children[i]) == 0)
+			if !q.fine || f.solid.Winding(geom.Rotate(f.back, q.at)) <= 0.5 {
+				at, inside = f.drawIn(q.at, len(children[i]) == 0)
+			}
 		}
 		j.Pos, j.Confidence, j.Reason = geom.Rotate(f.back, at), q.confidence, q.reason
 		if !inside {

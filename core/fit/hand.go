@@ -143,24 +143,64 @@ func (f *fitter) putFingers(list []finger, p skeleton.Params, side string) {
 
 // fingers looks for fingers in both hands of a biped.
 func (f *fitter) fingers(p skeleton.Params) {
-	v := f.vox
 	for s := range 2 {
 		x := suffix(s)
 		wrist, ok := f.joints["hand"+x]
-		end := f.joints["hand_end"+x]
 		if !ok || wrist.confidence < 0.3 {
 			continue
 		}
-		at := f.nearestInside(wrist.at)
-		reach := 1.6 * r3.Norm(r3.Sub(end.at, wrist.at))
-		axis := r3.Unit(r3.Sub(end.at, wrist.at))
-		within := make([]bool, len(v.Inside))
-		for i, c := range v.Filled() {
-			q := r3.Sub(c, wrist.at)
-			within[i] = r3.Dot(q, axis) > -v.Cell && r3.Norm(q) < reach
+		g, at := f.handAlone(wrist.at, f.joints["hand_end"+x].at)
+		if g == nil {
+			continue
 		}
-		f.putFingers(f.readFingers(at, p.Fingers, within), p, x)
+		g.putFingers(g.readFingers(at, p.Fingers, nil), p, x)
+		for name, j := range g.joints {
+			j.fine = true
+			f.joints[name] = j
+		}
+		for name, tip := range g.tips {
+			f.tips[name] = tip
+		}
 	}
+}
+
+// handCells is how many cubes the length of a hand is divided into: those of the
+// whole body are as thick as a finger.
+const handCells = 42
+
+// handAlone fills the volume beyond a wrist with fine cubes and returns it with the
+// cube of the wrist; nil where there is none.
+func (f *fitter) handAlone(wrist, end r3.Vec) (*fitter, int) {
+	length := r3.Norm(r3.Sub(end, wrist))
+	if length == 0 {
+		return nil, -1
+	}
+	axis, reach := r3.Unit(r3.Sub(end, wrist)), 1.2*length
+	v := &geom.Voxels{Cell: length / handCells}
+	n := int(2*reach/v.Cell) + 3
+	v.NX, v.NY, v.NZ = n, n, n
+	v.Origin = r3.Sub(wrist, r3.Scale(float64(n-1)/2*v.Cell, r3.Vec{X: 1, Y: 1, Z: 1}))
+	v.Inside = make([]bool, n*n*n)
+	f.solid.PrepareWinding()
+	geom.Chunks(len(v.Inside), 4096, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			c := v.Centre(i)
+			if q := r3.Sub(c, wrist); r3.Norm2(q) < reach*reach && r3.Dot(q, axis) > -2*v.Cell {
+				v.Inside[i] = f.solid.Winding(geom.Rotate(f.back, c)) >= 0.5
+			}
+		}
+	})
+	g := &fitter{solid: f.solid, vox: v, height: length, plane: math.Inf(1), back: f.back, joints: map[string]placed{}, tips: map[string]r3.Vec{}}
+	at := g.nearestInside(wrist)
+	if at < 0 {
+		return nil, -1
+	}
+	hand := v.Component(at)
+	clear(v.Inside)
+	for _, k := range hand {
+		v.Inside[k] = true
+	}
+	return g, at
 }
 
 // hand places the joints of a hand on its own. The wrist is the end of the

@@ -274,20 +274,6 @@ func IsEnd(name string, x Marks) bool {
 	return strings.HasSuffix(stem, "_end")
 }
 
-// Path returns the joints from a to b when b hangs from a, ends included; nil
-// when it does not.
-func (s *Skeleton) Path(a, b int) []int {
-	var out []int
-	for i := b; i >= 0; i = s.Joints[i].Parent {
-		out = append(out, i)
-		if i == a {
-			slices.Reverse(out)
-			return out
-		}
-	}
-	return nil
-}
-
 // Stretch scales the branch of a joint about it; axes stay.
 func (s *Skeleton) Stretch(i int, factor float64) *Skeleton {
 	out := s.Clone()

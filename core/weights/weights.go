@@ -170,15 +170,6 @@ func Mirror(list []Influence, partner []int32) []Influence {
 	return out
 }
 
-// Rename returns the weights with a joint under another name.
-func (w *Weights) Rename(from, to string) *Weights {
-	out := &Weights{Joints: slices.Clone(w.Joints), Of: w.Of}
-	if i := slices.Index(out.Joints, from); i >= 0 {
-		out.Joints[i] = to
-	}
-	return out
-}
-
 // Handed returns the weights with joints renamed (new names by old ones), and the
 // shares of removed joints given to others ("" drops them; what is left of a
 // vertex is normalised).

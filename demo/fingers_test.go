@@ -1,0 +1,59 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"testing"
+
+	"wisemarrow/core/fit"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// The figures have three fingers and a thumb, palms in: seen from the front edge of
+// the hand on, thumb, index, middle and ring, in both hands alike, however coarse
+// the body is.
+func TestFingersOfTheFigures(t *testing.T) {
+	for name, c := range map[string]struct {
+		make func(float64) (*mesh.Mesh, *skeleton.Skeleton)
+		cell float64
+	}{"Odile": {Odile, 0.0135}, "Odile, fine": {Odile, 0.0078}, "Bram": {Bram, 0.0185}} {
+		m, truth := c.make(c.cell)
+		p := skeleton.Kinds[0].Default
+		p.Fingers = 4
+		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: p}, nil)
+		require.NoError(t, err)
+		solid, _ := m.Tree(m.Points)
+		at := func(joint string) r3.Vec { return s.Joints[s.Index(joint)].Pos }
+		for _, x := range []string{"_l", "_r"} {
+			wrist, end := at("hand"+x), truth.Joints[truth.Index("hand_end"+x)].Pos
+			before := 10.0
+			for _, finger := range []string{"thumb", "index", "middle", "ring"} {
+				far := 0.0
+				for _, k := range []string{"1", "2", "3", "end"} {
+					joint := fmt.Sprintf("%s_%s%s", finger, k, x)
+					q := at(joint)
+					require.Greater(t, solid.Winding(q), 0.5, "%s: %s is inside", name, joint)
+					require.Greater(t, r3.Norm(r3.Sub(q, wrist)), far, "%s: %s lies beyond the one before", name, joint)
+					far = r3.Norm(r3.Sub(q, wrist))
+				}
+				require.Contains(t, report.Tips, finger+x, name)
+				tip := at(finger + "_end" + x)
+				require.Less(t, tip.Z, before, "%s: %s lies behind the finger before", name, finger)
+				before = tip.Z
+				if finger != "thumb" {
+					require.Less(t, r3.Norm(r3.Sub(tip, end)), 0.06*report.Height, "%s: %s ends where the hand does", name, finger)
+				}
+			}
+		}
+		plane := s.MirrorPlane(skeleton.DefaultMarks)
+		for i, j := range s.Joints {
+			if k := s.PartnerOf(i, skeleton.DefaultMarks); k >= 0 {
+				require.InDelta(t, 0, r3.Norm(r3.Sub(skeleton.Mirrored(j.Pos, plane), s.Joints[k].Pos)), 0.02*report.Height, "%s: %s", name, j.Name)
+			}
+		}
+	}
+}
