@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -312,6 +313,9 @@ func (x *Studio) Undo(ctx context.Context, character string, base int64) (Revisi
 	if r.Character != character {
 		return r, ErrNotFound
 	}
+	if c, err := x.store.Character(ctx, character); err != nil || c.Head != base {
+		return r, cmp.Or(err, error(ErrStale{c.Head}))
+	}
 	if r.Parent == 0 {
 		return r, wrong("there is nothing to undo: this is how the character came in")
 	}
@@ -323,6 +327,9 @@ func (x *Studio) Undo(ctx context.Context, character string, base int64) (Revisi
 
 // Redo moves the character forward again, towards its tip.
 func (x *Studio) Redo(ctx context.Context, character string, base int64) (Revision, error) {
+	if c, err := x.store.Character(ctx, character); err != nil || c.Head != base {
+		return Revision{}, cmp.Or(err, error(ErrStale{c.Head}))
+	}
 	list, err := x.store.History(ctx, character)
 	if err != nil {
 		return Revision{}, err

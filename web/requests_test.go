@@ -1,0 +1,215 @@
+package web_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"wisemarrow/demo"
+	"wisemarrow/formats/obj"
+	"wisemarrow/formats/reading"
+
+	"github.com/stretchr/testify/require"
+)
+
+// flawed is Odile with a lost vertex and a face that is one already, as a file.
+func flawed(t *testing.T) string {
+	t.Helper()
+	var b strings.Builder
+	m, _ := demo.Odile(0.02)
+	require.NoError(t, obj.Encode(&b, m))
+	return b.String() + "v 0 5 0\nf 1 2 2\n"
+}
+
+// What would be done is told beforehand and changes nothing; done, it can be undone
+// and redone, and the history tells all of it.
+func TestWhatIsTriedUndoneAndRedone(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	code, made := upload(t, server, map[string]string{"odile.obj": flawed(t)})
+	require.Equal(t, http.StatusCreated, code, made)
+	id := made["id"].(string)
+	at := "/api/characters/" + id
+	state := func() (s struct {
+		Head       float64
+		Undo, Redo string
+		Facts      struct{ Vertices float64 }
+	}) {
+		code, text, _ := get(t, server, at)
+		require.Equal(t, http.StatusOK, code)
+		require.NoError(t, json.Unmarshal([]byte(text), &s))
+		return s
+	}
+	first := state()
+	code, tried := post(t, server, at+"/preview", map[string]any{"op": "drop_loose", "params": map[string]any{}})
+	require.Equal(t, http.StatusOK, code, tried)
+	require.Equal(t, first.Facts.Vertices-1, tried["after"].(map[string]any)["vertices"])
+	require.Equal(t, first, state(), "nothing is changed")
+	code, tried = post(t, server, at+"/preview", map[string]any{"op": "bind_heat", "params": map[string]any{}})
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, tried["error"], "takes too long")
+
+	code, done := post(t, server, at+"/ops", map[string]any{"op": "drop_loose", "base": first.Head})
+	require.Equal(t, http.StatusOK, code, done)
+	second := state()
+	require.Equal(t, first.Facts.Vertices-1, second.Facts.Vertices)
+	require.NotEmpty(t, second.Undo)
+	code, out := post(t, server, at+"/undo", map[string]any{"base": first.Head})
+	require.Equal(t, http.StatusConflict, code, out)
+	code, out = post(t, server, at+"/undo", map[string]any{"base": second.Head})
+	require.Equal(t, http.StatusOK, code, out)
+	back := state()
+	require.Equal(t, first.Head, back.Head)
+	require.NotEmpty(t, back.Redo)
+	code, out = post(t, server, at+"/undo", map[string]any{"base": back.Head})
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, out["error"], "nothing to undo")
+	code, out = post(t, server, at+"/redo", map[string]any{"base": back.Head})
+	require.Equal(t, http.StatusOK, code, out)
+	require.Equal(t, second, state())
+	code, out = post(t, server, at+"/redo", map[string]any{"base": second.Head})
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, out["error"], "nothing to redo")
+	for _, path := range []string{"/undo", "/redo", "/ops", "/preview"} {
+		r, err := http.Post(server.URL+at+path, "application/json", strings.NewReader("{"))
+		require.NoError(t, err)
+		code, out := decode(t, r)
+		require.Equal(t, http.StatusUnprocessableEntity, code, path)
+		require.Contains(t, out["error"], "cannot be read")
+	}
+
+	_, text, _ := get(t, server, at+"/history")
+	var history []struct {
+		Op, Author string
+		Outcome    struct{ Sentence string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(text), &history))
+	require.Equal(t, []string{"drop_loose", "import"}, []string{history[0].Op, history[1].Op})
+	require.Contains(t, history[1].Outcome.Sentence, "odile.obj")
+	require.Equal(t, "Rigger", history[0].Author)
+}
+
+// The places of findings, the report to print, the subdivided surface and the
+// movers of a vertex.
+func TestWhatAPageAsksBesides(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	code, made := upload(t, server, map[string]string{"odile.obj": flawed(t)})
+	require.Equal(t, http.StatusCreated, code, made)
+	id := made["id"].(string)
+	at := "/api/characters/" + id
+	head := func() float64 {
+		_, text, _ := get(t, server, at)
+		var s struct{ Head float64 }
+		require.NoError(t, json.Unmarshal([]byte(text), &s))
+		return s.Head
+	}
+	_, tray, _ := get(t, server, "/characters/"+id+"/tray/intake")
+	require.Contains(t, tray, `data-code="loose_vertices"`)
+	code, where, _ := get(t, server, at+"/where/intake/loose_vertices")
+	require.Equal(t, http.StatusOK, code, where)
+	require.Contains(t, where, `"vertices":[`)
+	code, page, _ := get(t, server, "/characters/"+id+"/report")
+	require.Equal(t, http.StatusOK, code)
+	require.Contains(t, page, "data:image/png;base64,", "with a picture of the places")
+	code, _, _ = get(t, server, "/characters/nobody/report")
+	require.Equal(t, http.StatusNotFound, code)
+
+	for levels, want := range map[string]int{"1": 200, "2": 200, "0": 404, "3": 404, "x": 404} {
+		code, bundle, _ := get(t, server, fmt.Sprintf("/view/smooth/%.0f/%s", head(), levels))
+		require.Equal(t, want, code, levels)
+		if want == 200 {
+			require.True(t, strings.HasPrefix(bundle, "WMB1"))
+		}
+	}
+	code, out, _ := get(t, server, at+"/probe/0")
+	require.Equal(t, http.StatusUnprocessableEntity, code, out)
+	for _, op := range []string{"fit_starter", "bind_heat"} {
+		code, out := post(t, server, at+"/ops", map[string]any{"op": op, "base": head()})
+		require.Equal(t, http.StatusOK, code, out)
+	}
+	code, text, _ := get(t, server, at+"/probe/0")
+	require.Equal(t, http.StatusOK, code, text)
+	var probe struct {
+		Vertex int
+		Movers []struct {
+			Joint           string
+			Weight, Carried float64
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(text), &probe))
+	sum := 0.0
+	for _, m := range probe.Movers {
+		sum += m.Weight
+	}
+	require.InDelta(t, 1, sum, 1e-5, "the weights of a vertex sum to one")
+	for _, v := range []string{"x", "-1", "99999999"} {
+		code, _, _ := get(t, server, at+"/probe/"+v)
+		require.Equal(t, http.StatusUnprocessableEntity, code, v)
+	}
+	code, out2 := post(t, server, "/api/works/nothing/cancel", map[string]any{})
+	require.Equal(t, http.StatusNotFound, code, out2)
+}
+
+// A newer delivery is compared first and taken when it is wanted; a character that
+// is removed is gone from every page.
+func TestDeliveriesAndRemoval(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	id, head := brought(t, server)
+	at := "/api/characters/" + id
+	before := head()
+	base := map[string]string{"base": fmt.Sprint(before)}
+	code, out := sent(t, server, at+"/delivery", "newer.obj", odile(t), base)
+	require.Equal(t, http.StatusOK, code, out)
+	require.Contains(t, out["said"], "the same")
+	require.Nil(t, out["revision"])
+	require.Equal(t, before, head(), "only compared")
+	code, out = sent(t, server, at+"/delivery", "newer.obj", odile(t), nil)
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, out["error"], "base is the number")
+	code, out = sent(t, server, at+"/delivery", "newer.obj", "v 1 2\n", base)
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, out["error"], "line 1")
+	code, out = sent(t, server, at+"/delivery", "newer.obj", odile(t), map[string]string{"base": fmt.Sprint(before), "take": "1"})
+	require.Equal(t, http.StatusOK, code, out)
+	require.NotNil(t, out["revision"])
+	require.Greater(t, head(), before)
+	code, out = sent(t, server, at+"/delivery", "newer.obj", odile(t), base)
+	require.Equal(t, http.StatusConflict, code, out)
+
+	code, out = post(t, server, at+"/remove", map[string]any{})
+	require.Equal(t, http.StatusOK, code, out)
+	code, out = post(t, server, at+"/remove", map[string]any{})
+	require.Equal(t, http.StatusNotFound, code, out)
+	for _, path := range []string{at, "/characters/" + id, "/characters/" + id + "/intake", "/characters/" + id + "/handoff/obj"} {
+		code, _, _ := get(t, server, path)
+		require.Equal(t, http.StatusNotFound, code, path)
+	}
+	_, page, _ := get(t, server, "/")
+	require.Contains(t, page, "No cast yet")
+}
+
+// Who works is told by a name that the browser keeps; what a cookie cannot hold is
+// left out of it.
+func TestTheAuthorIsKept(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	id, head := brought(t, server)
+	body := strings.NewReader(`{"name":"  Ada; \"the rigger\" "}`)
+	r, err := http.Post(server.URL+"/api/author", "application/json", body)
+	require.NoError(t, err)
+	cookies := r.Cookies()
+	code, out := decode(t, r)
+	require.Equal(t, http.StatusOK, code)
+	require.Equal(t, "Ada the rigger", out["name"])
+	require.Len(t, cookies, 1)
+	require.True(t, cookies[0].HttpOnly)
+	q, err := http.NewRequest("POST", server.URL+"/api/characters/"+id+"/ops", strings.NewReader(fmt.Sprintf(`{"op":"set_kind","params":{"kind":"biped"},"base":%d}`, head())))
+	require.NoError(t, err)
+	q.AddCookie(cookies[0])
+	r, err = http.DefaultClient.Do(q)
+	require.NoError(t, err)
+	code, out = decode(t, r)
+	require.Equal(t, http.StatusOK, code, out)
+	_, text, _ := get(t, server, "/api/characters/"+id+"/history")
+	require.Contains(t, text, `"author":"Ada the rigger"`)
+}
