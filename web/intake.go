@@ -36,9 +36,9 @@ func (s *site) deliver(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer u.close()
-	base, err := strconv.ParseInt(r.FormValue("base"), 10, 64)
+	base, err := baseOf(r)
 	if err != nil {
-		s.problem(w, r, studio.ErrInput{What: "base is the number of the revision that the page shows"})
+		s.problem(w, r, err)
 		return
 	}
 	d, err := s.studio.Deliver(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, r.FormValue("take") == "1", author(r))

@@ -96,9 +96,9 @@ func (s *site) adoptFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer u.close()
-	base, err := strconv.ParseInt(r.FormValue("base"), 10, 64)
+	base, err := baseOf(r)
 	if err != nil {
-		s.problem(w, r, studio.ErrInput{What: "base is the number of the revision that the page shows"})
+		s.problem(w, r, err)
 		return
 	}
 	rev, err := s.studio.AdoptFile(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, json.RawMessage(r.FormValue("params")), author(r))

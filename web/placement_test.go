@@ -56,9 +56,10 @@ func sent(t *testing.T, server *httptest.Server, path, name, text string, fields
 	return decode(t, r)
 }
 
-func brought(t *testing.T, server *httptest.Server) (id string, head func() int64) {
+// brought uploads a mesh; head tells the newest revision of its character.
+func brought(t *testing.T, server *httptest.Server, text string) (id string, head func() int64) {
 	t.Helper()
-	code, made := upload(t, server, map[string]string{"odile.obj": odile(t)})
+	code, made := upload(t, server, map[string]string{"odile.obj": text})
 	require.Equal(t, http.StatusCreated, code, made)
 	id = made["id"].(string)
 	return id, func() int64 {
@@ -74,7 +75,7 @@ func brought(t *testing.T, server *httptest.Server) (id string, head func() int6
 // can fetch; the rest is refused with a reason and changes nothing.
 func TestASkeletonIsTakenWithItsMotion(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	id, head := brought(t, server)
+	id, head := brought(t, server, odile(t))
 	at := "/api/characters/" + id
 	code, match := sent(t, server, at+"/match", "nod.bvh", nodding, nil)
 	require.Equal(t, http.StatusOK, code, match)
@@ -126,7 +127,7 @@ func TestASkeletonIsTakenWithItsMotion(t *testing.T) {
 // where it would not do.
 func TestTheShelfIsOfferedInTheTray(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	id, head := brought(t, server)
+	id, head := brought(t, server, odile(t))
 	at, tray := "/api/characters/"+id, "/characters/"+id+"/tray/placement"
 	for want, body := range map[string]map[string]any{
 		"no skeleton yet":      {"kind": "starter", "name": "House", "like": "biped"},
@@ -180,7 +181,7 @@ func TestTheShelfIsOfferedInTheTray(t *testing.T) {
 // there is told.
 func TestEveryTrayIsDrawn(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	id, head := brought(t, server)
+	id, head := brought(t, server, odile(t))
 	draw := func() {
 		for _, stage := range []string{"intake", "placement", "axes", "bind", "weights", "handoff"} {
 			code, page, _ := get(t, server, "/characters/"+id+"/tray/"+stage)

@@ -27,9 +27,7 @@ func flawed(t *testing.T) string {
 // and redone, and the history tells all of it.
 func TestWhatIsTriedUndoneAndRedone(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	code, made := upload(t, server, map[string]string{"odile.obj": flawed(t)})
-	require.Equal(t, http.StatusCreated, code, made)
-	id := made["id"].(string)
+	id, _ := brought(t, server, flawed(t))
 	at := "/api/characters/" + id
 	state := func() (s struct {
 		Head       float64
@@ -94,16 +92,8 @@ func TestWhatIsTriedUndoneAndRedone(t *testing.T) {
 // movers of a vertex.
 func TestWhatAPageAsksBesides(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	code, made := upload(t, server, map[string]string{"odile.obj": flawed(t)})
-	require.Equal(t, http.StatusCreated, code, made)
-	id := made["id"].(string)
+	id, head := brought(t, server, flawed(t))
 	at := "/api/characters/" + id
-	head := func() float64 {
-		_, text, _ := get(t, server, at)
-		var s struct{ Head float64 }
-		require.NoError(t, json.Unmarshal([]byte(text), &s))
-		return s.Head
-	}
 	_, tray, _ := get(t, server, "/characters/"+id+"/tray/intake")
 	require.Contains(t, tray, `data-code="loose_vertices"`)
 	code, where, _ := get(t, server, at+"/where/intake/loose_vertices")
@@ -116,7 +106,7 @@ func TestWhatAPageAsksBesides(t *testing.T) {
 	require.Equal(t, http.StatusNotFound, code)
 
 	for levels, want := range map[string]int{"1": 200, "2": 200, "0": 404, "3": 404, "x": 404} {
-		code, bundle, _ := get(t, server, fmt.Sprintf("/view/smooth/%.0f/%s", head(), levels))
+		code, bundle, _ := get(t, server, fmt.Sprintf("/view/smooth/%d/%s", head(), levels))
 		require.Equal(t, want, code, levels)
 		if want == 200 {
 			require.True(t, strings.HasPrefix(bundle, "WMB1"))
@@ -155,7 +145,7 @@ func TestWhatAPageAsksBesides(t *testing.T) {
 // is removed is gone from every page.
 func TestDeliveriesAndRemoval(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	id, head := brought(t, server)
+	id, head := brought(t, server, odile(t))
 	at := "/api/characters/" + id
 	before := head()
 	base := map[string]string{"base": fmt.Sprint(before)}
@@ -193,7 +183,7 @@ func TestDeliveriesAndRemoval(t *testing.T) {
 // left out of it.
 func TestTheAuthorIsKept(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	id, head := brought(t, server)
+	id, head := brought(t, server, odile(t))
 	body := strings.NewReader(`{"name":"  Ada; \"the rigger\" "}`)
 	r, err := http.Post(server.URL+"/api/author", "application/json", body)
 	require.NoError(t, err)

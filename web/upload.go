@@ -4,6 +4,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"wisemarrow/formats"
@@ -69,4 +70,13 @@ func (s *site) upload(w http.ResponseWriter, r *http.Request, what string, exten
 		return readAll(list[i], limit)
 	}
 	return u, nil
+}
+
+// baseOf reads from a form which revision the page shows.
+func baseOf(r *http.Request) (int64, error) {
+	base, err := strconv.ParseInt(r.FormValue("base"), 10, 64)
+	if err != nil {
+		return 0, studio.ErrInput{What: "base is the number of the revision that the page shows"}
+	}
+	return base, nil
 }

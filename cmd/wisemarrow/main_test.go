@@ -15,6 +15,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 	"wisemarrow/formats/bvh"
@@ -63,10 +64,7 @@ func TestFilesFromMeshToBoundCharacter(t *testing.T) {
 	dir := t.TempDir()
 	body, skel, bound := filepath.Join(dir, "odile.obj"), filepath.Join(dir, "skeleton.gltf"), filepath.Join(dir, "bound.glb")
 	m, truth := demo.Odile(0.02)
-	f, err := os.Create(body)
-	require.NoError(t, err)
-	require.NoError(t, obj.Encode(f, m))
-	require.NoError(t, f.Close())
+	writeOBJ(t, body, m)
 
 	code, out, errs := command(t, "check", body, "--report", "-")
 	require.Equal(t, exitGood, code, errs)
@@ -100,7 +98,7 @@ func TestFilesFromMeshToBoundCharacter(t *testing.T) {
 	require.Len(t, told.Joints, len(s.Joints))
 	require.Zero(t, told.Unweighted)
 	require.Positive(t, told.Millis["factorisation"])
-	f, err = os.Open(bound)
+	f, err := os.Open(bound)
 	require.NoError(t, err)
 	defer f.Close()
 	scene, err := gltf.Decode(f, nil, reading.Default)
@@ -137,16 +135,13 @@ func TestStartersWithNumbersAndSkeletonsOfBVH(t *testing.T) {
 	dir := t.TempDir()
 	body, skel, motion, bound := filepath.Join(dir, "kite.obj"), filepath.Join(dir, "kite.gltf"), filepath.Join(dir, "kite.bvh"), filepath.Join(dir, "kite.glb")
 	m, _ := demo.KiteTail(0.02)
-	f, err := os.Create(body)
-	require.NoError(t, err)
-	require.NoError(t, obj.Encode(f, m))
-	require.NoError(t, f.Close())
+	writeOBJ(t, body, m)
 	code, _, errs := command(t, "fit", body, "--scale", "1", "--up", "y", "--starter", "chain", "--set", "count=7", "-o", skel)
 	require.Equal(t, exitGood, code, errs)
 	s, err := readSkeleton(skel)
 	require.NoError(t, err)
 	require.Len(t, s.Joints, 8)
-	f, err = os.Create(motion)
+	f, err := os.Create(motion)
 	require.NoError(t, err)
 	require.NoError(t, bvh.Encode(f, s, nil))
 	require.NoError(t, f.Close())
@@ -165,10 +160,7 @@ func TestFitOfAnOwnSkeletonAndAFacing(t *testing.T) {
 	dir := t.TempDir()
 	body, house, back, rope := filepath.Join(dir, "odile.obj"), filepath.Join(dir, "house.gltf"), filepath.Join(dir, "back.gltf"), filepath.Join(dir, "rope.gltf")
 	m, truth := demo.Odile(0.02)
-	f, err := os.Create(body)
-	require.NoError(t, err)
-	require.NoError(t, obj.Encode(f, m))
-	require.NoError(t, f.Close())
+	writeOBJ(t, body, m)
 	own, names, err := truth.AddChain(truth.Index("head"), "plume", []r3.Vec{{Y: 1.8}, {Y: 1.9}}, true, skeleton.DefaultMarks)
 	require.NoError(t, err)
 	write := func(path string, s *skeleton.Skeleton) {
@@ -324,4 +316,12 @@ func TestKilledInTheMiddleOfABind(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, after.Weights.Validate())
 	require.Equal(t, 2, state().Attempt)
+}
+
+func writeOBJ(t *testing.T, path string, m *mesh.Mesh) {
+	t.Helper()
+	f, err := os.Create(path)
+	require.NoError(t, err)
+	require.NoError(t, obj.Encode(f, m))
+	require.NoError(t, f.Close())
 }
