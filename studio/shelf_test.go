@@ -59,6 +59,15 @@ func TestAStarterOfTheProductionFitsAnotherCharacter(t *testing.T) {
 	again := do(t, pinned, "fit_starter", encoded(t, params))
 	require.Equal(t, at(t, pinned, "hand_l"), at(t, again, "hand_l"))
 
+	// Like nothing that is known, it is placed by its size, drawn into the volume.
+	sized, err := x.KeepStarter(ctx, c.ID, "Sized", "empty")
+	require.NoError(t, err)
+	by := do(t, bram, "fit_starter", encoded(t, map[string]any{"starter": "empty", "own": sized}))
+	require.Len(t, by.Skeleton.Joints, len(s.Skeleton.Joints))
+	require.InDelta(t, bram.Mesh.Measure().Height, by.Skeleton.Height(), 0.15*bram.Mesh.Measure().Height)
+	require.Contains(t, by.Skeleton.Joints[by.Skeleton.Index("head")].Reason, "by the size of the body alone")
+	require.NoError(t, x.Discard(ctx, c.ID, "starter", "Sized"))
+
 	_, err = x.KeepStarter(ctx, c.ID, "Biped", "biped")
 	require.ErrorContains(t, err, "always there")
 	_, err = x.KeepStarter(ctx, c.ID, "Kite", "centaur")

@@ -128,7 +128,9 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 		f, err = hand(ctx, m, p, o.Shown, progress)
 	case "empty":
 		f, err = lengthwise(m, o.Shown)
-		if err == nil {
+		if err == nil && o.Own != nil {
+			f.bySize(o.Own.Standing())
+		} else if err == nil {
 			f.put("root", r3.Vec{X: f.plane, Y: f.floor + 0.5*f.height}, 0.5, "in the middle of the body")
 		}
 	default:
@@ -166,6 +168,23 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 	s, err = keepOthers(s, o)
 	progress("Done", 1)
 	return s, report, err
+}
+
+// bySize places a skeleton that stands at the origin on the ground in the middle of
+// the body, as tall as the body is.
+func (f *fitter) bySize(s *skeleton.Skeleton) {
+	box := geom.EmptyBox()
+	for _, c := range f.vox.Filled() {
+		box = box.Add(c)
+	}
+	scale := 1.0
+	if h := s.Height(); h > 0 {
+		scale = f.height / h
+	}
+	for _, j := range s.Joints {
+		p := r3.Scale(scale, j.Pos)
+		f.put(j.Name, r3.Vec{X: f.plane + p.X, Y: f.floor + p.Y, Z: box.Centre().Z + p.Z}, 0.2, "placed by the size of the body alone")
+	}
 }
 
 // along turns the axes of joints with their bones, from where they were in the

@@ -20,7 +20,8 @@ const ownLimit = 1000
 
 // Own is a starter that a production has made of a skeleton of its own. It is
 // fitted as the kind that it is like: the joints that both have stand where the
-// kind's are found, the others are carried along.
+// kind's are found, the others are carried along. Like the empty starter, all of it
+// is placed by its size alone.
 type Own struct {
 	Name     string            `json:"name"`
 	Like     Params            `json:"like"`
@@ -73,12 +74,15 @@ func (o *Own) Check() error {
 	if err := o.Skeleton.Validate(); err != nil {
 		return fmt.Errorf("starter %s: %w", o.Name, err)
 	}
+	if o.Like.Starter == "empty" {
+		return o.Like.Check() // placed by its size alone
+	}
 	if shared := o.shared(); len(shared) < ownShared {
 		what := "none"
 		if len(shared) > 0 {
 			what = strings.Join(shared, ", ")
 		}
-		return fmt.Errorf("starter %s shares too few joints with the %s to be fitted like one (%s): choose the kind that it is like, or lay that kind over its joints first", o.Name, o.Like.Starter, what)
+		return fmt.Errorf("starter %s shares too few joints with the %s to be fitted like one (%s): choose the kind that it is like, lay that kind over its joints first, or have it placed by its size alone", o.Name, o.Like.Starter, what)
 	}
 	return nil
 }
