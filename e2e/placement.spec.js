@@ -1,5 +1,6 @@
 // The placement stage: starters, drawing, several joints at once, taking over.
 import { expect, test } from '@playwright/test';
+import validator from 'gltf-validator';
 import { choose, copy, errors, ids, joint, marrow, open } from './open.js';
 
 const names = (page) => marrow(page, (m) => m.store.character.joints.map((j) => j.name));
@@ -185,6 +186,11 @@ test('a motion comes with a skeleton, is kept, shown and dropped', async ({ page
   await page.locator('#motion [data-play]').click();
   await page.keyboard.press('0');
   expect(await top()).toEqual(rest);
+  // It goes along at the handoff; the Khronos validator (npm gltf-validator) reads it.
+  const glb = await (await page.request.get(`/characters/${await marrow(page, (m) => m.store.id)}/handoff/glb`)).body();
+  const report = await validator.validateBytes(new Uint8Array(glb));
+  expect(report.issues.messages.filter((m) => m.severity < 2)).toEqual([]);
+  expect(report.info.animationCount).toBe(1);
   await page.locator('.spine [data-stage=placement] a').click();
   await page.locator('#motions').getByRole('button', { name: 'Drop' }).click();
   await expect(page.locator('#motions')).toHaveCount(0);

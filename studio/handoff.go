@@ -4,12 +4,13 @@ import (
 	"fmt"
 	"io"
 
+	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 )
 
-// Handoff writes what is handed over. what is "glb" (mesh, skeleton and skin),
+// Handoff writes what is handed over. what is "glb" (mesh, skeleton, skin and motions),
 // "skeleton" (.gltf) or "obj" (the mesh); influences caps the weights of a
 // "glb" to 4 or 8, 0 keeps all.
 func Handoff(w io.Writer, s *State, what string, influences int) error {
@@ -36,7 +37,11 @@ func Handoff(w io.Writer, s *State, what string, influences int) error {
 			}
 			sk = capped
 		}
-		return gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look})
+		var clips []*pose.Clip
+		if s.Skeleton != nil {
+			clips = eachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton) })
+		}
+		return gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips})
 	}
 	return wrong("there is no handoff %q; there are glb, skeleton and obj", what)
 }

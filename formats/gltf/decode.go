@@ -11,6 +11,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/look"
@@ -30,6 +31,9 @@ type Scene struct {
 	Joined int
 	Notes  []string
 	Look   *look.Look // nil without materials
+	// Clips are motions of Skeleton to write, their turns about the joints' own axes;
+	// they are not read.
+	Clips []*pose.Clip
 }
 
 // Decode reads a .gltf or .glb. resolve finds buffers beside a .gltf and may be

@@ -22,7 +22,7 @@ import (
 // generator is written into every file.
 const generator = "Wise Marrow"
 
-// EncodeGLB writes mesh, skeleton, weights and materials as one binary file, Y
+// EncodeGLB writes mesh, skeleton, weights, motions and materials as one binary file, Y
 // up, metres; what the scene lacks is left out. Positions are written in world
 // frame, one vertex for each distinct set of attributes; corners without normals
 // get smooth ones. A vertex without weights follows the first root, because glTF
@@ -46,6 +46,11 @@ func EncodeGLB(w io.Writer, x *Scene) error {
 		e.mesh("skin", in, func(v int32) bool { return out == nil || !out[v] }, x.Skeleton, x.Weights)
 		if out != nil {
 			e.mesh("unbound", x.Mesh.Unbindable(), func(int32) bool { return false }, nil, nil)
+		}
+	}
+	if x.Skeleton != nil {
+		for _, c := range x.Clips {
+			e.clip(x.Skeleton, c)
 		}
 	}
 	return e.glb(w)
