@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"wisemarrow/core/geom"
+	"wisemarrow/core/internal/solids"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/num/quat"
@@ -186,4 +187,28 @@ func ExampleTree_Nearest() {
 	_, at, d := tree.Nearest(r3.Vec{X: 0.25, Y: 0.25, Z: 2})
 	fmt.Println(at, d)
 	// Output: {0.25 0.25 0} 2
+}
+
+// Asked block by block, a region tells the same cubes as asked one by one, also
+// where a hole lets inside and outside run together.
+func TestBlocksTellWhatEveryCubeWould(t *testing.T) {
+	m := solids.Sphere(3)
+	var tris [][3]int32
+	for f := range m.Faces() {
+		c := m.Face(f)
+		if m.Points[c[0]].Y > 0.8 {
+			continue // a hole at the top
+		}
+		tris = append(tris, [3]int32{c[0], c[1], c[2]})
+	}
+	tree := geom.NewTree(m.Points, tris)
+	v := geom.Voxelise(tree, 0.06)
+	inside := 0
+	for i, in := range v.Inside {
+		require.Equal(t, tree.Winding(v.Centre(i)) >= 0.5, in, "%v", v.Centre(i))
+		if in {
+			inside++
+		}
+	}
+	require.InDelta(t, 4*math.Pi/3, float64(inside)*math.Pow(v.Cell, 3), 0.4)
 }

@@ -124,9 +124,53 @@ func (v *Voxels) decide(t *Tree, region []int32) {
 		}
 		return
 	}
-	Chunks(len(region), 4096, func(lo, hi int) {
-		for _, i := range region[lo:hi] {
-			v.Inside[i] = t.Winding(v.Centre(int(i))) >= 0.5
+	v.askEach(t, region)
+}
+
+// block is the edge, in cubes, of the blocks that askEach asks at their corners.
+const block = 4
+
+// askEach tells every cube of a region by its own winding number. That is harmonic
+// away from the surface, so within a block that no surface crosses it stays between
+// what it is on the block's hull: a block whose corners are clearly in or clearly
+// out is not asked further.
+func (v *Voxels) askEach(t *Tree, region []int32) {
+	member := make([]bool, len(v.Inside))
+	for _, i := range region {
+		member[i] = true
+	}
+	blocks := func(n int) int { return (n + block - 1) / block }
+	bx, by, bz := blocks(v.NX), blocks(v.NY), blocks(v.NZ)
+	Chunks(bx*by*bz, 64, func(lo, hi int) {
+		cubes := make([]int, 0, block*block*block)
+		for b := lo; b < hi; b++ {
+			x0, z0, y0 := b%bx*block, b/bx%bz*block, b/bx/bz*block
+			cubes = cubes[:0]
+			for y := y0; y < min(y0+block, v.NY); y++ {
+				for z := z0; z < min(z0+block, v.NZ); z++ {
+					for x := x0; x < min(x0+block, v.NX); x++ {
+						if i := v.Index(x, y, z); member[i] {
+							cubes = append(cubes, i)
+						}
+					}
+				}
+			}
+			if len(cubes) == block*block*block {
+				least, most := math.Inf(1), math.Inf(-1)
+				for k := range 8 {
+					w := t.Winding(v.Centre(v.Index(x0+k&1*(block-1), y0+k>>1&1*(block-1), z0+k>>2*(block-1))))
+					least, most = math.Min(least, w), math.Max(most, w)
+				}
+				if most < 0.25 || least > 0.75 {
+					for _, i := range cubes {
+						v.Inside[i] = least > 0.75
+					}
+					continue
+				}
+			}
+			for _, i := range cubes {
+				v.Inside[i] = t.Winding(v.Centre(i)) >= 0.5
+			}
 		}
 	})
 }
