@@ -5,6 +5,7 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"wisemarrow/formats/reading"
@@ -71,7 +72,8 @@ const authorCookie = "wisemarrow_author"
 // author returns the name that this browser works under.
 func author(r *http.Request) string {
 	if c, err := r.Cookie(authorCookie); err == nil {
-		if name := cleanName(c.Value); name != "" {
+		name, err := url.PathUnescape(c.Value) // a cookie holds ASCII alone
+		if name = cleanName(name); err == nil && name != "" {
 			return name
 		}
 	}
@@ -99,18 +101,8 @@ func (s *site) setAuthor(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: authorCookie, Value: urlSafe(cleanName(body.Name)), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	http.SetCookie(w, &http.Cookie{Name: authorCookie, Value: url.PathEscape(cleanName(body.Name)), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
 	answer(w, http.StatusOK, map[string]string{"name": cleanName(body.Name)})
-}
-
-// urlSafe drops what a cookie cannot hold.
-func urlSafe(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r > 126 {
-			return -1
-		}
-		return r
-	}, s)
 }
 
 func (s *site) health(w http.ResponseWriter, r *http.Request) {

@@ -179,18 +179,17 @@ func TestDeliveriesAndRemoval(t *testing.T) {
 	require.Contains(t, page, "No cast yet")
 }
 
-// Who works is told by a name that the browser keeps; what a cookie cannot hold is
-// left out of it.
+// Who works is told by a name that the browser keeps, in whatever letters.
 func TestTheAuthorIsKept(t *testing.T) {
 	server, _ := served(t, reading.Default)
 	id, head := brought(t, server, odile(t))
-	body := strings.NewReader(`{"name":"  Ada; \"the rigger\" "}`)
+	body := strings.NewReader(`{"name":"  Jørgen; \"the rigger\" "}`)
 	r, err := http.Post(server.URL+"/api/author", "application/json", body)
 	require.NoError(t, err)
 	cookies := r.Cookies()
 	code, out := decode(t, r)
 	require.Equal(t, http.StatusOK, code)
-	require.Equal(t, "Ada the rigger", out["name"])
+	require.Equal(t, "Jørgen the rigger", out["name"])
 	require.Len(t, cookies, 1)
 	require.True(t, cookies[0].HttpOnly)
 	q, err := http.NewRequest("POST", server.URL+"/api/characters/"+id+"/ops", strings.NewReader(fmt.Sprintf(`{"op":"set_kind","params":{"kind":"biped"},"base":%d}`, head())))
@@ -201,5 +200,5 @@ func TestTheAuthorIsKept(t *testing.T) {
 	code, out = decode(t, r)
 	require.Equal(t, http.StatusOK, code, out)
 	_, text, _ := get(t, server, "/api/characters/"+id+"/history")
-	require.Contains(t, text, `"author":"Ada the rigger"`)
+	require.Contains(t, text, `"author":"Jørgen the rigger"`)
 }
