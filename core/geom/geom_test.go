@@ -212,3 +212,93 @@ func TestBlocksTellWhatEveryCubeWould(t *testing.T) {
 	}
 	require.InDelta(t, 4*math.Pi/3, float64(inside)*math.Pow(v.Cell, 3), 0.4)
 }
+
+// Distances in a volume are those of the shortest way, found here by trying every
+// step until nothing gets shorter (Bellman 1958, Ford 1956); up to a length they are
+// the same, and beyond it none.
+func TestDistancesAreThoseOfTheShortestWay(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		v := &geom.Voxels{Cell: 0.5, NX: rapid.IntRange(1, 6).Draw(t, "nx"), NY: rapid.IntRange(1, 6).Draw(t, "ny"), NZ: rapid.IntRange(1, 6).Draw(t, "nz")}
+		n := v.NX * v.NY * v.NZ
+		v.Inside = rapid.SliceOfN(rapid.Bool(), n, n).Draw(t, "inside")
+		sources := rapid.SliceOfN(rapid.IntRange(-1, n-1), 1, 3).Draw(t, "sources")
+		want := make([]float64, n)
+		for i := range want {
+			want[i] = math.Inf(1)
+		}
+		for _, s := range sources {
+			if s >= 0 && v.Inside[s] {
+				want[s] = 0
+			}
+		}
+		for shorter := true; shorter; {
+			shorter = false
+			for a := range n {
+				for b := range n {
+					ax, ay, az := v.Coords(a)
+					bx, by, bz := v.Coords(b)
+					steps := (ax-bx)*(ax-bx) + (ay-by)*(ay-by) + (az-bz)*(az-bz)
+					apart := max(abs(ax-bx), abs(ay-by), abs(az-bz))
+					if !v.Inside[a] || !v.Inside[b] || apart != 1 {
+						continue
+					}
+					if d := want[a] + v.Cell*math.Sqrt(float64(steps)); d < want[b]-1e-12 {
+						want[b], shorter = d, true
+					}
+				}
+			}
+		}
+		got := v.Distances(sources)
+		most := rapid.Float64Range(0, 4).Draw(t, "most")
+		near := v.Within(sources, most)
+		for i := range n {
+			if math.IsInf(want[i], 1) {
+				require.Equal(t, want[i], got[i])
+				continue
+			}
+			require.InDelta(t, want[i], got[i], 1e-9)
+			switch {
+			case got[i] <= most:
+				require.Equal(t, got[i], near[i])
+			default:
+				require.True(t, math.IsInf(near[i], 1))
+			}
+		}
+	})
+}
+
+func abs(x int) int { return max(x, -x) }
+
+// The inside cubes come in order of their numbers, each with its middle.
+func TestFilledCubesComeInOrder(t *testing.T) {
+	v := geom.Voxelise(geom.NewTree(solids.Sphere(2).Points, sphereFaces()), 0.2)
+	next, seen := -1, 0
+	for i, c := range v.Filled() {
+		require.Greater(t, i, next)
+		require.True(t, v.Inside[i])
+		require.InDelta(t, 0, r3.Norm(r3.Sub(c, v.Centre(i))), 1e-12)
+		next = i
+		seen++
+	}
+	inside := 0
+	for _, in := range v.Inside {
+		if in {
+			inside++
+		}
+	}
+	require.Equal(t, inside, seen)
+	for range v.Filled() {
+		seen--
+		break
+	}
+	require.Equal(t, inside-1, seen, "it may be left early")
+}
+
+func sphereFaces() (tris [][3]int32) {
+	m := solids.Sphere(2)
+	for f := range m.Faces() {
+		c := m.Face(f)
+		tris = append(tris, [3]int32{c[0], c[1], c[2]})
+	}
+	return tris
+}

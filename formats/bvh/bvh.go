@@ -26,10 +26,11 @@ type File struct {
 	Clip     *pose.Clip // nil without frames
 }
 
-// maxJoints and maxFrames bound a file.
+// maxJoints, maxFrames and maxTurns, of all joints in all frames, bound a file.
 const (
 	maxJoints = 2000
 	maxFrames = 200_000
+	maxTurns  = 4_000_000
 )
 
 // node is a joint with its channels in the order of the file.
@@ -242,6 +243,9 @@ func (d *decoder) motion() (*pose.Clip, error) {
 	}
 	if n < 0 || n > maxFrames || n != math.Trunc(n) {
 		return nil, d.fail("%g frames where 0 to %d are possible", n, maxFrames)
+	}
+	if n*float64(len(d.nodes)) > maxTurns {
+		return nil, d.fail("%g frames of %d joints are more than %d turns: cut the motion, or take every second frame", n, len(d.nodes), maxTurns)
 	}
 	if err := d.expect("Frame"); err != nil {
 		return nil, err

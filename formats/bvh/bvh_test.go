@@ -279,3 +279,21 @@ func byMatrices(t *testing.T, data []byte, frame int) map[string]r3.Vec {
 	}
 	return out
 }
+
+// A file that announces more motion than fits is refused where it says so, before
+// any of it is read.
+func TestTooMuchMotionIsRefusedBeforeItIsRead(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("HIERARCHY\nROOT j0\n{\nOFFSET 0 0 0\nCHANNELS 3 Zrotation Xrotation Yrotation\n")
+	const joints = 100
+	for k := 1; k < joints; k++ {
+		b.WriteString("JOINT j" + strconv.Itoa(k) + "\n{\nOFFSET 0 1 0\nCHANNELS 3 Zrotation Xrotation Yrotation\n")
+	}
+	b.WriteString("End Site\n{\nOFFSET 0 1 0\n}\n" + strings.Repeat("}\n", joints) + "MOTION\nFrames: ")
+	head := b.String()
+	for frames, want := range map[string]string{"40001": "more than 4000000 turns", "200001": "frames where", "-1": "frames where", "1.5": "frames where", "many": "many"} {
+		_, err := bvh.Decode(strings.NewReader(head+frames+"\nFrame Time: 0.01\n"), reading.Default)
+		require.ErrorContains(t, err, want)
+		require.ErrorContains(t, err, "line")
+	}
+}
