@@ -1,4 +1,9 @@
+import { execFileSync } from 'node:child_process';
 import { defineConfig } from '@playwright/test';
+
+// A free port, the same in every process of the run.
+process.env.WISEMARROW_E2E_PORT ??= execFileSync(process.execPath, ['-e', 'const s = require("net").createServer().listen(0, "127.0.0.1", () => { console.log(s.address().port); s.close(); })'], { encoding: 'utf8' }).trim();
+const address = `http://127.0.0.1:${process.env.WISEMARROW_E2E_PORT}`;
 
 // The browser is Debian's; WebGL runs in software. One server for all tests, on
 // a database of its own that is made anew (e2e/server.sh).
@@ -10,12 +15,12 @@ export default defineConfig({
   retries: process.env.CI ? 1 : 0,
   reporter: 'list',
   use: {
-    baseURL: 'http://127.0.0.1:8499',
+    baseURL: address,
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: '/usr/bin/chromium',
       args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run', '--disable-quic', '--enable-unsafe-swiftshader'],
     },
   },
-  webServer: { command: 'e2e/server.sh', url: 'http://127.0.0.1:8499/healthz', timeout: 120_000, reuseExistingServer: false, gracefulShutdown: { signal: 'SIGTERM', timeout: 5000 } },
+  webServer: { command: 'e2e/server.sh', url: `${address}/healthz`, timeout: 120_000, reuseExistingServer: false, gracefulShutdown: { signal: 'SIGTERM', timeout: 5000 } },
 });

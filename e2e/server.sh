@@ -8,4 +8,4 @@ psql -q "$admin" -c "drop database if exists wisemarrow_e2e with (force)" -c "cr
 [ -x bin/wisemarrow ] && [ -z "${REBUILD:-}" ] || go build -o bin/wisemarrow ./cmd/wisemarrow
 WISEMARROW_DATABASE=$(scripts/db.sh url wisemarrow_e2e); export WISEMARROW_DATABASE
 bin/wisemarrow seed
-exec bin/wisemarrow serve --addr 127.0.0.1:8499
+exec bin/wisemarrow serve --addr "127.0.0.1:${WISEMARROW_E2E_PORT:?}"
