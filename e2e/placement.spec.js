@@ -353,6 +353,21 @@ test('what the fit understood is shown and corrected in the view', async ({ page
   const now = (await marrow(page, (m) => m.store.character.fit.begins.arm_l));
   expect(Math.hypot(...now.map((v, k) => v - found[k]))).toBeGreaterThan(0.03);
 
+  // What was shown is kept with the fit, for whoever opens it next, until it is
+  // forgotten.
+  await page.reload();
+  await expect(page.locator('body[data-ready]')).toBeAttached({ timeout: 30_000 });
+  await expect(page.locator('[data-tip="begin arm_l"]')).toHaveClass(/is-given/);
+  const again = await marrow(page, (m) => m.store.character.head);
+  await page.getByRole('button', { name: 'Fit again' }).click();
+  const kept = () => marrow(page, (m) => m.store.character.fit.begins.arm_l);
+  await expect.poll(() => marrow(page, (m) => m.store.character.head), { timeout: 60_000 }).not.toBe(again);
+  expect(await kept()).toEqual(now);
+  await page.getByRole('button', { name: 'Forget what was shown' }).click();
+  await expect.poll(kept, { timeout: 60_000 }).toEqual(found);
+  await expect(page.locator('[data-tip="begin arm_l"]')).not.toHaveClass(/is-given/);
+  await expect(page.getByRole('button', { name: 'Forget what was shown' })).toBeHidden();
+
   // Turned to face back, left and right change places.
   const left = (await joint(page, 'hand_l')).pos[0];
   await page.locator('#again [name=facing]').selectOption('-z');

@@ -477,6 +477,7 @@ func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
 	short := again(s, shown("begin tail", tail))
 	require.Less(t, r3.Norm(r3.Sub(vec(short.Fit.Begin["tail"]), tail)), 0.03)
 	require.Less(t, at(t, short, "tail_1").Z, at(t, s, "tail_1").Z-0.05)
+	require.Equal(t, map[string][]float64{"begin tail": {tail.X, tail.Y, tail.Z}}, short.Fit.Shown, "kept for the next fit")
 	leg := vec(s.Fit.Begin["leg_l"])
 	leg.Y -= 0.05
 	low := again(s, shown("begin leg_l", leg))
@@ -487,6 +488,7 @@ func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
 	require.InDelta(t, 0.02, at(t, side, "spine_2").X, 1e-9)
 	back := again(s, map[string]any{"facing": "-z"})
 	require.Equal(t, -1.0, math.Round(back.Fit.Facing.Z))
+	require.Equal(t, "-z", back.Fit.Faced)
 	require.InDelta(t, at(t, s, "foot_l").Z, at(t, back, "hand_r").Z, 0.1, "what was the left hind foot is the right fore foot")
 
 	m, _ = demo.Odile(0.02)

@@ -30,23 +30,9 @@ func (s *site) preview(w http.ResponseWriter, r *http.Request) {
 
 // deliver compares a newer file with the character; with take=1 it is taken.
 func (s *site) deliver(w http.ResponseWriter, r *http.Request) {
-	u, err := s.upload(w, r, "mesh", formats.Extensions)
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	defer u.close()
-	base, err := baseOf(r)
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	d, err := s.studio.Deliver(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, r.FormValue("take") == "1", author(r))
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	answer(w, http.StatusOK, d)
+	s.uploadOnto(w, r, "mesh", formats.Extensions, func(u uploaded, base int64) (any, error) {
+		return s.studio.Deliver(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, r.FormValue("take") == "1", author(r))
+	})
 }
 
 // smooth is the subdivided surface of a revision, for showing.

@@ -90,23 +90,10 @@ func (s *site) matchFile(w http.ResponseWriter, r *http.Request) {
 
 // adoptFile takes over the skeleton of an uploaded file with its motion.
 func (s *site) adoptFile(w http.ResponseWriter, r *http.Request) {
-	u, err := s.upload(w, r, "skeleton", studio.SkeletonFiles())
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	defer u.close()
-	base, err := baseOf(r)
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	rev, err := s.studio.AdoptFile(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, json.RawMessage(r.FormValue("params")), author(r))
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	answer(w, http.StatusOK, map[string]any{"revision": rev})
+	s.uploadOnto(w, r, "skeleton", studio.SkeletonFiles(), func(u uploaded, base int64) (any, error) {
+		rev, err := s.studio.AdoptFile(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, json.RawMessage(r.FormValue("params")), author(r))
+		return map[string]any{"revision": rev}, err
+	})
 }
 
 // motion sends a motion of a revision, its turns about the joints' own axes.

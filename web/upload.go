@@ -72,11 +72,24 @@ func (s *site) upload(w http.ResponseWriter, r *http.Request, what string, exten
 	return u, nil
 }
 
-// baseOf reads from a form which revision the page shows.
-func baseOf(r *http.Request) (int64, error) {
+// uploadOnto reads the files of a form, and which revision the page shows, and
+// answers with what use makes of them.
+func (s *site) uploadOnto(w http.ResponseWriter, r *http.Request, what string, extensions []string, use func(u uploaded, base int64) (any, error)) {
+	u, err := s.upload(w, r, what, extensions)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	defer u.close()
 	base, err := strconv.ParseInt(r.FormValue("base"), 10, 64)
 	if err != nil {
-		return 0, studio.ErrInput{What: "base is the number of the revision that the page shows"}
+		s.problem(w, r, studio.ErrInput{What: "base is the number of the revision that the page shows"})
+		return
 	}
-	return base, nil
+	out, err := use(u, base)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, out)
 }

@@ -33,7 +33,10 @@ type Report struct {
 	Props    int                  `json:"props"`  // one-sided pieces that were left out
 	Joints   []JointFit           `json:"joints"`
 	Own      *skeleton.Own        `json:"own,omitempty"` // that was fitted like the starter
-	Notes    []string             `json:"notes"`
+	// Shown and Faced are what a person had corrected, for the next fit to keep.
+	Shown map[string][]float64 `json:"shown,omitempty"`
+	Faced string               `json:"faced,omitempty"`
+	Notes []string             `json:"notes"`
 }
 
 // JointFit is how one joint was found.
@@ -162,6 +165,10 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 		f.joints = named
 	}
 	s, report := f.result(starter, p)
+	report.Shown, report.Faced = map[string][]float64{}, o.Shown.Facing
+	for name, p := range o.Shown.Places {
+		report.Shown[name] = []float64{p.X, p.Y, p.Z}
+	}
 	if report.Own = o.Own; o.Own != nil {
 		s = along(starter, s)
 	}

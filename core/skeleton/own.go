@@ -2,8 +2,6 @@ package skeleton
 
 import (
 	"fmt"
-	"maps"
-	"slices"
 	"strings"
 
 	"wisemarrow/core/geom"
@@ -113,8 +111,8 @@ func (o *Own) NameOf(joint string) string {
 // Kind returns the names of the kind's joints by those here.
 func (o *Own) Kind() map[string]string {
 	out := map[string]string{}
-	for _, k := range slices.Sorted(maps.Keys(o.Names)) {
-		out[o.Names[k]] = k
+	for kind, here := range o.Names {
+		out[here] = kind
 	}
 	return out
 }

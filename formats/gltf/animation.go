@@ -2,6 +2,7 @@ package gltf
 
 import (
 	"bytes"
+	"encoding/json"
 	"math"
 
 	"wisemarrow/core/pose"
@@ -87,8 +88,11 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 			})
 		}
 	}
-	if out.Channels != nil {
-		e.doc.Animations = append(e.doc.Animations, out)
+	if out.Channels == nil {
+		return
+	}
+	if raw, err := json.Marshal(out); err == nil { // numbers of ours and a name can be written
+		e.doc.Animations = append(e.doc.Animations, raw)
 	}
 }
 

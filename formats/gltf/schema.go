@@ -20,7 +20,7 @@ type document struct {
 	Samplers           []json.RawMessage `json:"samplers,omitempty"`
 	Images             []image           `json:"images,omitempty"`
 	Skins              []skin            `json:"skins,omitempty"`
-	Animations         []animation       `json:"animations,omitempty"`
+	Animations         []json.RawMessage `json:"animations,omitempty"`
 	Accessors          []accessor        `json:"accessors,omitempty"`
 	BufferViews        []bufferView      `json:"bufferViews,omitempty"`
 	Buffers            []buffer          `json:"buffers,omitempty"`

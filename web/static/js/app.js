@@ -6,7 +6,7 @@ import { setIntake, step as stepPlace } from './intake.js';
 import { stops } from './ink.js';
 import './motion.js';
 import { Plate } from './plate.js';
-import { chosenNames, setPlacement } from './placement.js';
+import { again, chosenNames, setPlacement } from './placement.js';
 import { chosenJoint, joints, on, set, store } from './store.js';
 import { setShelf } from './shelf.js';
 import { setTakeover } from './takeover.js';
@@ -240,7 +240,7 @@ commands.add('previous', 'Choose the joint before', ['K'], () => choose(-1), () 
 commands.add('none', 'Choose nothing, show no finding', ['escape'], () => set({ chosen: -1, finding: null, probed: null, faces: new Set(), measuring: false, also: new Set(), drawing: null, tip: '', ghost: null }));
 commands.add('cast', 'Back to the cast', ['C'], () => { location.href = '/'; });
 commands.add('bind', 'Bind by heat', null, () => operate('bind_heat', {}), () => joints().length > 0);
-commands.add('fit', 'Fit the starter anew', null, () => operate('fit_starter', store.character.fit ? { ...store.character.fit.params, own: store.character.fit.own } : {}));
+commands.add('fit', 'Fit the starter anew', null, () => operate('fit_starter', store.character.fit ? again() : {}));
 commands.add('axes', 'Set the axes of all joints', null, () => operate('set_axes', store.character.convention), () => joints().length > 0);
 
 async function endChain() {

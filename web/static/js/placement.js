@@ -3,7 +3,7 @@
 import { post } from './api.js';
 import { ask } from './ask.js';
 import { reckon } from './reckon.js';
-import { chosenJoint, joints, on, set, store } from './store.js';
+import { chosenJoint, corrections, facing, joints, on, set, store } from './store.js';
 
 const tray = document.getElementById('tray');
 let operate = async () => false;
@@ -87,12 +87,15 @@ function fillStarter(form, params) {
   offered.querySelector('.tips').replaceChildren(...(kind.Shown ?? []).map((name) => {
     const b = document.createElement('button');
     b.type = 'button';
-    b.className = `button is-small${store.shown[name] ? ' is-given' : ''}`;
+    b.className = `button is-small${corrections()[name] ? ' is-given' : ''}`;
     b.dataset.tip = name;
     b.textContent = name;
     return b;
   }));
 }
+
+// again are the parameters of the fit that is there, with what was corrected.
+export const again = () => ({ ...store.character.fit.params, own: store.character.fit.own, shown: corrections(), facing: facing() });
 
 export function starterParams(form) {
   const own = ownOf(form);
@@ -148,7 +151,14 @@ tray.addEventListener('click', async (e) => {
   if (b.dataset.refit !== undefined) {
     const fit = store.character.fit;
     if (!fit) { set({ say: 'This skeleton was not fitted from a starter, so there is nothing to fit a part of it by.' }); return; }
-    operate('fit_starter', { ...fit.params, own: fit.own, only: names, shown: store.shown, facing: store.facing });
+    operate('fit_starter', { ...again(), only: names });
+  }
+  if (b.dataset.forget !== undefined) {
+    const { params, own } = store.character.fit;
+    if (await fitAgain({ ...params, own })) {
+      delete tray.querySelector('#again [name=facing]').dataset.touched;
+      set({ shown: {}, facing: null });
+    }
   }
   if (b.dataset.tip) { set({ tip: store.tip === b.dataset.tip ? '' : b.dataset.tip }); set({ say: store.tip ? `Click where ${store.tip} belongs.` : '' }); }
 });
@@ -169,6 +179,11 @@ tray.addEventListener('change', (e) => {
   }
 });
 
+async function fitAgain(params) {
+  if (store.character.weights && !await ask('Fit again?', 'Fitting again replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back.', 'Fit again')) return false;
+  return operate('fit_starter', params);
+}
+
 export function giveTip(place) {
   set({ shown: { ...store.shown, [store.tip]: place.toArray() }, say: joints().length ? `${store.tip} is shown there now; fit again, or refit what hangs on it.` : `${store.tip} is shown there now.`, tip: '' });
 }
@@ -184,13 +199,12 @@ export async function submitPlacement(form) {
     case 'starter': {
       set({ ghost: null });
       if (joints().length && !await ask('Fit anew?', store.character.weights ? 'Fitting anew replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back.' : 'Fitting anew replaces the joints that you moved; pinned ones stay. Undo brings them back.', 'Fit anew')) return false;
-      return operate('fit_starter', { ...starterParams(form), shown: store.shown, facing: store.facing });
+      const params = starterParams(form), same = params.starter === store.character.fit?.starter; // another kind has other limbs
+      return operate('fit_starter', { ...params, shown: same ? corrections() : store.shown, facing: facing() });
     }
     case 'again': {
-      const fit = store.character.fit;
       set({ facing: f.facing.value });
-      if (store.character.weights && !await ask('Fit again?', 'Fitting again replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back.', 'Fit again')) return false;
-      return operate('fit_starter', { ...fit.params, own: fit.own, shown: store.shown, facing: store.facing });
+      return fitAgain(again());
     }
     default: return undefined;
   }
@@ -206,9 +220,12 @@ function fill() {
   if (un) un.hidden = !list.some((x) => x.hidden);
   if (un && !un.hidden) un.closest('.with-chosen').hidden = false;
   for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
-  for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(store.shown[b.dataset.tip])); }
-  const facing = tray.querySelector('#again [name=facing]');
-  if (facing && !facing.dataset.touched) facing.value = store.facing;
+  for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(corrections()[b.dataset.tip])); }
+  const faces = tray.querySelector('#again [name=facing]');
+  if (faces) {
+    if (!faces.dataset.touched) faces.value = facing();
+    tray.querySelector('[data-forget]').hidden = !Object.keys(corrections()).length && !facing();
+  }
   const centred = tray.querySelector('#centred');
   if (centred) {
     centred.checked = store.centred;
@@ -226,5 +243,5 @@ function fill() {
   if (h && j) h.textContent = n > 1 ? `${j.name} and ${n - 1} more` : j.name;
 }
 document.addEventListener('trayloaded', fill);
-on('chosen also tip centred along step', fill);
+on('chosen also tip shown facing centred along step', fill);
 on('stage', () => { if (store.ghost) set({ ghost: null }); });

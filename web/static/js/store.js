@@ -30,8 +30,8 @@ export const store = {
   along: 'world', // the axes of the arrows: world, joint or parent
   step: 0, // metres that drags are rounded to; 0 is none
   tip: '', // of the fit, to be shown by a click
-  shown: {}, // places that a person has shown for the fit, by name
-  facing: '', // that a person has said; '' is as found
+  shown: {}, // places that a person has shown for the next fit, by name
+  facing: null, // that a person has said for it; '' is as found, null as before
   tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
 };
@@ -47,6 +47,11 @@ export function set(changes) {
 export function on(names, f) {
   for (const n of names.split(' ')) events.addEventListener(n, f);
 }
+
+// corrections are what a person has shown of the mesh: for the fit that is there, and
+// since.
+export const corrections = () => ({ ...store.character?.fit?.shown, ...store.shown });
+export const facing = () => store.facing ?? store.character?.fit?.faced ?? '';
 
 export const joints = () => store.character?.joints ?? [];
 export const chosenJoint = () => joints()[store.chosen] ?? null;

@@ -2,7 +2,7 @@
 // middle plane, as found, as a person has shown them, and what is pointed at.
 import { BufferGeometry, Float32BufferAttribute, LineDashedMaterial, LineLoop, Points, PointsMaterial, Vector3 } from 'three';
 import { ink } from './ink.js';
-import { store } from './store.js';
+import { corrections, store } from './store.js';
 
 const kinds = { found: ['--teal', 9], given: ['--amber', 11], pointed: ['--rust', 15] };
 export const MIDDLE = 'middle plane';
@@ -14,8 +14,9 @@ const asked = () => store.tip || store.tipPointed;
 export function places() {
   const out = { found: [], given: [], pointed: [] }, fit = store.character?.fit;
   const begins = Object.fromEntries(Object.entries(fit?.begins ?? {}).map(([limb, at]) => [`begin ${limb}`, at]));
-  for (const [name, at] of Object.entries({ ...fit?.tips, ...begins, ...store.shown })) {
-    const kind = name === asked() ? 'pointed' : store.shown[name] ? 'given' : 'found';
+  const shown = corrections();
+  for (const [name, at] of Object.entries({ ...fit?.tips, ...begins, ...shown })) {
+    const kind = name === asked() ? 'pointed' : shown[name] ? 'given' : 'found';
     if (kind === 'found' && asked() === MIDDLE) continue;
     if (kind === 'found' && name.startsWith('begin ') !== asked().startsWith('begin ')) continue;
     out[kind].push(...at);
@@ -52,7 +53,7 @@ export class TipSpots {
     if (!this.plane.visible) return;
     // A rectangle in the plane, as long and high as the body.
     const vec = (v) => new Vector3(v.X, v.Y, v.Z);
-    const through = store.shown[MIDDLE] ? new Vector3(...store.shown[MIDDLE]) : vec(fit.plane), way = vec(fit.facing);
+    const shown = corrections()[MIDDLE], through = shown ? new Vector3(...shown) : vec(fit.plane), way = vec(fit.facing);
     const middle = box.getCenter(new Vector3()), reach = 0.55 * box.getSize(new Vector3()).length();
     const along = middle.clone().sub(through).dot(way);
     const foot = through.clone().addScaledVector(way, along).setY(box.min.y);
