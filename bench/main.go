@@ -3,6 +3,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -19,9 +20,9 @@ import (
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 	"wisemarrow/formats"
+	"wisemarrow/formats/bundle"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
-	"wisemarrow/studio"
 )
 
 func main() {
@@ -84,46 +85,40 @@ func heat() error {
 	n0, t0 := 0, 0.0
 	for _, cell := range []float64{0.0174, 0.0108, 0.00778, 0.0055, 0.00389} {
 		m, s := demo.Odile(cell)
-		var runs []*bind.Report
+		type run struct {
+			millis map[string]float64
+			report *bind.Report
+		}
+		var runs []run
 		most := 0.0
 		for range 3 {
+			one := run{millis: map[string]float64{}}
+			o := bind.DefaultOptions
+			o.Took = func(step string, ms float64) { one.millis[step] = ms }
 			_, mb, err := peak(func() error {
-				_, r, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
-				runs = append(runs, r)
+				_, r, err := bind.Heat(context.Background(), m, s, o, nil)
+				one.report = r
 				return err
 			})
 			if err != nil {
 				return err
 			}
+			runs = append(runs, one)
 			most = math.Max(most, mb)
 		}
-		r := median(runs)
+		slices.SortFunc(runs, func(a, b run) int { return cmp.Compare(a.millis["total"], b.millis["total"]) })
+		r, ms := runs[1].report, runs[1].millis
 		asked := 0
 		for _, j := range r.Joints {
 			if j.State != bind.Idle {
 				asked++
 			}
 		}
-		t := r.Millis["total"]
-		fmt.Printf("%9d %7d %11.0f %9.0f %14.0f %7.0f %7.0f %7.0f %7s %8.2f %7.0f\n", len(m.Points), asked, r.Millis["visibility"], r.Millis["assembly"], r.Millis["factorisation"], r.Millis["solve"], r.Millis["report"], t, slope(n0, len(m.Points), t0, t), float64(r.Factor)/1e6, most)
+		t := ms["total"]
+		fmt.Printf("%9d %7d %11.0f %9.0f %14.0f %7.0f %7.0f %7.0f %7s %8.2f %7.0f\n", len(m.Points), asked, ms["visibility"], ms["assembly"], ms["factorisation"], ms["solve"], ms["report"], t, slope(n0, len(m.Points), t0, t), float64(r.Factor)/1e6, most)
 		n0, t0 = len(m.Points), t
 	}
 	return nil
-}
-
-func median(runs []*bind.Report) *bind.Report {
-	a, b, c := runs[0], runs[1], runs[2]
-	t := func(r *bind.Report) float64 { return r.Millis["total"] }
-	if t(a) > t(b) {
-		a, b = b, a
-	}
-	if t(c) < t(a) {
-		return a
-	}
-	if t(c) > t(b) {
-		return b
-	}
-	return c
 }
 
 // intake reads a GLB, checks it in full, mends it and makes the view's bundle.
@@ -158,7 +153,7 @@ func intake() error {
 			out.MakeOutward()
 			mend = time.Since(begin)
 			begin = time.Now()
-			_, err = studio.MeshView(scene.Mesh)
+			_, err = bundle.MeshView(scene.Mesh)
 			view = time.Since(begin)
 			return err
 		})

@@ -13,6 +13,7 @@ import (
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/testdb"
 	"wisemarrow/queue"
+	_ "wisemarrow/stages" // all operations
 	"wisemarrow/store"
 	"wisemarrow/studio"
 

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -49,16 +50,13 @@ func (r revision) public() (studio.Revision, error) {
 	if err := json.Unmarshal([]byte(r.Outcome), &out.Outcome); err != nil {
 		return out, fmt.Errorf("revision %d: %w", r.ID, err)
 	}
+	if r.Parts == "" { // of a list that leaves them out
+		return out, nil
+	}
 	if err := json.Unmarshal([]byte(r.Parts), &out.Parts); err != nil {
 		return out, fmt.Errorf("revision %d: %w", r.ID, err)
 	}
 	return out, nil
-}
-
-type blob struct {
-	Hash string `gorm:"primaryKey"`
-	Size int64
-	Data []byte
 }
 
 // newID returns a random identifier of 26 letters and digits.
@@ -98,7 +96,7 @@ func (s *Store) Character(ctx context.Context, id string) (studio.Character, err
 }
 
 // Create implements studio.Store.
-func (s *Store) Create(ctx context.Context, c studio.Character, first studio.Revision, blobs []studio.Blob) (studio.Character, error) {
+func (s *Store) Create(ctx context.Context, c studio.Character, first studio.Commit) (studio.Character, error) {
 	row := character{ID: newID(), Production: c.Production, Name: c.Name, Role: c.Role}
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&production{Name: c.Production}).Error; err != nil {
@@ -108,7 +106,7 @@ func (s *Store) Create(ctx context.Context, c studio.Character, first studio.Rev
 			return err
 		}
 		first.Character = row.ID
-		r, err := s.insert(tx, first, blobs)
+		r, err := s.insert(tx, first)
 		if err != nil {
 			return err
 		}
@@ -128,12 +126,13 @@ func (s *Store) Remove(ctx context.Context, id string) error {
 }
 
 // insert adds blobs that are new, and the revision.
-func (s *Store) insert(tx *gorm.DB, r studio.Revision, blobs []studio.Blob) (studio.Revision, error) {
-	for _, b := range blobs {
-		row := blob{Hash: b.Hash, Size: int64(len(b.Data)), Data: s.zip.EncodeAll(b.Data, nil)}
-		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error; err != nil {
-			return r, err
-		}
+func (s *Store) insert(tx *gorm.DB, c studio.Commit) (studio.Revision, error) {
+	r := c.Revision
+	if err := s.insertBlobs(tx, c.Blobs, nil); err != nil {
+		return r, err
+	}
+	if err := claimBlobs(tx, c.Files); err != nil {
+		return r, err
 	}
 	outcome, err := json.Marshal(r.Outcome)
 	if err != nil {
@@ -160,17 +159,64 @@ func (s *Store) Revision(ctx context.Context, id int64) (studio.Revision, error)
 	return r.public()
 }
 
-// History implements studio.Store.
-func (s *Store) History(ctx context.Context, id string) ([]studio.Revision, error) {
-	c, err := s.Character(ctx, id)
+// Revisions implements studio.Store.
+func (s *Store) Revisions(ctx context.Context, ids []int64) (map[int64]studio.Revision, error) {
+	out := map[int64]studio.Revision{}
+	for part := range slices.Chunk(ids, atOnce) {
+		var rows []revision
+		if err := s.db.WithContext(ctx).Where("id in ?", part).Find(&rows).Error; err != nil {
+			return nil, mapped(err)
+		}
+		for _, r := range rows {
+			one, err := r.public()
+			if err != nil {
+				return nil, err
+			}
+			out[r.ID] = one
+		}
+	}
+	return out, nil
+}
+
+// Next implements studio.Store: the newest child, since a change made after an undo
+// begins a new line.
+func (s *Store) Next(ctx context.Context, id string, head int64) (studio.Revision, error) {
+	var r revision
+	err := s.db.WithContext(ctx).Where("character = ? and parent = ?", id, head).Order("id desc").First(&r).Error
 	if err != nil {
-		return nil, err
+		return studio.Revision{}, mapped(err)
+	}
+	return r.public()
+}
+
+// History implements studio.Store.
+func (s *Store) History(ctx context.Context, id string, before int64, limit int) ([]studio.Revision, error) {
+	from := "select c.tip from characters c where c.id = @id and c.removed_at is null"
+	if before != 0 {
+		from = "select r.parent from revisions r where r.id = @before and r.character = @id"
 	}
 	var rows []revision
-	err = s.db.WithContext(ctx).Raw(`with recursive line as (
-		select * from revisions where id = ? union all
-		select r.* from revisions r join line on r.id = line.parent)
-		select * from line order by id desc`, c.Tip).Scan(&rows).Error
+	err := s.db.WithContext(ctx).Raw(`with recursive line as (
+		select r.id, r.parent, 1 as n from revisions r where r.character = @id and r.id = (`+from+`)
+		union all
+		select r.id, r.parent, n + 1 from revisions r join line on r.id = line.parent where n < @limit)
+		select r.id, r.character, r.parent, r.op, r.author, r.outcome, r.time from revisions r join line on line.id = r.id order by r.id desc`,
+		map[string]any{"id": id, "before": before, "limit": limit}).Scan(&rows).Error
+	return public(rows, err)
+}
+
+// Line implements studio.Store.
+func (s *Store) Line(ctx context.Context, id string, to int64) ([]studio.Revision, error) {
+	var rows []revision
+	err := s.db.WithContext(ctx).Raw(`with recursive line as (
+		select r.id, r.parent from revisions r where r.character = @id and r.id = @to
+		union all
+		select r.id, r.parent from revisions r join line on r.id = line.parent)
+		select r.* from revisions r join line on line.id = r.id order by r.id`, map[string]any{"id": id, "to": to}).Scan(&rows).Error
+	return public(rows, err)
+}
+
+func public(rows []revision, err error) ([]studio.Revision, error) {
 	if err != nil {
 		return nil, mapped(err)
 	}
@@ -194,17 +240,18 @@ func locked(tx *gorm.DB, id string, head int64) (character, error) {
 }
 
 // Commit implements studio.Store.
-func (s *Store) Commit(ctx context.Context, r studio.Revision, blobs []studio.Blob, claim *studio.Claim) (studio.Revision, error) {
+func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, error) {
+	r := c.Revision
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if _, err := locked(tx, r.Character, r.Parent); err != nil {
+		if _, err := locked(tx, r.Character, c.Head); err != nil {
 			return err
 		}
 		var err error
-		if r, err = s.insert(tx, r, blobs); err != nil {
+		if r, err = s.insert(tx, c); err != nil {
 			return err
 		}
-		if claim != nil {
-			done := held(tx, *claim).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
+		if c.Work != nil {
+			done := held(tx, *c.Work).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
 			if done.Error != nil {
 				return done.Error
 			}
@@ -225,17 +272,4 @@ func (s *Store) SetHead(ctx context.Context, id string, from, to int64) error {
 		}
 		return tx.Model(&character{}).Where("id = ?", id).Update("head", to).Error
 	}))
-}
-
-// Blob implements studio.Store.
-func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
-	var b blob
-	if err := s.db.WithContext(ctx).First(&b, "hash = ?", hash).Error; err != nil {
-		return nil, mapped(err)
-	}
-	data, err := s.un.DecodeAll(b.Data, make([]byte, 0, b.Size))
-	if err != nil {
-		return nil, fmt.Errorf("blob %s is damaged: %w", hash, err)
-	}
-	return data, nil
 }

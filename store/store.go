@@ -26,6 +26,7 @@ var migrations embed.FS
 
 // Store implements studio.Store.
 type Store struct {
+	url string
 	db  *gorm.DB
 	zip *zstd.Encoder
 	un  *zstd.Decoder
@@ -54,7 +55,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Store{db: db, zip: zip, un: un}, nil
+	return &Store{url: url, db: db, zip: zip, un: un}, nil
 }
 
 // Close ends all connections.

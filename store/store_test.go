@@ -3,13 +3,17 @@ package store_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"net/url"
+	"os"
 	"sync"
 	"testing"
+	"time"
 
 	"wisemarrow/core/mesh"
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/testdb"
+	_ "wisemarrow/stages" // all operations
 	"wisemarrow/store"
 	"wisemarrow/studio"
 
@@ -79,7 +83,7 @@ func TestOperateUndoRedo(t *testing.T) {
 	require.NoError(t, err)
 	other, _, err := x.Do(ctx, c.ID, c.Head, "make_outward", nil, "tester")
 	require.NoError(t, err)
-	list, err := s.History(ctx, c.ID)
+	list, err := s.History(ctx, c.ID, 0, 100)
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 	require.Equal(t, other.ID, list[0].ID)
@@ -101,9 +105,19 @@ func TestAStoredStateComesBackTheSame(t *testing.T) {
 	require.Equal(t, box().Settings, state.Settings)
 }
 
+// Eight changes of one revision at once: one is taken and seven are told. The table
+// of blobs is held until all of them wait in the middle of their transaction, so that
+// without the lock on the character's row all eight would be taken.
 func TestAStaleBaseIsRefusedAndNothingIsLost(t *testing.T) {
-	s, x, _ := opened(t)
+	s, x, url := opened(t)
 	c := added(t, x)
+	gate, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer gate.Close(ctx)
+	hold, err := gate.Begin(ctx)
+	require.NoError(t, err)
+	_, err = hold.Exec(ctx, "lock table blobs in exclusive mode")
+	require.NoError(t, err)
 	var wg sync.WaitGroup
 	var mu sync.Mutex
 	won, stale := 0, 0
@@ -115,15 +129,24 @@ func TestAStaleBaseIsRefusedAndNothingIsLost(t *testing.T) {
 			var e studio.ErrStale
 			if err == nil {
 				won++
-			} else if require.ErrorAs(t, err, &e); e.Head > c.Head {
+			} else if errors.As(err, &e) && e.Head > c.Head {
 				stale++
 			}
 		})
 	}
+	look, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer look.Close(ctx)
+	require.Eventually(t, func() bool {
+		n := 0
+		require.NoError(t, look.QueryRow(ctx, "select count(*) from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'").Scan(&n))
+		return n == 8
+	}, 20*time.Second, 10*time.Millisecond)
+	require.NoError(t, hold.Rollback(ctx))
 	wg.Wait()
 	require.Equal(t, 1, won)
 	require.Equal(t, 7, stale)
-	list, err := s.History(ctx, c.ID)
+	list, err := s.History(ctx, c.ID, 0, 100)
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 }
@@ -142,8 +165,9 @@ func TestUnchangedPartsAreStoredOnce(t *testing.T) {
 	_, _, err := x.Do(ctx, c.ID, c.Head, "make_outward", nil, "tester") // turns nothing
 	require.NoError(t, err)
 	require.Equal(t, before, count())
-	_, err = s.Blob(ctx, "nothing")
-	require.ErrorIs(t, err, studio.ErrNotFound)
+	found, err := s.Blobs(ctx, []string{"nothing"})
+	require.NoError(t, err)
+	require.Empty(t, found)
 }
 
 func TestWorkIsClaimedOnceAndAnOldAttemptCannotCommit(t *testing.T) {
@@ -170,11 +194,11 @@ func TestWorkIsClaimedOnceAndAnOldAttemptCannotCommit(t *testing.T) {
 	require.Equal(t, studio.WorkDone, done.State)
 	require.Equal(t, 2, done.Attempt)
 	require.ErrorIs(t, s.Beat(ctx, first, "still here", 0.5), studio.ErrNotFound)
-	list, err := s.History(ctx, c.ID)
+	list, err := s.History(ctx, c.ID, 0, 100)
 	require.NoError(t, err)
-	_, err = s.Commit(ctx, studio.Revision{Character: c.ID, Parent: list[0].ID, Op: "drop_loose", Params: json.RawMessage("{}")}, nil, &first)
+	_, err = s.Commit(ctx, studio.Commit{Revision: studio.Revision{Character: c.ID, Parent: list[0].ID, Op: "drop_loose", Params: json.RawMessage("{}")}, Head: list[0].ID, Work: &first})
 	require.ErrorIs(t, err, studio.ErrNotFound)
-	again, err := s.History(ctx, c.ID)
+	again, err := s.History(ctx, c.ID, 0, 100)
 	require.NoError(t, err)
 	require.Len(t, again, len(list), "no half-written revision")
 }
@@ -269,4 +293,122 @@ func TestTheShelfOfAProduction(t *testing.T) {
 	require.Error(t, s.Shelve(ctx, studio.ShelfItem{Production: "Another", Kind: "names", Name: "x", Body: item.Body}), "there is no such production")
 	require.NoError(t, s.Discard(ctx, c.Production, "names", "House"))
 	require.ErrorIs(t, s.Discard(ctx, c.Production, "names", "House"), studio.ErrNotFound)
+}
+
+// The history comes page by page, and an undone branch is not in it.
+func TestHistoryComesInPages(t *testing.T) {
+	s, x, _ := opened(t)
+	c := added(t, x)
+	head := c.Head
+	for range 7 {
+		r, _, err := x.Do(ctx, c.ID, head, "make_outward", nil, "tester")
+		require.NoError(t, err)
+		head = r.ID
+	}
+	var all []int64
+	for before := int64(0); ; {
+		page, err := s.History(ctx, c.ID, before, 3)
+		require.NoError(t, err)
+		if len(page) == 0 {
+			break
+		}
+		for _, r := range page {
+			require.Empty(t, r.Parts)
+			require.Empty(t, r.Params)
+			require.NotEmpty(t, r.Outcome.Sentence)
+			all = append(all, r.ID)
+		}
+		before = page[len(page)-1].ID
+	}
+	require.Len(t, all, 8)
+	require.Equal(t, head, all[0])
+	require.Equal(t, c.Head, all[7])
+	_, err := s.Next(ctx, c.ID, head)
+	require.ErrorIs(t, err, studio.ErrNotFound)
+	next, err := s.Next(ctx, c.ID, all[1])
+	require.NoError(t, err)
+	require.Equal(t, head, next.ID)
+	line, err := s.Line(ctx, c.ID, all[2])
+	require.NoError(t, err)
+	require.Len(t, line, 6)
+	require.Equal(t, c.Head, line[0].ID)
+}
+
+// Content that is sent waits a day to be named; named, it stays.
+func TestStagedContentIsSweptUnlessItIsNamed(t *testing.T) {
+	s, x, url := opened(t)
+	c := added(t, x)
+	kept, lost := studio.Upload{Name: "a.obj", Data: []byte("kept")}, studio.Upload{Name: "b.obj", Data: []byte("lost")}
+	f, err := x.TakeIn(ctx, kept)
+	require.NoError(t, err)
+	g, err := x.TakeIn(ctx, lost)
+	require.NoError(t, err)
+	commit := func(file string) error {
+		now, err := s.Character(ctx, c.ID)
+		require.NoError(t, err)
+		_, err = s.Commit(ctx, studio.Commit{Revision: studio.Revision{Character: c.ID, Parent: now.Head, Op: "x", Params: json.RawMessage("{}")}, Head: now.Head, Files: []string{file}})
+		return err
+	}
+	require.NoError(t, commit(f.Blob))
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, "update blobs set staged_at = staged_at - interval '25 hours'")
+	require.NoError(t, err)
+	require.NoError(t, s.Sweep(ctx))
+	have, err := s.Blobs(ctx, []string{f.Blob, g.Blob})
+	require.NoError(t, err)
+	require.Contains(t, have, f.Blob)
+	require.NotContains(t, have, g.Blob)
+	require.True(t, studio.IsInput(commit(g.Blob)), "what is gone is told, not named")
+}
+
+// A clock that is minutes off does not make work look abandoned: only the database's
+// counts. The zone of the connection stands for it.
+func TestWorkIsTimedByTheDatabase(t *testing.T) {
+	s, x, url := opened(t)
+	c := added(t, x)
+	w, err := s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop"})
+	require.NoError(t, err)
+	_, claim, err := s.ClaimWork(ctx, w.ID)
+	require.NoError(t, err)
+	require.NoError(t, s.Beat(ctx, claim, "on it", 0.5))
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	var age float64
+	require.NoError(t, conn.QueryRow(ctx, "select extract(epoch from clock_timestamp() - beat_at) from works where id = $1", w.ID).Scan(&age))
+	require.InDelta(t, 0, age, 5)
+	source, err := os.ReadFile("works.go")
+	require.NoError(t, err)
+	require.NotContains(t, string(source), "time.Now", "no clock but the database's")
+}
+
+// Who listens hears of every change of a head and of work.
+func TestChangesAreHeard(t *testing.T) {
+	s, x, _ := opened(t)
+	c := added(t, x)
+	heard := make(chan string, 100)
+	listening, end := context.WithCancel(ctx)
+	defer end()
+	go s.Listen(listening, func(id string) { heard <- id })
+	require.Empty(t, <-heard, "connected")
+	hears := func() {
+		t.Helper()
+		select {
+		case id := <-heard:
+			require.Equal(t, c.ID, id)
+		case <-time.After(10 * time.Second):
+			t.Fatal("nothing was heard")
+		}
+	}
+	r, _, err := x.Do(ctx, c.ID, c.Head, "drop_loose", nil, "tester")
+	require.NoError(t, err)
+	hears()
+	_, err = x.Undo(ctx, c.ID, r.ID)
+	require.NoError(t, err)
+	hears()
+	_, err = s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop"})
+	require.NoError(t, err)
+	hears()
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"wisemarrow/studio"
@@ -24,14 +25,25 @@ type work struct {
 	Message   string
 	Revision  int64
 	Attempt   int
-	BeatAt    time.Time
-	CreatedAt time.Time
+	// Times are the database's: clocks of servers may differ.
+	BeatAt    time.Time `gorm:"default:now()"`
+	CreatedAt time.Time `gorm:"default:now();autoCreateTime:false"`
 }
 
 func (w work) public() studio.Work {
 	return studio.Work{ID: w.ID, Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: json.RawMessage(w.Params), Author: w.Author,
 		State: w.State, What: w.What, Share: w.Share, Message: w.Message, Revision: w.Revision, Attempt: w.Attempt}
 }
+
+// open are the states of work that has not ended.
+var open = []string{studio.WorkQueued, studio.WorkRunning}
+
+// now is the database's time, and silent what has not been heard of for
+// studio.AbandonAfter by it.
+var (
+	now    = gorm.Expr("now()")
+	silent = fmt.Sprintf("beat_at < now() - interval '%g seconds'", studio.AbandonAfter.Seconds())
+)
 
 // held narrows to the work that this attempt still holds.
 func held(tx *gorm.DB, c studio.Claim) *gorm.DB {
@@ -45,7 +57,7 @@ func (s *Store) AddWork(ctx context.Context, w studio.Work) (studio.Work, error)
 		params = "{}"
 	}
 	row := work{ID: newID(), Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: params, Author: w.Author,
-		State: studio.WorkQueued, What: "Waiting for a worker", BeatAt: time.Now(), CreatedAt: time.Now()}
+		State: studio.WorkQueued, What: "Waiting for a worker"}
 	err := s.db.WithContext(ctx).Create(&row).Error
 	return row.public(), mapped(err)
 }
@@ -61,8 +73,7 @@ func (s *Store) Work(ctx context.Context, id string) (studio.Work, error) {
 // or ended in the last half minute, newest first.
 func (s *Store) OpenWork(ctx context.Context, id string) ([]studio.Work, error) {
 	var list []work
-	err := s.db.WithContext(ctx).Where("character = ? and (state in ? or beat_at > ?)", id,
-		[]string{studio.WorkQueued, studio.WorkRunning}, time.Now().Add(-30*time.Second)).Order("created_at desc").Find(&list).Error
+	err := s.db.WithContext(ctx).Where("character = ? and (state in ? or beat_at > now() - interval '30 seconds')", id, open).Order("created_at desc").Find(&list).Error
 	out := make([]studio.Work, len(list))
 	for i, w := range list {
 		out[i] = w.public()
@@ -74,10 +85,9 @@ func (s *Store) OpenWork(ctx context.Context, id string) ([]studio.Work, error) 
 // silent, for studio.AbandonAfter. Queued work is not named again for as long.
 func (s *Store) Unattended(ctx context.Context) ([]string, error) {
 	var ids []string
-	err := s.db.WithContext(ctx).Model(&work{}).Where("state in ? and beat_at < ?",
-		[]string{studio.WorkQueued, studio.WorkRunning}, time.Now().Add(-studio.AbandonAfter)).Order("created_at").Pluck("id", &ids).Error
+	err := s.db.WithContext(ctx).Model(&work{}).Where("state in ? and "+silent, open).Order("created_at").Pluck("id", &ids).Error
 	if err == nil && len(ids) > 0 {
-		err = s.db.WithContext(ctx).Model(&work{}).Where("id in ? and state = ?", ids, studio.WorkQueued).Update("beat_at", time.Now()).Error
+		err = s.db.WithContext(ctx).Model(&work{}).Where("id in ? and state = ?", ids, studio.WorkQueued).Update("beat_at", now).Error
 	}
 	return ids, mapped(err)
 }
@@ -89,8 +99,7 @@ const maxAttempts = 4
 func (s *Store) ClaimWork(ctx context.Context, id string) (studio.Work, studio.Claim, error) {
 	var w work
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		now := time.Now()
-		r := tx.Model(&work{}).Where("id = ? and (state = ? or (state = ? and beat_at < ?))", id, studio.WorkQueued, studio.WorkRunning, now.Add(-studio.AbandonAfter)).
+		r := tx.Model(&work{}).Where("id = ? and (state = ? or (state = ? and "+silent+"))", id, studio.WorkQueued, studio.WorkRunning).
 			Updates(map[string]any{"state": studio.WorkRunning, "attempt": gorm.Expr("attempt + 1"), "beat_at": now, "what": "Starting"})
 		if r.Error != nil {
 			return r.Error
@@ -115,7 +124,7 @@ func (s *Store) ClaimWork(ctx context.Context, id string) (studio.Work, studio.C
 
 // Beat implements studio.Store.
 func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share float64) error {
-	r := held(s.db.WithContext(ctx), c).Updates(map[string]any{"beat_at": time.Now(), "what": what, "share": share})
+	r := held(s.db.WithContext(ctx), c).Updates(map[string]any{"beat_at": now, "what": what, "share": share})
 	if r.Error == nil && r.RowsAffected == 0 {
 		return studio.ErrNotFound
 	}
@@ -124,13 +133,13 @@ func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share flo
 
 // CloseWork implements studio.Store.
 func (s *Store) CloseWork(ctx context.Context, c studio.Claim, state, message string) error {
-	return mapped(held(s.db.WithContext(ctx), c).Updates(map[string]any{"state": state, "message": message, "beat_at": time.Now()}).Error)
+	return mapped(held(s.db.WithContext(ctx), c).Updates(map[string]any{"state": state, "message": message, "beat_at": now}).Error)
 }
 
 // CancelWork implements studio.Store. Work that has ended stays as it is.
 func (s *Store) CancelWork(ctx context.Context, id string) (studio.Work, error) {
-	err := s.db.WithContext(ctx).Model(&work{}).Where("id = ? and state in ?", id, []string{studio.WorkQueued, studio.WorkRunning}).
-		Updates(map[string]any{"state": studio.WorkCancelled, "message": "cancelled; nothing was changed", "beat_at": time.Now()}).Error
+	err := s.db.WithContext(ctx).Model(&work{}).Where("id = ? and state in ?", id, open).
+		Updates(map[string]any{"state": studio.WorkCancelled, "message": "cancelled; nothing was changed", "beat_at": now}).Error
 	if err != nil {
 		return studio.Work{}, mapped(err)
 	}

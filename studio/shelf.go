@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
-	"strings"
 
 	"wisemarrow/core/skeleton"
 )
@@ -53,67 +52,8 @@ func (x *Studio) Shelf(ctx context.Context, character string) (Shelf, error) {
 	return out, nil
 }
 
-// KeepStarter keeps the skeleton of a character as a starter of its production,
-// to be fitted like the given kind; one of that name is replaced.
-func (x *Studio) KeepStarter(ctx context.Context, character, name, like string) (*skeleton.Own, error) {
-	s, err := x.head(ctx, character)
-	if err != nil {
-		return nil, err
-	}
-	if err := needSkeleton(*s); err != nil {
-		return nil, err
-	}
-	kind, err := skeleton.FindKind(like)
-	if err != nil {
-		return nil, wrong("%v", err)
-	}
-	params := kind.Default
-	if s.Fit != nil && s.Fit.Starter == like {
-		params = s.Fit.Params
-		params.Height = kind.Default.Height
-	}
-	shelf, err := x.Shelf(ctx, character)
-	if err != nil {
-		return nil, err
-	}
-	o, err := skeleton.NewOwn(name, params, s.Skeleton, shelf.Names)
-	if err != nil {
-		return nil, wrong("%v", err)
-	}
-	if slices.ContainsFunc(skeleton.Kinds, func(k skeleton.Kind) bool { return strings.EqualFold(k.Name, o.Name) }) {
-		return nil, wrong("%s is the name of a starter that is always there: choose another", o.Name)
-	}
-	return o, x.keep(ctx, character, "starter", o.Name, o)
-}
-
-// KeepNames keeps a map of names for the production of a character; joints are
-// the names there by those of our starters. One of that name is replaced.
-func (x *Studio) KeepNames(ctx context.Context, character, name string, joints map[string]string) (skeleton.NameMap, error) {
-	name = strings.TrimSpace(name)
-	m := skeleton.NameMap{Name: name, Source: name, Joints: map[string]string{}}
-	if name == "" || len(name) > 63 {
-		return m, wrong("a map of names has a name of 1 to 63 characters")
-	}
-	if _, err := skeleton.FindNameMap(name); err == nil {
-		return m, wrong("%s is a map that is always there: choose another name", name)
-	}
-	used := map[string]string{}
-	for ours, theirs := range joints {
-		if ours == "" || theirs == "" {
-			continue
-		}
-		if other, ok := used[theirs]; ok {
-			return m, wrong("%s is given to both %s and %s", theirs, min(ours, other), max(ours, other))
-		}
-		used[theirs], m.Joints[ours] = ours, theirs
-	}
-	if len(m.Joints) == 0 || len(m.Joints) > 1000 {
-		return m, wrong("a map of names has 1 to 1000 pairs, not %d", len(m.Joints))
-	}
-	return m, x.keep(ctx, character, "names", name, m)
-}
-
-func (x *Studio) keep(ctx context.Context, character, kind, name string, body any) error {
+// Shelve keeps something for the production of a character.
+func (x *Studio) Shelve(ctx context.Context, character, kind, name string, body any) error {
 	c, err := x.store.Character(ctx, character)
 	if err != nil {
 		return err

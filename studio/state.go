@@ -1,12 +1,13 @@
-// Package studio holds the use cases: the state of a character, the operations
-// that change it, its findings by stage, its history, and the long work on it.
-// It declares the store and the queue that it needs; others implement them.
+// Package studio is the backbone: the state of a character and its parts, the
+// registry of the operations that change it, its stages and their findings, its
+// history, and the long work on it. What a stage can do and find lies in the
+// folder of that stage. The store and the queue that the backbone needs are
+// declared here; others implement them.
 package studio
 
 import (
 	"slices"
 
-	"wisemarrow/core/bind"
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
@@ -17,13 +18,16 @@ import (
 
 // State is everything that a character is at one revision. It is a value: an
 // operation returns a new one and leaves the parts that it does not touch
-// shared. Skeleton, Weights, Fit and Bind are nil before their stage.
+// shared. Each part has a row in the table of parts (stored.go), which says how
+// it is stored and what becomes of it when another part changes. Skeleton,
+// Weights, Fit and Bind are nil before their stage.
 type State struct {
 	Mesh     *mesh.Mesh
 	Skeleton *skeleton.Skeleton
 	Weights  *weights.Weights
 	Fit      *fit.Report
-	Bind     *BindRecord
+	Bind     *Result
+	Kept     []Kept     // results of binds beside the current one, by name
 	Look     *look.Look // materials as they came, for the handoff; nil without
 	// Clips are motions that came with a skeleton. Their turns are about the
 	// world's axes at rest, so that joints may be given other axes.
@@ -48,66 +52,126 @@ func DefaultSettings() Settings {
 	return Settings{Marks: skeleton.DefaultMarks, Convention: skeleton.DefaultConvention}
 }
 
-// BindRecord is what the last bind did and the skeleton that it was done for.
-type BindRecord struct {
-	Report   bind.Report        `json:"report"`
-	Stray    []int32            `json:"stray,omitempty"`
-	Skeleton *skeleton.Skeleton `json:"skeleton"`
-	Options  BindHeat           `json:"options"`
-}
-
-// withMesh returns the state with another mesh whose vertices come from the old
+// WithMesh returns the state with another mesh whose vertices come from the old
 // ones by origin; nil means that their numbers did not change.
-func (s State) withMesh(m *mesh.Mesh, origin mesh.Origin) State {
+func (s State) WithMesh(m *mesh.Mesh, origin mesh.Origin) State {
 	s.Mesh = m
-	if origin != nil && s.Weights != nil {
-		s.Weights = s.Weights.Gather(origin)
+	for _, r := range table {
+		if r.onMesh != nil && r.held(&s) {
+			r.onMesh(&s, origin)
+		}
 	}
-	return s.recounted()
-}
-
-// recounted returns the state with the vertices without weights counted anew.
-func (s State) recounted() State {
-	if s.Bind == nil || s.Weights == nil {
-		return s
-	}
-	record := *s.Bind
-	record.Stray = s.stray()
-	record.Report.Vertices = len(s.Mesh.Points)
-	record.Report.Unweighted, record.Report.Stray = len(record.Stray), record.Stray
-	s.Bind = &record
 	return s
 }
 
-// stray returns the vertices without weights that are not out of the bind.
-func (s State) stray() []int32 {
+// JointChange is what became of the joints of a skeleton: new names by old ones,
+// and, of those that were removed, the joint that gets their weights ("" for none).
+type JointChange struct {
+	Before           *skeleton.Skeleton
+	Renamed, Removed map[string]string
+}
+
+// WithSkeleton returns the state with another skeleton and all that hangs on the
+// names of its joints brought along.
+func (s State) WithSkeleton(sk *skeleton.Skeleton, renamed, removed map[string]string) State {
+	c := JointChange{s.Skeleton, renamed, removed}
+	s.Skeleton = sk
+	if len(renamed)+len(removed) == 0 {
+		return s
+	}
+	for _, r := range table {
+		if r.onJoints != nil && r.held(&s) {
+			r.onJoints(&s, c)
+		}
+	}
+	return s
+}
+
+// Moved returns the state with mesh, skeleton and all else that has a place
+// brought elsewhere together, so that the skin stays as it was.
+func (s State) Moved(p mesh.Placement) State {
+	m := s.Mesh
+	for _, r := range table {
+		if r.onMove != nil && r.held(&s) {
+			r.onMove(&s, p, m)
+		}
+	}
+	return s
+}
+
+// Recounted returns the state with the vertices without weights counted anew.
+func (s State) Recounted() State {
+	if s.Bind == nil || s.Weights == nil || s.Mesh == nil {
+		return s
+	}
+	s.Bind = s.Bind.recounted(s.Weights, s.Mesh)
+	return s
+}
+
+// Stray returns the vertices without weights that are not out of the bind.
+func (s State) Stray() []int32 {
 	if s.Weights == nil {
 		return nil
 	}
-	list := s.Weights.Unweighted()
-	if s.Mesh == nil {
+	return stray(s.Weights, s.Mesh)
+}
+
+func stray(w *weights.Weights, m *mesh.Mesh) []int32 {
+	list := w.Unweighted()
+	if m == nil {
 		return list
 	}
-	_, out := s.Mesh.Bindable()
+	_, out := m.Bindable()
 	if out == nil {
 		return list
 	}
 	return slices.DeleteFunc(list, func(v int32) bool { return out[v] })
 }
 
-// moved returns the state with mesh, skeleton and the skeleton of the bind
-// brought elsewhere together, so that the skin stays as it was.
-func (s State) moved(p mesh.Placement) State {
-	if s.Skeleton != nil && p != mesh.NoPlacement {
-		to := p.Similarity(s.Mesh)
-		s.Skeleton = s.Skeleton.Transform(to, p.Rotation())
-		s.Clips = eachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.Transform(p.Rotation(), p.Scale) })
-		if s.Bind != nil {
-			record := *s.Bind
-			record.Skeleton = record.Skeleton.Transform(to, p.Rotation())
-			s.Bind = &record
+// JointsNamed finds joints by name, each once; none, or one that is not there, is
+// a mistake of the caller.
+func (s State) JointsNamed(names []string) ([]int, error) {
+	if len(names) == 0 {
+		return nil, Wrong("choose at least one joint")
+	}
+	if s.Skeleton == nil {
+		return nil, Wrong("%s", lacking[NeedSkeleton])
+	}
+	var out []int
+	for _, n := range names {
+		i, err := s.Skeleton.Find(n)
+		if err != nil {
+			return nil, Wrong("%v", err)
+		}
+		if !slices.Contains(out, i) {
+			out = append(out, i)
 		}
 	}
-	s.Mesh = s.Mesh.Bake(p)
-	return s
+	return out, nil
+}
+
+// WithMoved returns the state with joints at other places. A locked joint among
+// those that moved, also a partner or one that hangs from what moved, is refused.
+func (s State) WithMoved(moved *skeleton.Skeleton) (State, error) {
+	if err := s.Skeleton.Held(moved); err != nil {
+		return s, Wrong("%v", err)
+	}
+	s.Skeleton = moved
+	return s, nil
+}
+
+// MotionOf is a motion as a page lists it.
+type MotionOf struct {
+	Name    string  `json:"name"`
+	Frames  int     `json:"frames"`
+	Seconds float64 `json:"seconds"`
+}
+
+// Motions lists the clips of a state.
+func (s State) Motions() []MotionOf {
+	out := []MotionOf{}
+	for _, c := range s.Clips {
+		out = append(out, MotionOf{c.Name, c.Frames(), c.Step * float64(c.Frames())})
+	}
+	return out
 }

@@ -1,7 +1,6 @@
 package studio
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -9,112 +8,38 @@ import (
 	"io"
 	"time"
 
-	"wisemarrow/core/finding"
-	"wisemarrow/core/health"
-	"wisemarrow/core/mesh"
-	"wisemarrow/formats"
-	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
-
-	lru "github.com/hashicorp/golang-lru/v2"
-	"golang.org/x/sync/singleflight"
 )
-
-// Character is the entry of a character in the cast.
-type Character struct {
-	ID         string
-	Production string
-	Name       string
-	Role       string
-	Head       int64 // revision that it is at
-	Tip        int64 // newest revision on its line; redo goes towards it
-}
-
-// Revision is one applied operation.
-type Revision struct {
-	ID        int64           `json:"id"`
-	Character string          `json:"-"`
-	Parent    int64           `json:"parent"` // 0 for the first
-	Op        string          `json:"op"`
-	Params    json.RawMessage `json:"params"`
-	Author    string          `json:"author"`
-	Outcome   Outcome         `json:"outcome"`
-	Parts     Parts           `json:"-"`
-	Time      time.Time       `json:"time"`
-}
-
-// Errors that a store returns.
-var (
-	ErrNotFound = errors.New("not found")
-	// ErrDown means that the database cannot be reached; nothing was changed.
-	ErrDown = errors.New("the database cannot be reached; nothing was changed, try again in a moment")
-)
-
-// ErrStale means that someone else changed the character first.
-type ErrStale struct{ Head int64 }
-
-func (e ErrStale) Error() string {
-	return fmt.Sprintf("the character has changed since you opened it (revision %d is the newest): reload it, then do this again", e.Head)
-}
-
-// Store keeps characters, revisions and blobs. Each method is one transaction.
-type Store interface {
-	Productions(ctx context.Context) ([]string, error)
-	Characters(ctx context.Context) ([]Character, error)
-	Character(ctx context.Context, id string) (Character, error)
-	// Create adds a production if new, and a character with its first revision.
-	Create(ctx context.Context, c Character, first Revision, blobs []Blob) (Character, error)
-	Remove(ctx context.Context, id string) error
-	Revision(ctx context.Context, id int64) (Revision, error)
-	// History returns the revisions from the tip back to the first.
-	History(ctx context.Context, character string) ([]Revision, error)
-	// Commit appends r to the head r.Parent, or fails with an ErrStale. A work
-	// that is named is closed in the same transaction, or the commit fails with
-	// ErrNotFound when another attempt has taken it over.
-	Commit(ctx context.Context, r Revision, blobs []Blob, work *Claim) (Revision, error)
-	// SetHead moves the head from one revision to another of the same line.
-	SetHead(ctx context.Context, character string, from, to int64) error
-	Blob(ctx context.Context, hash string) ([]byte, error)
-
-	// Shelf returns what a production keeps, by kind and name.
-	Shelf(ctx context.Context, production string) ([]ShelfItem, error)
-	// Shelve keeps an item; one of its kind and name is replaced.
-	Shelve(ctx context.Context, item ShelfItem) error
-	Discard(ctx context.Context, production, kind, name string) error
-
-	AddWork(ctx context.Context, w Work) (Work, error)
-	Work(ctx context.Context, id string) (Work, error)
-	OpenWork(ctx context.Context, character string) ([]Work, error)
-	// ClaimWork makes a queued or abandoned work this attempt's own.
-	ClaimWork(ctx context.Context, id string) (Work, Claim, error)
-	Beat(ctx context.Context, c Claim, what string, share float64) error
-	CloseWork(ctx context.Context, c Claim, state, message string) error
-	CancelWork(ctx context.Context, id string) (Work, error)
-}
 
 // Jobs starts long work somewhere.
 type Jobs interface {
 	Enqueue(ctx context.Context, work string) error
 }
 
-// Studio is the application.
+// Studio is the application: characters and what is done to them, on a store.
 type Studio struct {
-	store   Store
-	jobs    Jobs
-	limits  reading.Limits
-	states  *lru.Cache[string, *State]
-	reviews *lru.Cache[string, *Review]
-	meshes  *lru.Cache[string, *measured]
-	flight  singleflight.Group
+	store    Store
+	jobs     Jobs
+	limits   reading.Limits
+	states   *cache[*State]
+	measures *cache[*Measured]
+	found    *cache[*Reviewed]
+	facts    *cache[*Facts]
+	hub      hub
 }
+
+// Memory says how much the caches may hold, in bytes.
+type Memory struct{ States, Meshes, Findings int64 }
+
+// DefaultMemory suits a server of a few gigabytes.
+var DefaultMemory = Memory{States: 512 << 20, Meshes: 512 << 20, Findings: 64 << 20}
 
 // New returns a studio on a store. jobs may be nil: long operations then run at
 // once.
 func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
-	states, _ := lru.New[string, *State](16)
-	reviews, _ := lru.New[string, *Review](256)
-	meshes, _ := lru.New[string, *measured](6)
-	return &Studio{store: store, jobs: jobs, limits: limits, states: states, reviews: reviews, meshes: meshes}
+	m := DefaultMemory
+	return &Studio{store: store, jobs: jobs, limits: limits,
+		states: newCache[*State](m.States), measures: newCache[*Measured](m.Meshes), found: newCache[*Reviewed](m.Findings), facts: newCache[*Facts](m.Findings / 8)}
 }
 
 // SetJobs sets the queue, which itself needs the studio.
@@ -128,140 +53,114 @@ func (x *Studio) Limits() reading.Limits { return x.limits }
 
 // Load returns the state at a revision.
 func (x *Studio) Load(ctx context.Context, r Revision) (*State, error) {
-	key := r.Parts.key()
-	if s, ok := x.states.Get(key); ok {
-		return s, nil
-	}
-	v, err, _ := x.flight.Do("state"+key, func() (any, error) {
-		s, err := decodeState(r.Parts, func(hash string) ([]byte, error) { return x.store.Blob(ctx, hash) })
+	return x.states.need(ctx, r.Parts.Key(), func(ctx context.Context) (*State, int, error) {
+		data, err := x.store.Blobs(ctx, r.Parts.hashes())
 		if err != nil {
-			return nil, fmt.Errorf("revision %d: %w", r.ID, err)
+			return nil, 0, fmt.Errorf("revision %d: %w", r.ID, err)
 		}
-		x.states.Add(key, s)
-		return s, nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	return v.(*State), nil
-}
-
-// Review returns the findings at a revision, cached by the hashes of its parts.
-func (x *Studio) Review(ctx context.Context, r Revision) (*Review, error) {
-	key := r.Parts.key()
-	if v, ok := x.reviews.Get(key); ok {
-		return v, nil
-	}
-	v, err, _ := x.flight.Do("review"+key, func() (any, error) {
-		s, err := x.Load(ctx, r)
+		s, err := decodeState(r.Parts, data)
 		if err != nil {
-			return nil, err
+			return nil, 0, fmt.Errorf("revision %d: %w", r.ID, err)
 		}
-		var m *measured
-		if s.Mesh != nil {
-			m = x.measured(r.Parts, s)
-		}
-		v := review(s, m)
-		x.reviews.Add(key, v)
-		return v, nil
+		return s, s.size(), nil
 	})
+}
+
+// Head returns a character, the revision it is at and the state there.
+func (x *Studio) Head(ctx context.Context, character string) (Character, Revision, *State, error) {
+	c, err := x.store.Character(ctx, character)
 	if err != nil {
-		return nil, err
+		return c, Revision{}, nil, err
 	}
-	return v.(*Review), nil
-}
-
-// measured is what the check of a mesh found. It depends on the mesh and the
-// kind alone, so that moving a joint does not check the mesh again.
-type measured struct {
-	surface  *mesh.Surface
-	facts    mesh.Facts
-	findings []finding.Finding
-}
-
-func measure(s *State) *measured {
-	m := &measured{surface: s.Mesh.Surface()}
-	m.facts, m.findings = health.Check(m.surface, s.Settings.Kind)
-	return m
-}
-
-// measured is the check of the mesh of a state with those parts, cached.
-func (x *Studio) measured(p Parts, s *State) *measured {
-	key := p.meshKey(s)
-	if m, ok := x.meshes.Get(key); ok {
-		return m
-	}
-	v, _, _ := x.flight.Do("measure"+key, func() (any, error) {
-		m := measure(s)
-		x.meshes.Add(key, m)
-		return m, nil
-	})
-	return v.(*measured)
-}
-
-// Spots returns the single places of a finding at a revision.
-func (x *Studio) Spots(ctx context.Context, r Revision, w finding.Where) ([]finding.Spot, error) {
-	s, err := x.Load(ctx, r)
-	if err != nil || s.Mesh == nil {
-		return nil, err
-	}
-	return health.Spots(x.measured(r.Parts, s).surface, w), nil
-}
-
-// Import makes a new character of a mesh file. The name of the character is
-// taken from the file if name is empty.
-func (x *Studio) Import(ctx context.Context, c Character, author, file string, r io.Reader, resolve gltf.Resolver) (Character, error) {
-	scene, err := formats.Decode(file, r, resolve, x.limits)
+	rev, err := x.store.Revision(ctx, c.Head)
 	if err != nil {
-		return c, ErrInput{err.Error()}
+		return c, rev, nil, fmt.Errorf("reading the head of %s: %w", c.Name, err)
 	}
-	if scene.Mesh == nil {
-		return c, wrong("%s holds no mesh", file)
-	}
-	s := StateOf(scene, file)
-	return x.Add(ctx, c, author, s, fmt.Sprintf("Brought in %s: %d vertices, %d faces", file, len(s.Mesh.Points), s.Mesh.Faces()))
+	s, err := x.Load(ctx, rev)
+	return c, rev, s, err
 }
 
-// StateOf returns the first state of what a file holds.
-func StateOf(scene *gltf.Scene, file string) State {
-	s := State{Mesh: scene.Mesh, Settings: DefaultSettings()}
-	s.Settings.Source, s.Settings.Notes, s.Settings.Joined = file, scene.Notes, scene.Joined
-	if !scene.Look.Empty() {
-		s.Look = scene.Look
+// Bring makes a new character by an operation that needs none before it: the
+// import of a file. Its name is taken from the state's source if it has none.
+func (x *Studio) Bring(ctx context.Context, c Character, author, op string, params json.RawMessage, more []Blob) (Character, error) {
+	if err := CheckName("a production", c.Production); err != nil {
+		return c, err
 	}
-	if scene.Skeleton != nil && len(scene.Skeleton.Joints) > 1 {
-		s.Skeleton = scene.Skeleton
-		s.Weights = scene.Weights // as the file bound it
+	if err := CheckName("a character", c.Name); err != nil {
+		return c, err
 	}
-	return s
-}
-
-// Add makes a new character of a state.
-func (x *Studio) Add(ctx context.Context, c Character, author string, s State, sentence string) (Character, error) {
-	parts, blobs, err := encodeState(&s, nil, nil)
+	entry, parsed, err := ParseOperation(op, params)
 	if err != nil {
 		return c, err
 	}
-	params, _ := json.Marshal(map[string]string{"file": s.Settings.Source})
-	return x.store.Create(ctx, c, Revision{Op: "import", Params: params, Author: author, Outcome: Outcome{Sentence: sentence}, Parts: parts, Time: time.Now()}, blobs)
+	at := map[string][]byte{}
+	for _, b := range more {
+		at[b.Hash] = b.Data
+	}
+	AttachFiles(parsed, func(hash string) ([]byte, error) {
+		if data, ok := at[hash]; ok {
+			return data, nil
+		}
+		return x.blob(ctx, hash)
+	}, x.limits)
+	s, told, err := Apply(ctx, entry, parsed, State{Settings: DefaultSettings()}, nil)
+	if err != nil {
+		return c, err
+	}
+	return x.create(ctx, c, Revision{Op: op, Params: params, Author: author, Outcome: told}, s, more)
+}
+
+// Add makes a new character of a state that no file was read for, as the demo does.
+func (x *Studio) Add(ctx context.Context, c Character, author string, s State, sentence string) (Character, error) {
+	params, err := json.Marshal(map[string]string{"made": s.Settings.Source})
+	if err != nil {
+		return c, err
+	}
+	return x.create(ctx, c, Revision{Op: "made", Params: params, Author: author, Outcome: Outcome{Sentence: sentence}}, s, nil)
+}
+
+func (x *Studio) create(ctx context.Context, c Character, first Revision, s State, more []Blob) (Character, error) {
+	stored, parts, blobs, err := encodeState(&s, nil, nil)
+	if err != nil {
+		return c, err
+	}
+	first.Parts, first.Time = parts, time.Now()
+	c, err = x.store.Create(ctx, c, Commit{Revision: first, Blobs: append(blobs, more...)})
+	if err == nil {
+		x.states.put(parts.Key(), &stored, stored.size())
+	}
+	return c, err
+}
+
+func (x *Studio) blob(ctx context.Context, hash string) ([]byte, error) {
+	found, err := x.store.Blobs(ctx, []string{hash})
+	if err != nil {
+		return nil, err
+	}
+	data, ok := found[hash]
+	if !ok {
+		return nil, ErrNotFound
+	}
+	return data, nil
+}
+
+// Attach lets the files of an operation be read from the store.
+func (x *Studio) Attach(ctx context.Context, op Operation) {
+	AttachFiles(op, func(hash string) ([]byte, error) { return x.blob(ctx, hash) }, x.limits)
 }
 
 // Do applies an operation to the revision base of a character. A long one
 // becomes work for the queue, and the returned Work is not nil.
 func (x *Studio) Do(ctx context.Context, character string, base int64, op string, params json.RawMessage, author string) (Revision, *Work, error) {
-	entry, parsed, err := ParseOperation(op, params)
+	c, entry, parsed, before, err := x.begin(ctx, character, base, op, params)
 	if err != nil {
 		return Revision{}, nil, err
 	}
-	c, err := x.store.Character(ctx, character)
-	if err != nil {
-		return Revision{}, nil, err
-	}
-	if c.Head != base {
-		return Revision{}, nil, ErrStale{c.Head}
-	}
-	if entry.Long && x.jobs != nil {
-		w, err := x.store.AddWork(ctx, Work{Character: character, Base: base, Op: op, Label: entry.Label, Params: params, Author: author, State: WorkQueued})
+	if x.jobs != nil && entry.Long != nil && entry.Long(before.state) {
+		if why := entry.Missing(before.state); why != "" {
+			return Revision{}, nil, Wrong("%s", why)
+		}
+		w, err := x.store.AddWork(ctx, Work{Character: c.ID, Base: base, Op: op, Label: entry.Label, Params: params, Author: author, State: WorkQueued})
 		if err != nil {
 			return Revision{}, nil, err
 		}
@@ -269,55 +168,125 @@ func (x *Studio) Do(ctx context.Context, character string, base int64, op string
 		_ = x.jobs.Enqueue(ctx, w.ID)
 		return Revision{}, &w, nil
 	}
-	r, err := x.apply(ctx, character, base, op, params, parsed, author, nil, nil)
+	r, err := x.apply(ctx, change{entry, parsed, params, author, before, nil}, nil)
 	return r, nil, err
 }
 
-func (x *Studio) apply(ctx context.Context, character string, base int64, op string, params json.RawMessage, parsed Operation, author string, claim *Claim, progress Progress) (Revision, error) {
+// Loses says what of later work an operation would lose if it were done to the
+// revision base; "" is nothing. Pages ask before they do it.
+func (x *Studio) Loses(ctx context.Context, character string, base int64, op string, params json.RawMessage) (string, error) {
+	_, entry, parsed, before, err := x.begin(ctx, character, base, op, params)
+	if err != nil || entry.Loses == nil || entry.Missing(before.state) != "" {
+		return "", err
+	}
+	return entry.Loses(before.state, parsed), nil
+}
+
+// at is a revision with its state.
+type at struct {
+	rev   Revision
+	state *State
+}
+
+// begin finds all that a change of a character needs.
+func (x *Studio) begin(ctx context.Context, character string, base int64, op string, params json.RawMessage) (Character, Entry, Operation, at, error) {
+	entry, parsed, err := ParseOperation(op, params)
+	if err != nil {
+		return Character{}, entry, nil, at{}, err
+	}
+	c, err := x.store.Character(ctx, character)
+	if err == nil && c.Head != base {
+		err = ErrStale{c.Head}
+	}
+	if err != nil {
+		return c, entry, parsed, at{}, err
+	}
+	before, err := x.at(ctx, character, base)
+	return c, entry, parsed, before, err
+}
+
+func (x *Studio) at(ctx context.Context, character string, id int64) (at, error) {
+	rev, err := x.store.Revision(ctx, id)
+	if err == nil && rev.Character != character {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return at{}, err
+	}
+	s, err := x.Load(ctx, rev)
+	return at{rev, s}, err
+}
+
+// change is an operation to be done to a state and stored.
+type change struct {
+	entry  Entry
+	op     Operation
+	params json.RawMessage
+	author string
+	before at
+	work   *Claim
+}
+
+func (x *Studio) apply(ctx context.Context, c change, progress Progress) (Revision, error) {
 	if progress == nil {
 		progress = func(string, float64) {}
 	}
-	parent, err := x.store.Revision(ctx, base)
-	if err != nil {
-		return Revision{}, err
-	}
-	if parent.Character != character {
-		return Revision{}, ErrNotFound
-	}
-	before, err := x.Load(ctx, parent)
-	if err != nil {
-		return Revision{}, err
-	}
-	after, outcome, err := parsed.Apply(ctx, *before, progress)
+	x.Attach(ctx, c.op)
+	after, told, err := Apply(ctx, c.entry, c.op, *c.before.state, progress)
 	if err != nil {
 		return Revision{}, err
 	}
 	progress("Storing", 0.97)
-	parts, blobs, err := encodeState(&after, before, parent.Parts)
+	stored, parts, blobs, err := encodeState(&after, c.before.state, c.before.rev.Parts)
 	if err != nil {
 		return Revision{}, err
 	}
-	if len(params) == 0 {
-		params = json.RawMessage("{}")
+	if len(c.params) == 0 {
+		c.params = json.RawMessage("{}")
 	}
-	return x.store.Commit(ctx, Revision{Character: character, Parent: base, Op: op, Params: params, Author: author, Outcome: outcome, Parts: parts, Time: time.Now()}, blobs, claim)
+	r := Revision{Character: c.before.rev.Character, Parent: c.before.rev.ID, Op: c.entry.Name, Params: c.params, Author: c.author, Outcome: told, Parts: parts, Time: time.Now()}
+	r.Parent = c.gesture(r)
+	r, err = x.store.Commit(ctx, Commit{Revision: r, Head: c.before.rev.ID, Blobs: blobs, Files: blobsOf(c.op), Work: c.work})
+	if err == nil {
+		x.states.put(parts.Key(), &stored, stored.size())
+	}
+	return r, err
+}
+
+// gestureWithin is how soon a step must follow another to be one gesture with it.
+const gestureWithin = 2 * time.Second
+
+// Gesture is an operation that a hand repeats: a nudge, a dab. Follows reports
+// whether it goes on with one that was just done, so that doing it to the state
+// before that one gives the same as doing both.
+type Gesture interface {
+	Follows(before Operation) bool
+}
+
+// gesture returns the parent of a change: its base, or, where it goes on with the
+// gesture that made the base, that one's parent, so that undo takes back the whole
+// gesture. The revision in between stays stored.
+func (c change) gesture(r Revision) int64 {
+	base := c.before.rev
+	g, ok := c.op.(Gesture)
+	if !ok || base.Parent == 0 || base.Op != r.Op || base.Author != r.Author || r.Time.Sub(base.Time) > gestureWithin || c.work != nil {
+		return base.ID
+	}
+	if _, before, err := ParseOperation(base.Op, base.Params); err == nil && g.Follows(before) {
+		return base.Parent
+	}
+	return base.ID
 }
 
 // Undo moves the character back over its newest revision; it returns the
 // revision that is the head now.
 func (x *Studio) Undo(ctx context.Context, character string, base int64) (Revision, error) {
-	r, err := x.store.Revision(ctx, base)
+	r, err := x.headIs(ctx, character, base)
 	if err != nil {
 		return r, err
 	}
-	if r.Character != character {
-		return r, ErrNotFound
-	}
-	if c, err := x.store.Character(ctx, character); err != nil || c.Head != base {
-		return r, cmp.Or(err, error(ErrStale{c.Head}))
-	}
 	if r.Parent == 0 {
-		return r, wrong("there is nothing to undo: this is how the character came in")
+		return r, Wrong("there is nothing to undo: this is how the character came in")
 	}
 	if err := x.store.SetHead(ctx, character, base, r.Parent); err != nil {
 		return r, err
@@ -327,17 +296,39 @@ func (x *Studio) Undo(ctx context.Context, character string, base int64) (Revisi
 
 // Redo moves the character forward again, towards its tip.
 func (x *Studio) Redo(ctx context.Context, character string, base int64) (Revision, error) {
-	if c, err := x.store.Character(ctx, character); err != nil || c.Head != base {
-		return Revision{}, cmp.Or(err, error(ErrStale{c.Head}))
+	if _, err := x.headIs(ctx, character, base); err != nil {
+		return Revision{}, err
 	}
-	list, err := x.store.History(ctx, character)
+	r, err := x.store.Next(ctx, character, base)
+	if errors.Is(err, ErrNotFound) {
+		return r, Wrong("there is nothing to redo")
+	}
+	if err != nil {
+		return r, err
+	}
+	return r, x.store.SetHead(ctx, character, base, r.ID)
+}
+
+// headIs returns the revision base of a character, which must be its head.
+func (x *Studio) headIs(ctx context.Context, character string, base int64) (Revision, error) {
+	c, err := x.store.Character(ctx, character)
 	if err != nil {
 		return Revision{}, err
 	}
-	for _, r := range list {
-		if r.Parent == base {
-			return r, x.store.SetHead(ctx, character, base, r.ID)
-		}
+	r, err := x.store.Revision(ctx, base)
+	switch {
+	case err != nil:
+		return r, err
+	case r.Character != character:
+		return r, ErrNotFound
+	case c.Head != base:
+		return r, ErrStale{c.Head}
 	}
-	return Revision{}, wrong("there is nothing to redo")
+	return r, nil
+}
+
+// ReadFrom reads an upload from a stream, for callers without one in memory.
+func ReadFrom(name string, r io.Reader, l reading.Limits) (Upload, error) {
+	data, err := reading.All(r, l)
+	return Upload{Name: name, Data: data}, err
 }

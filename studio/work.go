@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"runtime/debug"
 	"sync"
 	"time"
 )
@@ -60,14 +61,27 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	_, parsed, err := ParseOperation(w.Op, w.Params)
+	entry, parsed, err := ParseOperation(w.Op, w.Params)
 	if err != nil {
 		return x.store.CloseWork(ctx, claim, WorkFailed, err.Error())
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	beat := newBeat(x.store, claim, cancel)
-	_, err = x.apply(ctx, w.Character, w.Base, w.Op, w.Params, parsed, w.Author, &claim, beat.progress)
+	err = func() (err error) {
+		// A panic outside of the operation itself, as in storing, ends the work too.
+		defer func() {
+			if r := recover(); r != nil {
+				err = &Broken{w.Label, r, string(debug.Stack())}
+			}
+		}()
+		before, err := x.at(ctx, w.Character, w.Base)
+		if err != nil {
+			return err
+		}
+		_, err = x.apply(ctx, change{entry, parsed, w.Params, w.Author, before, &claim}, beat.progress)
+		return err
+	}()
 	beat.stop()
 	// The end is told even when the context was cancelled.
 	end, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)

@@ -2,23 +2,28 @@ package web
 
 import (
 	"net/http"
-	"path/filepath"
 	"strings"
 
 	"wisemarrow/formats"
+	"wisemarrow/stages/intake"
 	"wisemarrow/studio"
 )
 
 // card is a character on the cast page.
 type card struct {
 	studio.Character
-	Stages []studio.Stage
+	Stages []studio.StandingOfStage
 	Facts  string
-	Open   int // findings that block or harm
+	Open   int // stages with findings that block or harm
 }
 
 func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 	list, err := s.studio.Store().Characters(r.Context())
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	standings, err := s.standings(r, list)
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -28,20 +33,11 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 		Cards []card
 	}
 	var out []*production
-	for _, c := range list {
-		rev, err := s.studio.Store().Revision(r.Context(), c.Head)
-		if err != nil {
-			s.problem(w, r, err)
-			return
-		}
-		review, err := s.studio.Review(r.Context(), rev)
-		if err != nil {
-			s.problem(w, r, err)
-			return
-		}
-		k := card{Character: c, Stages: review.Stages, Facts: thousands(review.Facts.Vertices) + " vertices · " + length(review.Facts.Height) + " tall"}
-		for _, st := range review.Stages {
-			if st.State == "findings" && st.Name != "handoff" {
+	for i, c := range list {
+		st := standings[i]
+		k := card{Character: c, Stages: st.Stages, Facts: thousands(st.Vertices) + " vertices · " + length(st.Height) + " tall"}
+		for _, one := range st.Stages {
+			if one.State == "findings" && one.Name != "handoff" {
 				k.Open++
 			}
 		}
@@ -64,6 +60,23 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 		"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)})
 }
 
+// standings returns how characters stand at their heads, in their order.
+func (s *site) standings(r *http.Request, list []studio.Character) ([]studio.Standing, error) {
+	ids := make([]int64, len(list))
+	for i, c := range list {
+		ids[i] = c.Head
+	}
+	at, err := s.studio.Store().Revisions(r.Context(), ids)
+	if err != nil {
+		return nil, err
+	}
+	revs := make([]studio.Revision, len(list))
+	for i, id := range ids {
+		revs[i] = at[id]
+	}
+	return s.studio.Standings(r.Context(), revs)
+}
+
 // bringIn makes a character of uploaded files.
 func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	u, err := s.upload(w, r, "mesh", formats.Extensions)
@@ -71,23 +84,18 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	defer u.close()
 	c := studio.Character{Production: strings.TrimSpace(r.FormValue("production")), Name: strings.TrimSpace(r.FormValue("name"))}
 	if c.Production == "" {
 		c.Production = "My production"
 	}
-	if c.Name == "" {
-		c.Name = strings.TrimSuffix(u.name, filepath.Ext(u.name))
-	}
-	c, err = s.studio.Import(r.Context(), c, author(r), u.name, u.file, u.resolve)
+	c, err = intake.Bring(r.Context(), s.studio, c, author(r), u)
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	// Checked now, while the page says so, the character opens at once.
-	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
-		_, _ = s.studio.Review(r.Context(), rev) // what fails here is told when it is opened
-	}
+	// Checked now, while the page says so, the character opens at once. What fails
+	// here is told when it is opened.
+	_, _ = s.standings(r, []studio.Character{c})
 	answer(w, http.StatusCreated, map[string]string{"id": c.ID, "url": "/characters/" + c.ID + "/intake"})
 }
 

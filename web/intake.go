@@ -10,29 +10,29 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/formats"
+	"wisemarrow/formats/bundle"
+	"wisemarrow/formats/picture"
+	"wisemarrow/stages/intake"
 	"wisemarrow/studio"
 )
 
-// preview tells what an operation would do, and changes nothing.
-func (s *site) preview(w http.ResponseWriter, r *http.Request) {
-	var q request
-	if err := read(w, r, &q); err != nil {
-		s.problem(w, r, err)
-		return
+// deliver compares a newer file with the character. Nothing is changed; the answer
+// names the operation that would take it.
+func (s *site) deliver(w http.ResponseWriter, r *http.Request) {
+	file, err := s.takeIn(w, r, "mesh", formats.Extensions)
+	var base int64
+	if err == nil {
+		base, err = baseOf(r)
 	}
-	p, err := s.studio.Preview(r.Context(), param(r, "id"), q.Op, q.Params)
+	var d intake.Delivery
+	if err == nil {
+		d, err = intake.CompareDelivery(r.Context(), s.studio, param(r, "id"), base, file)
+	}
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	answer(w, http.StatusOK, p)
-}
-
-// deliver compares a newer file with the character; with take=1 it is taken.
-func (s *site) deliver(w http.ResponseWriter, r *http.Request) {
-	s.uploadOnto(w, r, "mesh", formats.Extensions, func(u uploaded, base int64) (any, error) {
-		return s.studio.Deliver(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, r.FormValue("take") == "1", author(r))
-	})
+	answer(w, http.StatusOK, d)
 }
 
 // smooth is the subdivided surface of a revision, for showing.
@@ -47,7 +47,7 @@ func (s *site) smooth(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	data, err := studio.SmoothView(state.Mesh, levels)
+	data, err := bundle.SmoothView(state.Mesh, levels)
 	s.send(w, r, data, err)
 }
 
@@ -69,13 +69,17 @@ func (s *site) report(w http.ResponseWriter, r *http.Request) {
 	if err == nil && o.state.Mesh == nil {
 		err = studio.ErrNotFound
 	}
+	var review *studio.Review
+	if err == nil {
+		review, err = s.studio.Review(r.Context(), o.rev)
+	}
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
 	var list []reported
 	for _, name := range []string{"intake", "placement"} {
-		for _, f := range o.review.Stage(name).Findings {
+		for _, f := range review.Stage(name).Findings {
 			if name == "placement" && f.Code != "too_few_rings" {
 				continue
 			}
@@ -87,13 +91,13 @@ func (s *site) report(w http.ResponseWriter, r *http.Request) {
 			x := reported{Finding: f, Spots: spots[:min(len(spots), spotsPrinted)], More: max(0, len(spots)-spotsPrinted)}
 			if len(spots) > 0 {
 				var buf bytes.Buffer
-				if err := studio.WriteMarked(&buf, o.state.Mesh, f.Where, 220, 260); err == nil {
+				if err := picture.WriteMarked(&buf, o.state.Mesh, f.Where, 220, 260); err == nil {
 					x.Picture = template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(buf.Bytes()))
 				}
 			}
 			list = append(list, x)
 		}
 	}
-	s.pages.render(w, r, "report", map[string]any{"Character": o.Character, "Revision": o.rev, "Review": o.review, "State": o.state,
+	s.pages.render(w, r, "report", map[string]any{"Character": o.Character, "Revision": o.rev, "Review": review, "State": o.state,
 		"Findings": list, "Printed": time.Now(), "Head": o.rev.ID})
 }

@@ -2,64 +2,117 @@ package web
 
 import (
 	"encoding/json"
-	"fmt"
 	"net/http"
-	"time"
 
 	"wisemarrow/studio"
 )
 
+// request is a change that a page asks for.
 type request struct {
-	Op     string          `json:"op"`
-	Params json.RawMessage `json:"params"`
-	Base   int64           `json:"base"`
+	Op        string          `json:"op"`
+	Params    json.RawMessage `json:"params"`
+	Base      int64           `json:"base"`
+	Stage     string          `json:"stage"`     // whose panel goes along with the answer
+	Confirmed bool            `json:"confirmed"` // what would be lost was told
 }
 
-// operate applies an operation. 200 has the new revision, 202 the work that it
-// became; 409 tells that someone else was faster.
+// operate applies an operation. 200 has the new revision and what it changed, 202
+// the work that it became; 409 tells that someone else was faster; 428 what of later
+// work would be lost, and that it has to be confirmed.
 func (s *site) operate(w http.ResponseWriter, r *http.Request) {
 	var q request
 	if err := read(w, r, &q); err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	rev, work, err := s.studio.Do(r.Context(), param(r, "id"), q.Base, q.Op, q.Params, author(r))
+	id := param(r, "id")
+	if !q.Confirmed {
+		loses, err := s.studio.Loses(r.Context(), id, q.Base, q.Op, q.Params)
+		if err != nil {
+			s.problem(w, r, err)
+			return
+		}
+		if loses != "" {
+			answer(w, http.StatusPreconditionRequired, map[string]any{"error": loses, "loses": loses})
+			return
+		}
+	}
+	rev, work, err := s.studio.Do(r.Context(), id, q.Base, q.Op, q.Params, author(r))
 	switch {
 	case err != nil:
 		s.problem(w, r, err)
 	case work != nil:
 		answer(w, http.StatusAccepted, map[string]any{"work": work})
 	default:
-		answer(w, http.StatusOK, map[string]any{"revision": rev})
+		s.changed(w, r, q, rev)
 	}
+}
+
+// changed answers with a revision and what is other at it than at the base.
+func (s *site) changed(w http.ResponseWriter, r *http.Request, q request, rev studio.Revision) {
+	c, err := s.studio.Store().Character(r.Context(), param(r, "id"))
+	var before *opened
+	var state *studio.State
+	if err == nil {
+		before, err = s.earlier(r.Context(), c, q.Base)
+	}
+	if err == nil {
+		state, err = s.studio.Load(r.Context(), rev)
+	}
+	var shown map[string]any
+	if err == nil {
+		shown, err = s.shown(r.Context(), opened{c, rev, state}, before, q.Stage)
+	}
+	rev.Params = nil // they are the page's own
+	if err != nil {
+		// The change is stored; what it shows can be asked for again.
+		answer(w, http.StatusOK, map[string]any{"revision": rev})
+		return
+	}
+	answer(w, http.StatusOK, map[string]any{"revision": rev, "state": shown})
 }
 
 func (s *site) undo(w http.ResponseWriter, r *http.Request) {
 	var q request
-	if err := read(w, r, &q); err != nil {
-		s.problem(w, r, err)
-		return
+	err := read(w, r, &q)
+	var rev studio.Revision
+	if err == nil {
+		rev, err = s.studio.Undo(r.Context(), param(r, "id"), q.Base)
 	}
-	rev, err := s.studio.Undo(r.Context(), param(r, "id"), q.Base)
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	answer(w, http.StatusOK, map[string]any{"revision": rev})
+	s.changed(w, r, q, rev)
 }
 
 func (s *site) redo(w http.ResponseWriter, r *http.Request) {
+	var q request
+	err := read(w, r, &q)
+	var rev studio.Revision
+	if err == nil {
+		rev, err = s.studio.Redo(r.Context(), param(r, "id"), q.Base)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	s.changed(w, r, q, rev)
+}
+
+// preview tells what an operation would do, and changes nothing.
+func (s *site) preview(w http.ResponseWriter, r *http.Request) {
 	var q request
 	if err := read(w, r, &q); err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	rev, err := s.studio.Redo(r.Context(), param(r, "id"), q.Base)
+	p, err := s.studio.Preview(r.Context(), param(r, "id"), q.Op, q.Params)
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	answer(w, http.StatusOK, map[string]any{"revision": rev})
+	answer(w, http.StatusOK, p)
 }
 
 func (s *site) cancelWork(w http.ResponseWriter, r *http.Request) {
@@ -71,53 +124,20 @@ func (s *site) cancelWork(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, work)
 }
 
-// events streams the head and the open work of a character as server-sent
-// events, whenever they change.
-func (s *site) events(w http.ResponseWriter, r *http.Request) {
-	id := param(r, "id")
-	if _, err := s.studio.Store().Character(r.Context(), id); err != nil {
-		s.problem(w, r, err)
-		return
+// known is an operation of the registry as a page offers it.
+type known struct {
+	Name  string `json:"name"`
+	Label string `json:"label"`
+	Stage string `json:"stage"`
+	Words string `json:"words"`
+	Key   string `json:"key,omitempty"`
+	From  string `json:"from,omitempty"`
+}
+
+func operations() []known {
+	var out []known
+	for _, e := range studio.Operations() {
+		out = append(out, known{e.Name, e.Label, e.Stage, e.Words, e.Key, e.From})
 	}
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("Cache-Control", "no-store")
-	w.WriteHeader(http.StatusOK)
-	out := http.NewResponseController(w)
-	tick := time.NewTicker(300 * time.Millisecond)
-	defer tick.Stop()
-	last, quiet := "", time.Now()
-	for {
-		var body []byte
-		c, err := s.studio.Store().Character(r.Context(), id)
-		var works []studio.Work
-		if err == nil {
-			works, err = s.studio.Store().OpenWork(r.Context(), id)
-		}
-		if err == nil {
-			body, err = json.Marshal(map[string]any{"head": c.Head, "works": works})
-		}
-		if err != nil {
-			_, text := status(err)
-			body, _ = json.Marshal(map[string]any{"trouble": text})
-		}
-		if text := string(body); text != last {
-			last, quiet = text, time.Now()
-			if _, err := fmt.Fprintf(w, "data: %s\n\n", text); err != nil {
-				return
-			}
-		} else if time.Since(quiet) > 15*time.Second {
-			quiet = time.Now()
-			if _, err := fmt.Fprint(w, ": still here\n\n"); err != nil {
-				return
-			}
-		}
-		if err := out.Flush(); err != nil {
-			return
-		}
-		select {
-		case <-r.Context().Done():
-			return
-		case <-tick.C:
-		}
-	}
+	return out
 }

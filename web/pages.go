@@ -2,8 +2,6 @@ package web
 
 import (
 	"bytes"
-	"crypto/sha256"
-	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"html/template"
@@ -15,17 +13,8 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/studio"
+	"wisemarrow/stages/placement"
 )
-
-// importMap says where the vendored modules are; it stands in every page, and
-// its hash in the content security policy.
-const importMap = `{"imports":{"three":"/static/vendor/three/three.module.js","three/addons/":"/static/vendor/three/addons/","three-mesh-bvh":"/static/vendor/three-mesh-bvh/index.module.js"}}`
-
-var importMapHash = func() string {
-	sum := sha256.Sum256([]byte(importMap))
-	return base64.StdEncoding.EncodeToString(sum[:])
-}()
 
 type pages struct{ all *template.Template }
 
@@ -36,15 +25,16 @@ func parsePages() pages {
 		"measure":   measure,
 		"percent":   func(x float64) string { return fmt.Sprintf("%.0f %%", 100*x) },
 		"shownOf":   shownOf,
-		"millis":    func(x float64) string { return fmt.Sprintf("%.0f ms", x) },
-		"importMap": func() template.HTML { return template.HTML(`<script type="importmap">` + importMap + `</script>`) },
+		"importMap": func() template.HTML { return template.HTML(`<script type="importmap">` + importMap() + `</script>`) },
 		"json": func(v any) (string, error) {
 			b, err := json.Marshal(v)
 			return string(b), err
 		},
 		"lower":    strings.ToLower,
-		"centre":   func(joints []string) studio.CentreJoints { return studio.CentreJoints{Joints: joints} },
-		"dropClip": func(name string) studio.DropClip { return studio.DropClip{Clip: name} },
+		"asset":    func(path string) string { return assets() + path },
+		"centre":   func(joints []string) placement.CentreJoints { return placement.CentreJoints{Joints: joints} },
+		"dropClip": func(name string) placement.DropClip { return placement.DropClip{Clip: name} },
+		"named":    func(name string) map[string]string { return map[string]string{"name": name} },
 		// safe counts the findings that mend_safe takes up.
 		"safe": func(list []finding.Finding) int {
 			n := 0
@@ -133,7 +123,7 @@ func measure(e finding.Evidence, v float64) string {
 
 // shownOf is what a person may show for a fit of a starter.
 func shownOf(starter string) []string {
-	for _, k := range studio.Starters {
+	for _, k := range placement.Starters {
 		if k.Name == starter {
 			return k.Shown
 		}

@@ -1,22 +1,23 @@
 package web
 
 import (
-	"encoding/json"
+	"context"
 	"fmt"
 	"net/http"
 	"strconv"
 
+	"wisemarrow/stages/placement"
 	"wisemarrow/studio"
 )
 
 // starter returns the joints of a starter at the size of the character.
 func (s *site) starter(w http.ResponseWriter, r *http.Request) {
-	var q studio.FitStarter
+	var q placement.FitStarter
 	if err := read(w, r, &q); err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	list, err := s.studio.PreviewStarter(r.Context(), param(r, "id"), &q)
+	list, err := placement.PreviewStarter(r.Context(), s.studio, param(r, "id"), &q)
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -35,9 +36,9 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case err != nil:
 	case q.Kind == "starter":
-		kept, err = s.studio.KeepStarter(r.Context(), param(r, "id"), q.Name, q.Like)
+		kept, err = placement.KeepStarter(r.Context(), s.studio, param(r, "id"), q.Name, q.Like)
 	case q.Kind == "names":
-		kept, err = s.studio.KeepNames(r.Context(), param(r, "id"), q.Name, q.Joints)
+		kept, err = placement.KeepNames(r.Context(), s.studio, param(r, "id"), q.Name, q.Joints)
 	default:
 		err = studio.ErrInput{What: fmt.Sprintf("a production keeps a \"starter\" or \"names\", not %q", q.Kind)}
 	}
@@ -64,7 +65,7 @@ func (s *site) discard(w http.ResponseWriter, r *http.Request) {
 
 // matchCharacter pairs the joints of another character with this one's.
 func (s *site) matchCharacter(w http.ResponseWriter, r *http.Request) {
-	m, err := s.studio.MatchCharacter(r.Context(), param(r, "id"), r.URL.Query().Get("from"))
+	m, err := placement.MatchCharacter(r.Context(), s.studio, param(r, "id"), r.URL.Query().Get("from"))
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -74,26 +75,16 @@ func (s *site) matchCharacter(w http.ResponseWriter, r *http.Request) {
 
 // matchFile pairs the joints of an uploaded file with this character's.
 func (s *site) matchFile(w http.ResponseWriter, r *http.Request) {
-	u, err := s.upload(w, r, "skeleton", studio.SkeletonFiles())
-	if err != nil {
-		s.problem(w, r, err)
-		return
+	file, err := s.takeIn(w, r, "skeleton", placement.SkeletonFiles())
+	var m placement.Matching
+	if err == nil {
+		m, err = placement.MatchFile(r.Context(), s.studio, param(r, "id"), file)
 	}
-	defer u.close()
-	m, err := s.studio.MatchFile(r.Context(), param(r, "id"), u.name, u.file, u.resolve)
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
 	answer(w, http.StatusOK, m)
-}
-
-// adoptFile takes over the skeleton of an uploaded file with its motion.
-func (s *site) adoptFile(w http.ResponseWriter, r *http.Request) {
-	s.uploadOnto(w, r, "skeleton", studio.SkeletonFiles(), func(u uploaded, base int64) (any, error) {
-		rev, err := s.studio.AdoptFile(r.Context(), param(r, "id"), base, u.name, u.file, u.resolve, json.RawMessage(r.FormValue("params")), author(r))
-		return map[string]any{"revision": rev}, err
-	})
 }
 
 // motion sends a motion of a revision, its turns about the joints' own axes.
@@ -107,7 +98,7 @@ func (s *site) motion(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	data, err := studio.MotionView(state, k)
+	data, err := placement.Motion(state, k)
 	s.send(w, r, data, err)
 }
 
@@ -115,8 +106,8 @@ func (s *site) motion(w http.ResponseWriter, r *http.Request) {
 type colleague struct{ ID, Name string }
 
 // colleagues lists the other characters of a production.
-func (s *site) colleagues(r *http.Request, c studio.Character) ([]colleague, error) {
-	list, err := s.studio.Store().Characters(r.Context())
+func (s *site) colleagues(ctx context.Context, c studio.Character) ([]colleague, error) {
+	list, err := s.studio.Store().Characters(ctx)
 	if err != nil {
 		return nil, err
 	}

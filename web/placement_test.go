@@ -81,28 +81,29 @@ func TestASkeletonIsTakenWithItsMotion(t *testing.T) {
 	require.Equal(t, http.StatusOK, code, match)
 	require.EqualValues(t, 2, match["frames"])
 	require.NotNil(t, match["matches"], "an empty list, not null")
-	params, err := json.Marshal(map[string]any{"theirs": match["theirs"], "source": match["source"], "match": map[string]string{}, "obsolete": "keep", "parenting": "keep"})
-	require.NoError(t, err)
+	params := map[string]any{"file": match["file"], "motion": true, "match": map[string]string{}, "obsolete": "keep", "parenting": "keep"}
 	base := head()
-	for want, fields := range map[string]map[string]string{
-		"base is the number":        {"params": string(params)},
-		"cannot be read":            {"base": fmt.Sprint(base), "params": "{"},
-		"unknown field":             {"base": fmt.Sprint(base), "params": `{"horns":1}`},
-		"a skeleton of 1 to 4000":   {"base": fmt.Sprint(base), "params": `{}`},
-		"the character has changed": {"base": fmt.Sprint(base + 7), "params": string(params)},
+	for want, body := range map[string]map[string]any{
+		"is no place for a string": {"op": "adopt_skeleton", "base": "x", "params": params},
+		"unknown field":              {"op": "adopt_skeleton", "base": base, "params": map[string]any{"horns": 1}},
+		"a skeleton of 1 to 4000":    {"op": "adopt_skeleton", "base": base, "params": map[string]any{}},
+		"not stored any more":        {"op": "adopt_skeleton", "base": base, "params": map[string]any{"file": map[string]string{"name": "a.bvh", "blob": "none"}}},
+		"the character has changed":  {"op": "adopt_skeleton", "base": base + 7, "params": params},
 	} {
-		code, out := sent(t, server, at+"/adopt", "nod.bvh", nodding, fields)
+		code, out := post(t, server, at+"/ops", body)
 		require.GreaterOrEqual(t, code, 400, want)
 		require.Contains(t, out["error"], want)
 	}
 	still := strings.Replace(nodding, "Frames: 2", "Frames: 0", 1)
 	still = still[:strings.Index(still, "0 0.9 0 0")]
-	code, out := sent(t, server, at+"/adopt", "nod.bvh", still, map[string]string{"base": fmt.Sprint(base), "params": string(params)})
+	code, quiet := sent(t, server, at+"/match", "nod.bvh", still, nil)
+	require.Equal(t, http.StatusOK, code, quiet)
+	code, out := post(t, server, at+"/ops", map[string]any{"op": "adopt_skeleton", "base": base, "params": map[string]any{"file": quiet["file"], "motion": true, "match": map[string]string{}}})
 	require.Equal(t, http.StatusUnprocessableEntity, code)
 	require.Contains(t, out["error"], "no motion")
 	require.Equal(t, base, head(), "nothing was changed")
 
-	code, out = sent(t, server, at+"/adopt", "nod.bvh", nodding, map[string]string{"base": fmt.Sprint(base), "params": string(params)})
+	code, out = post(t, server, at+"/ops", map[string]any{"op": "adopt_skeleton", "base": base, "params": params})
 	require.Equal(t, http.StatusOK, code, out)
 	_, body, _ := get(t, server, at)
 	require.Contains(t, body, `"motions":[{"name":"nod.bvh","frames":2,"seconds":1}]`)

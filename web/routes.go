@@ -4,10 +4,7 @@ package web
 
 import (
 	"context"
-	"embed"
-	"io/fs"
 	"net/http"
-	"strings"
 
 	"wisemarrow/studio"
 
@@ -15,20 +12,16 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 )
 
-//go:embed static templates
-var files embed.FS
-
 // site is what the handlers share.
 type site struct {
 	studio *studio.Studio
 	ping   func(context.Context) error
 	pages  pages
-	thumbs *thumbs
 }
 
 // Routes returns the whole site. ping tells whether the database answers.
 func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
-	s := &site{studio: x, ping: ping, pages: parsePages(), thumbs: newThumbs()}
+	s := &site{studio: x, ping: ping, pages: parsePages()}
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, secured, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "image/svg+xml"))
 	r.Use(http.NewCrossOriginProtection().Handler)
@@ -39,6 +32,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	r.Get("/characters/{id}/tray/{stage}", s.tray)
 	r.Get("/characters/{id}/handoff/{what}", s.handoff)
 	r.Get("/characters/{id}/report", s.report)
+	r.Get("/characters/{id}/script", s.script)
 
 	r.Route("/api", func(r chi.Router) {
 		r.Post("/author", s.setAuthor)
@@ -52,7 +46,6 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 		r.Post("/characters/{id}/shelf/discard", s.discard)
 		r.Get("/characters/{id}/match", s.matchCharacter)
 		r.Post("/characters/{id}/match", s.matchFile)
-		r.Post("/characters/{id}/adopt", s.adoptFile)
 		r.Post("/characters/{id}/undo", s.undo)
 		r.Post("/characters/{id}/redo", s.redo)
 		r.Post("/characters/{id}/remove", s.remove)
@@ -66,14 +59,11 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	r.Get("/view/mesh/{rev}", s.meshView)
 	r.Get("/view/smooth/{rev}/{levels}", s.smooth)
 	r.Get("/view/weights/{rev}", s.weightsView)
+	r.Get("/view/weights/{rev}/{joint}", s.columnView)
 	r.Get("/view/motion/{rev}/{clip}", s.motion)
 	r.Get("/view/thumbnail/{rev}", s.thumbnail)
 	r.Get("/healthz", s.health)
-	static, err := fs.Sub(files, "static")
-	if err != nil {
-		panic(err) // the embedded folder is part of the binary
-	}
-	r.Handle("/static/*", cached(http.StripPrefix("/static/", http.FileServerFS(static))))
+	r.Handle("/static/*", static())
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.problem(w, r, studio.ErrNotFound) })
 	return r
 }
@@ -82,22 +72,9 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 func secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; script-src 'self' 'sha256-"+importMapHash+"'; worker-src 'self' blob:; frame-ancestors 'none'")
+		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'sha256-"+importMapHash()+"'; worker-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
-		next.ServeHTTP(w, r)
-	})
-}
-
-// cached lets the browser keep fonts and vendored modules; our own files it
-// asks for again.
-func cached(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if strings.Contains(r.URL.Path, "/vendor/") || strings.Contains(r.URL.Path, "/fonts/") {
-			w.Header().Set("Cache-Control", "public, max-age=86400")
-		} else {
-			w.Header().Set("Cache-Control", "no-cache")
-		}
 		next.ServeHTTP(w, r)
 	})
 }

@@ -1,6 +1,9 @@
 package web
 
 import (
+	"errors"
+	"fmt"
+	"io"
 	"mime/multipart"
 	"net/http"
 	"path/filepath"
@@ -8,6 +11,7 @@ import (
 	"strings"
 
 	"wisemarrow/formats"
+	"wisemarrow/formats/reading"
 	"wisemarrow/studio"
 )
 
@@ -19,77 +23,77 @@ func accepted() string {
 	return strings.Join(append(append([]string{}, formats.Extensions...), besideExtensions...), ",")
 }
 
-// uploaded is a mesh file with the files that came beside it.
-type uploaded struct {
-	name    string
-	file    multipart.File
-	resolve func(uri string) ([]byte, error)
-	close   func()
-}
-
 // upload reads the files of a form: what is wanted, of one of the given kinds, and
 // what belongs to it.
-func (s *site) upload(w http.ResponseWriter, r *http.Request, what string, extensions []string) (uploaded, error) {
+func (s *site) upload(w http.ResponseWriter, r *http.Request, what string, extensions []string) (studio.Upload, error) {
 	limit := s.studio.Limits().Bytes
 	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
 	if err := r.ParseMultipartForm(32 << 20); err != nil {
-		return uploaded{}, tooLarge(err, limit)
+		return studio.Upload{}, tooLarge(err, limit)
 	}
 	form := r.MultipartForm
-	u := uploaded{close: func() { _ = form.RemoveAll() }}
-	beside := map[string]int{}
-	list := form.File["file"]
-	for i, h := range list {
+	defer func() { _ = form.RemoveAll() }()
+	u := studio.Upload{Beside: map[string][]byte{}}
+	var main *multipart.FileHeader
+	for _, h := range form.File["file"] {
 		name := filepath.Base(h.Filename)
-		beside[name] = i
+		wanted := false
 		for _, ext := range extensions {
-			if strings.EqualFold(filepath.Ext(name), ext) && u.name == "" {
-				u.name = name
-			}
+			wanted = wanted || strings.EqualFold(filepath.Ext(name), ext)
 		}
+		if wanted && main == nil {
+			main, u.Name = h, name
+			continue
+		}
+		data, err := readAll(h, limit)
+		if err != nil {
+			return u, err
+		}
+		u.Beside[name] = data
 	}
-	if u.name == "" {
-		u.close()
+	if main == nil {
 		return u, studio.ErrInput{What: "There is no " + what + " among the files. Give one of " + strings.Join(extensions, " ") + "."}
 	}
-	f, err := list[beside[u.name]].Open()
-	if err != nil {
-		u.close()
+	if err := studio.CheckName("a file", u.Name); err != nil {
 		return u, err
 	}
-	u.file = f
-	u.close = func() {
-		_ = f.Close()
-		_ = form.RemoveAll()
-	}
-	u.resolve = func(uri string) ([]byte, error) {
-		i, ok := beside[filepath.Base(uri)]
-		if !ok {
-			return nil, studio.ErrNotFound
-		}
-		return readAll(list[i], limit)
-	}
-	return u, nil
+	var err error
+	u.Data, err = readAll(main, limit)
+	return u, err
 }
 
-// uploadOnto reads the files of a form, and which revision the page shows, and
-// answers with what use makes of them.
-func (s *site) uploadOnto(w http.ResponseWriter, r *http.Request, what string, extensions []string, use func(u uploaded, base int64) (any, error)) {
+func readAll(h *multipart.FileHeader, limit int64) ([]byte, error) {
+	f, err := h.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return io.ReadAll(io.LimitReader(f, limit))
+}
+
+// tooLarge explains an upload that could not be read.
+func tooLarge(err error, limit int64) error {
+	var big *http.MaxBytesError
+	if errors.As(err, &big) {
+		return fmt.Errorf("%w of %d MB: thin the mesh, or have the limit raised where the server is started (--max-megabytes)", reading.ErrTooLarge, limit>>20)
+	}
+	return studio.ErrInput{What: "the upload did not arrive whole: " + err.Error() + ". Send it again."}
+}
+
+// takeIn stores the files of a form, to be named by an operation.
+func (s *site) takeIn(w http.ResponseWriter, r *http.Request, what string, extensions []string) (studio.File, error) {
 	u, err := s.upload(w, r, what, extensions)
 	if err != nil {
-		s.problem(w, r, err)
-		return
+		return studio.File{}, err
 	}
-	defer u.close()
+	return s.studio.TakeIn(r.Context(), u)
+}
+
+// baseOf is the revision that the page of a form shows.
+func baseOf(r *http.Request) (int64, error) {
 	base, err := strconv.ParseInt(r.FormValue("base"), 10, 64)
 	if err != nil {
-		s.problem(w, r, studio.ErrInput{What: "base is the number of the revision that the page shows"})
-		return
+		return 0, studio.ErrInput{What: "base is the number of the revision that the page shows"}
 	}
-	out, err := use(u, base)
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	answer(w, http.StatusOK, out)
+	return base, nil
 }

@@ -3,12 +3,12 @@ package web
 import (
 	"bytes"
 	"net/http"
+	"net/url"
 	"strconv"
 
+	"wisemarrow/formats/bundle"
+	"wisemarrow/formats/picture"
 	"wisemarrow/studio"
-
-	lru "github.com/hashicorp/golang-lru/v2"
-	"golang.org/x/sync/singleflight"
 )
 
 // forever is for what a revision's number or a hash names: it never changes.
@@ -46,10 +46,11 @@ func (s *site) meshView(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	data, err := studio.MeshView(state.Mesh)
+	data, err := bundle.MeshView(state.Mesh)
 	s.send(w, r, data, err)
 }
 
+// weightsView sends the columns of all joints together, for a page that has none.
 func (s *site) weightsView(w http.ResponseWriter, r *http.Request) {
 	_, state, err := s.atRevision(r)
 	if err == nil && state.Weights == nil {
@@ -59,44 +60,64 @@ func (s *site) weightsView(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	data, err := studio.WeightsView(state.Weights, state.Skeleton)
+	data, err := bundle.WeightsView(state.Weights)
 	s.send(w, r, data, err)
 }
 
-// thumbs keeps drawn thumbnails by the hash of their mesh.
-type thumbs struct {
-	cache  *lru.Cache[string, []byte]
-	flight singleflight.Group
-}
-
-func newThumbs() *thumbs {
-	c, _ := lru.New[string, []byte](200)
-	return &thumbs{cache: c}
-}
-
-func (s *site) thumbnail(w http.ResponseWriter, r *http.Request) {
-	rev, state, err := s.atRevision(r)
-	if err == nil && state.Mesh == nil {
+// columnView sends the weights of one joint, as they are stored.
+func (s *site) columnView(w http.ResponseWriter, r *http.Request) {
+	n, err := strconv.ParseInt(param(r, "rev"), 10, 64)
+	var rev studio.Revision
+	if err == nil {
+		rev, err = s.studio.Store().Revision(r.Context(), n)
+	} else {
 		err = studio.ErrNotFound
 	}
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	hash := rev.Parts["mesh"]
-	data, ok := s.thumbs.cache.Get(hash)
-	if !ok {
-		v, err, _ := s.thumbs.flight.Do(hash, func() (any, error) {
-			var buf bytes.Buffer
-			err := studio.WriteThumbnail(&buf, state.Mesh, 440, 380)
-			return buf.Bytes(), err
-		})
+	name, err := url.PathUnescape(param(r, "joint"))
+	hash, ok := rev.Parts.Columns()[name]
+	if err != nil || !ok {
+		s.problem(w, r, studio.ErrNotFound)
+		return
+	}
+	found, err := s.studio.Store().Blobs(r.Context(), []string{hash})
+	if err == nil && found[hash] == nil {
+		err = studio.ErrNotFound
+	}
+	s.send(w, r, found[hash], err)
+}
+
+// thumbnail sends the portrait of a character; it is drawn once for each mesh.
+func (s *site) thumbnail(w http.ResponseWriter, r *http.Request) {
+	n, err := strconv.ParseInt(param(r, "rev"), 10, 64)
+	var rev studio.Revision
+	if err == nil {
+		rev, err = s.studio.Store().Revision(r.Context(), n)
+	} else {
+		err = studio.ErrNotFound
+	}
+	if err == nil && rev.Parts["mesh"] == "" {
+		err = studio.ErrNotFound
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	data, err := s.studio.Kept(r.Context(), "thumbnail/"+rev.Parts["mesh"]+"/"+rev.Parts["parts"], func() ([]byte, error) {
+		state, err := s.studio.Load(r.Context(), rev)
 		if err != nil {
-			s.problem(w, r, err)
-			return
+			return nil, err
 		}
-		data = v.([]byte)
-		s.thumbs.cache.Add(hash, data)
+		var buf bytes.Buffer
+		err = picture.WriteThumbnail(&buf, state.Mesh, 440, 380)
+		return buf.Bytes(), err
+	})
+	if err != nil {
+		s.problem(w, r, err)
+		return
 	}
 	w.Header().Set("Content-Type", "image/png")
 	w.Header().Set("Cache-Control", forever)

@@ -18,6 +18,7 @@ import (
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/testdb"
+	_ "wisemarrow/stages" // all operations
 	"wisemarrow/store"
 	"wisemarrow/studio"
 	"wisemarrow/web"
@@ -31,8 +32,11 @@ func served(t *testing.T, limits reading.Limits) (*httptest.Server, *store.Store
 	s, err := store.Open(ctx, testdb.New(t))
 	require.NoError(t, err)
 	require.NoError(t, s.Migrate(ctx))
-	server := httptest.NewServer(web.Routes(studio.New(s, nil, limits), s.Ping))
-	t.Cleanup(func() { server.Close(); _ = s.Close() })
+	x := studio.New(s, nil, limits)
+	listening, end := context.WithCancel(ctx)
+	go s.Listen(listening, x.Wake)
+	server := httptest.NewServer(web.Routes(x, s.Ping))
+	t.Cleanup(func() { end(); server.Close(); _ = s.Close() })
 	return server, s
 }
 
@@ -99,7 +103,8 @@ func TestFromUploadToHandoff(t *testing.T) {
 		require.NoError(t, json.Unmarshal([]byte(text), &v))
 		return v["head"].(float64)
 	}
-	for _, stage := range studio.StageNames {
+	for _, st := range studio.Stages() {
+		stage := st.Name
 		for _, path := range []string{"/characters/" + id + "/" + stage, "/characters/" + id + "/tray/" + stage} {
 			code, page, _ = get(t, server, path)
 			require.Equal(t, 200, code, path)
@@ -110,7 +115,8 @@ func TestFromUploadToHandoff(t *testing.T) {
 		code, out := post(t, server, "/api/characters/"+id+"/ops", map[string]any{"op": op, "base": head()})
 		require.Equal(t, 200, code, out)
 	}
-	for _, stage := range studio.StageNames {
+	for _, st := range studio.Stages() {
+		stage := st.Name
 		code, page, _ = get(t, server, "/characters/"+id+"/tray/"+stage)
 		require.Equal(t, 200, code)
 		require.Contains(t, page, "<h2>")

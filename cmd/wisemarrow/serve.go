@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"net"
 	"net/http"
 	"os"
@@ -12,7 +11,6 @@ import (
 	"syscall"
 	"time"
 
-	"wisemarrow/demo"
 	"wisemarrow/formats/reading"
 	"wisemarrow/queue"
 	"wisemarrow/store"
@@ -87,6 +85,7 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("%s is not free: %w\nAnother server may be running there; choose another with --addr", addr, err)
 			}
+			go s.Listen(ctx, x.Wake)
 			server := &http.Server{Handler: web.Routes(x, s.Ping), ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
 			go func() {
 				<-ctx.Done()
@@ -110,79 +109,5 @@ func serveCommand() *cobra.Command {
 	c.Flags().IntVar(&workers, "workers", 2, "long works done at a time in this process")
 	c.Flags().IntVar(&megabytes, "max-megabytes", int(reading.Default.Bytes>>20), "largest file accepted")
 	c.Flags().IntVar(&vertices, "max-vertices", reading.Default.Vertices, "most vertices accepted")
-	return c
-}
-
-func workerCommand() *cobra.Command {
-	var url string
-	var workers int
-	c := &cobra.Command{
-		Use:     "worker",
-		Short:   "Do long work for the servers on the same database",
-		Example: `  wisemarrow worker --database postgres://wisemarrow@10.0.0.5/wisemarrow --workers 4`,
-		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			ctx, stop := interrupted()
-			defer stop()
-			s, x, err := open(ctx, url, reading.Default)
-			if err != nil {
-				return err
-			}
-			defer s.Close()
-			q, err := queue.New(ctx, url, x, s, workers)
-			if err != nil {
-				return err
-			}
-			if err := q.Start(context.WithoutCancel(ctx)); err != nil {
-				return err
-			}
-			slog.Info("worker started", "works", workers)
-			<-ctx.Done()
-			end, done := context.WithTimeout(context.Background(), 10*time.Second)
-			defer done()
-			q.Stop(end)
-			return nil
-		},
-	}
-	addDatabase(c, &url)
-	c.Flags().IntVar(&workers, "workers", 2, "works done at a time")
-	return c
-}
-
-func migrateCommand() *cobra.Command {
-	var url string
-	c := &cobra.Command{
-		Use:   "migrate",
-		Short: "Bring the database's tables up to date",
-		Args:  cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
-			s, _, err := open(c.Context(), url, reading.Default)
-			if err != nil {
-				return err
-			}
-			return s.Close()
-		},
-	}
-	addDatabase(c, &url)
-	return c
-}
-
-func seedCommand() *cobra.Command {
-	var url string
-	c := &cobra.Command{
-		Use:   "seed",
-		Short: "Bring in the demo production, unless it is there",
-		Args:  cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
-			ctx := c.Context()
-			s, x, err := open(ctx, url, reading.Default)
-			if err != nil {
-				return err
-			}
-			defer s.Close()
-			return demo.Seed(ctx, x, os.Stdout)
-		},
-	}
-	addDatabase(c, &url)
 	return c
 }

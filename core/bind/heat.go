@@ -24,6 +24,9 @@ type Options struct {
 	Heat float64
 	// Deform says which joints take part; nil is all but end joints.
 	Deform []bool
+	// Took, unless nil, is told how long each step took, in milliseconds. What a
+	// clock measures never goes into the report, which is stored.
+	Took func(step string, millis float64)
 }
 
 // DefaultOptions are four influences, traces below a thousandth dropped, c = 1.
@@ -64,7 +67,10 @@ func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, pr
 	if o.Deform == nil {
 		o.Deform = s.Deforming()
 	}
-	b := &heatBind{o: o, m: m, s: s, points: m.World(), report: &Report{Method: "heat", Vertices: len(m.Points), Millis: map[string]float64{}}}
+	b := &heatBind{o: o, m: m, s: s, points: m.World(), report: &Report{}}
+	if o.Took == nil {
+		o.Took = func(string, float64) {}
+	}
 	begin := time.Now()
 	steps := []struct {
 		name, what string
@@ -86,9 +92,9 @@ func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, pr
 		if err := step.run(); err != nil {
 			return nil, nil, err
 		}
-		b.report.Millis[step.name] = float64(time.Since(t).Microseconds()) / 1000
+		o.Took(step.name, float64(time.Since(t).Microseconds())/1000)
 	}
-	b.report.Millis["total"] = float64(time.Since(begin).Microseconds()) / 1000
+	o.Took("total", float64(time.Since(begin).Microseconds())/1000)
 	progress("Done", 1)
 	return b.weights, b.report, nil
 }
@@ -298,137 +304,12 @@ func (b *heatBind) finish() error {
 	}
 	b.weights = weights.FromColumns(names, b.columns, len(b.points), b.o.Limits)
 	b.columns = nil
-	b.report.Joints = b.jointReports()
-	b.report.Pieces = b.pieceReports()
-	b.report.Stray = b.weights.Unweighted()
-	b.report.Unweighted = len(b.report.Stray)
+	sees := make([]bool, len(b.hold))
+	for v, h := range b.hold {
+		sees[v] = h > 0
+	}
+	own := b.report
+	b.report = Account(b.m, b.s, b.weights, Evidence{Method: "heat", Deform: b.o.Deform, Nearest: b.nearest, Sees: sees, Tree: b.tree})
+	b.report.Overshoot, b.report.Negative, b.report.Factor = own.Overshoot, own.Negative, own.Factor
 	return nil
-}
-
-func (b *heatBind) jointReports() []JointReport {
-	out := make([]JointReport, len(b.s.Joints))
-	for i, j := range b.s.Joints {
-		out[i] = JointReport{Name: j.Name, State: Solved}
-	}
-	for v, joints := range b.nearest {
-		for _, j := range joints {
-			out[j].Nearest++
-			if b.hold[v] > 0 {
-				out[j].Heated++
-			}
-		}
-		for k, x := range b.weights.Of[v] {
-			r := &out[x.Joint]
-			r.Touched++
-			r.Peak = math.Max(r.Peak, x.Value)
-			if k == 0 {
-				r.Vertices++
-			}
-		}
-	}
-	b.tree.PrepareWinding()
-	for i := range out {
-		r := &out[i]
-		if !b.o.Deform[i] {
-			r.State = Idle
-			continue
-		}
-		r.Outside = b.outside(i)
-		switch {
-		case r.Vertices > 0:
-		case r.Touched > 0:
-			r.State = Weak
-			r.Cause = "its bone is nearest to only " + count(r.Heated, "visible vertex", "visible vertices") + ", and the joints around it outweigh it there"
-		default:
-			r.State = Unsolved
-			r.Cause = b.cause(i, r)
-		}
-	}
-	return out
-}
-
-// cause tells why a joint has no weights at all.
-func (b *heatBind) cause(joint int, r *JointReport) string {
-	length := 0.0
-	for _, bone := range b.bones {
-		if bone.Joint == joint {
-			length = math.Max(length, r3.Norm(r3.Sub(bone.A, bone.B)))
-		}
-	}
-	switch {
-	case r.Outside > outsideLimit:
-		return fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
-	case r.Nearest == 0 && length == 0:
-		return "its bone has no length"
-	case r.Nearest == 0:
-		return "every vertex is nearer to another bone"
-	case r.Heated == 0:
-		return "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: another surface lies between"
-	default:
-		return "its weights are all below the trace limit or the influence cap"
-	}
-}
-
-// outside returns the share of joint i's bones that lies outside the mesh, by
-// the winding number at samples along them.
-func (b *heatBind) outside(i int) float64 {
-	const samples = 9
-	n, out := 0.0, 0.0
-	for _, bone := range b.bones {
-		if bone.Joint != i {
-			continue
-		}
-		for k := range samples {
-			t := (float64(k) + 0.5) / samples
-			p := r3.Add(bone.A, r3.Scale(t, r3.Sub(bone.B, bone.A)))
-			n++
-			if math.Abs(b.tree.Winding(p)) < 0.5 {
-				out++
-			}
-		}
-	}
-	return out / math.Max(1, n)
-}
-
-func (b *heatBind) pieceReports() []PieceReport {
-	p := b.m.Pieces()
-	out := make([]PieceReport, p.Count())
-	missing := make([]int, p.Count())
-	for i := range out {
-		out[i] = PieceReport{Piece: i, Vertices: p.Vertices[i], State: Solved}
-	}
-	for v, i := range p.OfVertex {
-		if i < 0 {
-			continue
-		}
-		if b.hold[v] > 0 {
-			out[i].Heated++
-		}
-		if len(b.weights.Of[v]) == 0 {
-			missing[i]++
-		}
-	}
-	for i := range out {
-		r := &out[i]
-		switch {
-		case missing[i] == 0:
-		case missing[i] == r.Vertices && r.Heated == 0:
-			r.State = Unsolved
-			r.Cause = "no bone is visible from the piece: another surface lies between, or the bone is outside it"
-		case missing[i] == r.Vertices:
-			r.State = Unsolved
-			r.Cause = "the piece is singular: its faces have no area that heat could cross"
-		default:
-			r.State = Weak
-			r.Cause = fmt.Sprintf("%d of its vertices are cut off by faces without area", missing[i])
-		}
-	}
-	return out
-}
-
-func count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
 }

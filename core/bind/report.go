@@ -42,15 +42,14 @@ type PieceReport struct {
 
 // Report is the outcome of a bind.
 type Report struct {
-	Method     string             `json:"method"`
-	Joints     []JointReport      `json:"joints"`
-	Pieces     []PieceReport      `json:"pieces"`
-	Unweighted int                `json:"unweighted"`
-	Vertices   int                `json:"vertices"`
-	Overshoot  float64            `json:"overshoot"` // how far raw weights left [0,1] before clamping
-	Negative   int                `json:"negative_edges"`
-	Factor     int                `json:"factor_entries"`
-	Millis     map[string]float64 `json:"milliseconds"`
+	Method     string        `json:"method"`
+	Joints     []JointReport `json:"joints"`
+	Pieces     []PieceReport `json:"pieces"`
+	Unweighted int           `json:"unweighted"`
+	Vertices   int           `json:"vertices"`
+	Overshoot  float64       `json:"overshoot"` // how far raw weights left [0,1] before clamping
+	Negative   int           `json:"negative_edges"`
+	Factor     int           `json:"factor_entries"`
 	// Stray lists the vertices without a solution.
 	Stray []int32 `json:"-"`
 }

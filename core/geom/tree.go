@@ -3,7 +3,6 @@ package geom
 import (
 	"math"
 	"sort"
-	"sync"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -85,14 +84,7 @@ func (t *Tree) build(at int32, lo, hi int32, centroid []r3.Vec, fork int) {
 	left := at + 1
 	right := left + int32(treeNodes(int(half)))
 	if fork > 0 && hi-lo > 4096 {
-		var wg sync.WaitGroup
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			t.build(left, lo, lo+half, centroid, fork-1)
-		}()
-		t.build(right, lo+half, hi, centroid, fork-1)
-		wg.Wait()
+		Both(func() { t.build(left, lo, lo+half, centroid, fork-1) }, func() { t.build(right, lo+half, hi, centroid, fork-1) })
 	} else {
 		t.build(left, lo, lo+half, centroid, 0)
 		t.build(right, lo+half, hi, centroid, 0)

@@ -104,10 +104,7 @@ func (f *fronts) run(at int32) []float64 {
 	b := f.c.blocks[at]
 	left := make([][]float64, len(b.children))
 	if len(b.children) == 2 && b.first-f.c.blocks[f.leftmost(at)].first > forkAbove {
-		var wg sync.WaitGroup
-		wg.Go(func() { left[0] = f.run(b.children[0]) })
-		left[1] = f.run(b.children[1])
-		wg.Wait()
+		geom.Both(func() { left[0] = f.run(b.children[0]) }, func() { left[1] = f.run(b.children[1]) })
 	} else {
 		for i, ch := range b.children {
 			left[i] = f.run(ch)

@@ -2,8 +2,9 @@ package linalg
 
 import (
 	"slices"
-	"sync"
 	"sync/atomic"
+
+	"wisemarrow/core/geom"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -125,10 +126,7 @@ func (d *dissector) split(first, count, id int32, depth int) *part {
 	na, nb := int32(len(a)), int32(len(b))
 	var pa, pb *part
 	if count > forkAbove {
-		var wg sync.WaitGroup
-		wg.Go(func() { pa = d.split(first, na, low, depth+1) })
-		pb = d.split(first+na, nb, high, depth+1)
-		wg.Wait()
+		geom.Both(func() { pa = d.split(first, na, low, depth+1) }, func() { pb = d.split(first+na, nb, high, depth+1) })
 	} else {
 		pa = d.split(first, na, low, depth+1)
 		pb = d.split(first+na, nb, high, depth+1)

@@ -1,8 +1,6 @@
 package mesh
 
 import (
-	"sync"
-
 	"wisemarrow/core/geom"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -26,20 +24,19 @@ type Surface struct {
 // Surface prepares a mesh for measuring.
 func (m *Mesh) Surface() *Surface {
 	s := &Surface{Mesh: m, At: m.World()}
-	var wg sync.WaitGroup
-	wg.Go(func() {
+	geom.Both(func() {
 		s.Edges = m.Edges()
 		s.Single = s.Edges
 		if double := m.Doubled(); double != nil {
 			s.Single = s.Edges.without(double)
 		}
 		s.Pieces = m.Pieces()
+	}, func() {
+		s.Tris, s.TriFace = m.Triangles()
+		s.Tree = geom.NewTree(s.At, s.Tris)
+		s.Tree.PrepareWinding()
+		s.Diagonal = geom.BoxOf(s.At).Diagonal()
 	})
-	s.Tris, s.TriFace = m.Triangles()
-	s.Tree = geom.NewTree(s.At, s.Tris)
-	s.Tree.PrepareWinding()
-	s.Diagonal = geom.BoxOf(s.At).Diagonal()
-	wg.Wait()
 	return s
 }
 
@@ -70,3 +67,8 @@ func (s *Surface) Crossings() (within, between [][2]int32) {
 
 // PieceOf returns the piece of a face.
 func (s *Surface) PieceOf(f int32) int32 { return s.Pieces.OfVertex[s.Face(int(f))[0]] }
+
+// Size returns about how many bytes the surface takes besides its mesh.
+func (s *Surface) Size() int {
+	return 24*len(s.At) + 60*len(s.Edges.Edges) + 60*len(s.Single.Edges) + 8*len(s.Pieces.OfVertex) + 220*len(s.Tris)
+}

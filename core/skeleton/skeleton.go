@@ -150,3 +150,12 @@ func (s *Skeleton) Local(i int) (r3.Vec, quat.Number) {
 	inv := quat.Conj(p.Rot)
 	return geom.Rotate(inv, r3.Sub(j.Pos, p.Pos)), geom.Normalise(quat.Mul(inv, j.Rot))
 }
+
+// Numbers returns the number of every joint by its name.
+func (s *Skeleton) Numbers() map[string]int {
+	out := make(map[string]int, len(s.Joints))
+	for i, j := range s.Joints {
+		out[j.Name] = i
+	}
+	return out
+}

@@ -15,9 +15,11 @@ var may = map[string][]string{
 	"wisemarrow/core":    {"wisemarrow/core"},
 	"wisemarrow/formats": {"wisemarrow/core", "wisemarrow/formats"},
 	"wisemarrow/studio":  {"wisemarrow/core", "wisemarrow/formats"},
+	"wisemarrow/stages":  {"wisemarrow/core", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
+	"wisemarrow/browser": {"wisemarrow/core", "wisemarrow/browser"},
 	"wisemarrow/store":   {"wisemarrow/studio"},
 	"wisemarrow/queue":   {"wisemarrow/studio"},
-	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/formats", "wisemarrow/studio"},
+	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
 	"wisemarrow/demo":    {"wisemarrow/core", "wisemarrow/studio"},
 }
 
@@ -43,6 +45,9 @@ func TestImportRule(t *testing.T) {
 					ok = ok || under(i, a)
 				}
 				require.True(t, ok, "%s must not import %s", f[0], i)
+				if rule == "wisemarrow/stages" && f[0] != rule && under(i, rule) && i != f[0] {
+					require.Fail(t, "stages do not import each other", "%s imports %s", f[0], i)
+				}
 				if rule == "wisemarrow/core" && !under(i, "wisemarrow") && strings.Contains(strings.Split(i, "/")[0], ".") {
 					known := false
 					for _, c := range coreOthers {

@@ -1,0 +1,96 @@
+package main
+
+import (
+	"fmt"
+	"io"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/stages/handoff"
+	"wisemarrow/studio"
+
+	"github.com/spf13/cobra"
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func bindCommand() *cobra.Command {
+	var out, rep, skel, method string
+	var influences int
+	var trace, heat float64
+	var mend bool
+	var place placementFlags
+	c := &cobra.Command{
+		Use:   "bind FILE",
+		Short: "Bind a mesh to a skeleton and report every joint and piece",
+		Long: `Bind a mesh to a skeleton and write both as one GLB. The skeleton file is a glTF
+whose joints are the nodes of its first skin, or all its nodes; it lies in the
+coordinates of the mesh's file.`,
+		Example: `  wisemarrow bind body.obj --skeleton skeleton.gltf --method heat --influences 4 -o bound.glb --report bind.json
+  wisemarrow bind lamplighter.glb --skeleton skeleton.gltf --mend -o bound.glb`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, files []string) error {
+			if method != "heat" {
+				return fmt.Errorf("there is no method %q; there is: heat", method)
+			}
+			s, err := readMesh(files[0])
+			if err != nil {
+				return err
+			}
+			if s.Skeleton, err = readSkeleton(skel); err != nil {
+				return err
+			}
+			if s.Mesh.Framed() {
+				if s, err = run(c.Context(), s, "bake_transform", mesh.Placement{Scale: 1, Up: "y"}); err != nil {
+					return err
+				}
+			}
+			if place.given() {
+				s.Mesh, s.Skeleton = placed(s.Mesh, s.Skeleton, place.over(mesh.Placement{Scale: 1, Up: "y"}))
+			}
+			if s, err = run(c.Context(), s, "bind_heat", map[string]any{"influences": influences, "trace": trace, "heat": heat}); err != nil {
+				return err
+			}
+			if mend && len(s.Bind.Report.Stray) > 0 {
+				if s, err = run(c.Context(), s, "follow_beneath", map[string]any{"mode": "auto"}); err != nil {
+					return err
+				}
+			}
+			if out != "" {
+				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", influences) }); err != nil {
+					return err
+				}
+			}
+			list := studio.CheckOnly(&s, "bind")
+			tell(list)
+			if err := report(rep, s.Bind.Report); err != nil {
+				return err
+			}
+			return verdict(list)
+		},
+	}
+	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf, .glb or .bvh (needed)")
+	c.Flags().StringVar(&method, "method", "heat", "how weights are found: heat")
+	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 8")
+	c.Flags().Float64Var(&trace, "trace", 0.001, "weights below this are dropped")
+	c.Flags().Float64Var(&heat, "heat", 1, "how strongly a vertex is held to its nearest bone")
+	c.Flags().BoolVar(&mend, "mend", false, "let pieces without weights follow the surface beneath them")
+	c.Flags().StringVarP(&out, "output", "o", "", "write mesh, skeleton and skin to this .glb")
+	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
+	place.add(c, "; kept if not given")
+	_ = c.MarkFlagRequired("skeleton")
+	return c
+}
+
+// placed brings mesh and skeleton from the file's frame into Y up and metres.
+func placed(m *mesh.Mesh, s *skeleton.Skeleton, p mesh.Placement) (*mesh.Mesh, *skeleton.Skeleton) {
+	out := s.Clone()
+	turn := mesh.UpTurn(p.Up)
+	for i := range out.Joints {
+		j := &out.Joints[i]
+		j.Pos = geom.Rotate(turn, r3.Scale(p.Scale, j.Pos))
+		j.Rot = geom.Normalise(quat.Mul(turn, j.Rot))
+	}
+	return m.Bake(p), out
+}

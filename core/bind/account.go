@@ -1,0 +1,200 @@
+package bind
+
+import (
+	"fmt"
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Evidence is what a method knows of a bind besides its weights. Lists are by
+// vertex of the mesh; nil is not known, as with weights that came in a file.
+type Evidence struct {
+	Method  string
+	Deform  []bool     // by joint: it was asked to; nil is all but end joints
+	Nearest [][]int32  // the joints whose bone is nearest
+	Sees    []bool     // it sees its nearest bone through the mesh
+	Tree    *geom.Tree // of the mesh's triangles, world frame; nil is built
+}
+
+// Account reports how a bind by any method came out: every joint solved, weak or
+// unsolved with the cause, every piece, and the vertices without weights. The
+// joints of w are those of s, in its order.
+func Account(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, e Evidence) *Report {
+	if e.Deform == nil {
+		e.Deform = s.Deforming()
+	}
+	a := &account{m: m, s: s, w: w, e: e, bones: deformingBones(s, e.Deform)}
+	r := &Report{Method: e.Method, Vertices: len(m.Points), Stray: w.Unweighted()}
+	r.Joints, r.Pieces, r.Unweighted = a.joints(), a.pieces(), len(r.Stray)
+	return r
+}
+
+type account struct {
+	m     *mesh.Mesh
+	s     *skeleton.Skeleton
+	w     *weights.Weights
+	e     Evidence
+	bones []skeleton.Bone
+}
+
+func (a *account) joints() []JointReport {
+	out := make([]JointReport, len(a.s.Joints))
+	for i, j := range a.s.Joints {
+		out[i] = JointReport{Name: j.Name, State: Solved}
+	}
+	of := make([]int, len(a.w.Joints)) // joint of the weights → of the skeleton, -1
+	for k, name := range a.w.Joints {
+		of[k] = a.s.Index(name)
+	}
+	for v, list := range a.w.Of {
+		if a.e.Nearest != nil {
+			for _, j := range a.e.Nearest[v] {
+				out[j].Nearest++
+				if a.e.Sees != nil && a.e.Sees[v] {
+					out[j].Heated++
+				}
+			}
+		}
+		for k, x := range list {
+			if of[x.Joint] < 0 {
+				continue
+			}
+			r := &out[of[x.Joint]]
+			r.Touched++
+			r.Peak = math.Max(r.Peak, x.Value)
+			if k == 0 {
+				r.Vertices++
+			}
+		}
+	}
+	if a.e.Tree == nil {
+		tris, _ := a.m.Triangles()
+		a.e.Tree = geom.NewTree(a.m.World(), tris)
+	}
+	a.e.Tree.PrepareWinding()
+	for i := range out {
+		r := &out[i]
+		if !a.e.Deform[i] {
+			r.State = Idle
+			continue
+		}
+		r.Outside = a.outside(i)
+		switch {
+		case r.Vertices > 0:
+		case r.Touched > 0:
+			r.State = Weak
+			r.Cause = a.weak(r)
+		default:
+			r.State = Unsolved
+			r.Cause = a.cause(i, r)
+		}
+	}
+	return out
+}
+
+func (a *account) weak(r *JointReport) string {
+	if a.e.Nearest == nil {
+		return "the joints around it outweigh it everywhere"
+	}
+	return "its bone is nearest to only " + count(r.Heated, "visible vertex", "visible vertices") + ", and the joints around it outweigh it there"
+}
+
+// cause tells why a joint has no weights at all.
+func (a *account) cause(joint int, r *JointReport) string {
+	length := 0.0
+	for _, bone := range a.bones {
+		if bone.Joint == joint {
+			length = math.Max(length, r3.Norm(r3.Sub(bone.A, bone.B)))
+		}
+	}
+	switch {
+	case r.Outside > outsideLimit:
+		return fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
+	case length == 0 && r.Nearest == 0:
+		return "its bone has no length"
+	case a.e.Nearest == nil:
+		return "no vertex was given to it"
+	case r.Nearest == 0:
+		return "every vertex is nearer to another bone"
+	case r.Heated == 0:
+		return "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: another surface lies between"
+	default:
+		return "its weights are all below the trace limit or the influence cap"
+	}
+}
+
+// outside returns the share of joint i's bones that lies outside the mesh, by
+// the winding number at samples along them.
+func (a *account) outside(i int) float64 {
+	const samples = 9
+	n, out := 0.0, 0.0
+	for _, bone := range a.bones {
+		if bone.Joint != i {
+			continue
+		}
+		for k := range samples {
+			t := (float64(k) + 0.5) / samples
+			p := r3.Add(bone.A, r3.Scale(t, r3.Sub(bone.B, bone.A)))
+			n++
+			if math.Abs(a.e.Tree.Winding(p)) < 0.5 {
+				out++
+			}
+		}
+	}
+	return out / math.Max(1, n)
+}
+
+func (a *account) pieces() []PieceReport {
+	p := a.m.Pieces()
+	out := make([]PieceReport, p.Count())
+	missing := make([]int, p.Count())
+	for i := range out {
+		out[i] = PieceReport{Piece: i, Vertices: p.Vertices[i], State: Solved}
+	}
+	for v, i := range p.OfVertex {
+		if i < 0 {
+			continue
+		}
+		if a.e.Sees != nil && a.e.Sees[v] {
+			out[i].Heated++
+		}
+		if len(a.w.Of[v]) == 0 {
+			missing[i]++
+		}
+	}
+	for i := range out {
+		r := &out[i]
+		switch {
+		case missing[i] == 0:
+		case missing[i] == r.Vertices && a.e.Sees == nil:
+			r.State = Unsolved
+			r.Cause = "none of its vertices has weights"
+		case missing[i] == r.Vertices && r.Heated == 0:
+			r.State = Unsolved
+			r.Cause = "no bone is visible from the piece: another surface lies between, or the bone is outside it"
+		case missing[i] == r.Vertices:
+			r.State = Unsolved
+			r.Cause = "the piece is singular: its faces have no area that heat could cross"
+		case a.e.Sees == nil:
+			r.State = Weak
+			r.Cause = fmt.Sprintf("%d of its vertices have no weights", missing[i])
+		default:
+			r.State = Weak
+			r.Cause = fmt.Sprintf("%d of its vertices are cut off by faces without area", missing[i])
+		}
+	}
+	return out
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

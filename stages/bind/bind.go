@@ -1,0 +1,116 @@
+// Package bind is the stage at which the skin gets its weights, and says which
+// joints have no solution and why.
+package bind
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	studio.RegisterStage(studio.Stage{Name: "bind", Title: "Bind", Question: "Does every vertex follow the right joints?", Order: 5,
+		Touched: func(s *studio.State) bool { return s.Weights != nil },
+		Reads:   []string{"skeleton", "bind", "weights"},
+		Find: func(c *studio.Checked) []finding.Finding {
+			if c.State.Bind == nil || c.State.Skeleton == nil {
+				return nil
+			}
+			return append(age(c.State), c.State.Bind.Report.Findings()...)
+		}})
+}
+
+// What of a joint must have changed for it to count as another one since the bind:
+// its place by a share of the skeleton's height, its axes by an angle.
+const (
+	movedShare  = 1e-5
+	turnedLimit = 0.01 * math.Pi / 180
+)
+
+// age reports what has become of the skeleton since the bind.
+func age(s *studio.State) []finding.Finding {
+	was := s.Bind.Skeleton
+	if was == nil {
+		return nil
+	}
+	tolerance := movedShare * was.Height()
+	var moved, turned, hung, added []string
+	far, most := 0.0, 0.0
+	for _, j := range s.Skeleton.Joints {
+		k := was.Index(j.Name)
+		if k < 0 {
+			added = append(added, j.Name)
+			continue
+		}
+		b := was.Joints[k]
+		if d := r3.Norm(r3.Sub(j.Pos, b.Pos)); d > tolerance {
+			moved = append(moved, j.Name)
+			far = math.Max(far, d)
+		}
+		if a := angle(j.Rot, b.Rot); a > turnedLimit {
+			turned = append(turned, j.Name)
+			most = math.Max(most, a)
+		}
+		if parent(s.Skeleton, j) != parent(was, b) {
+			hung = append(hung, j.Name)
+		}
+	}
+	var out []finding.Finding
+	add := func(code string, severity finding.Severity, title, why string, names []string, e finding.Evidence) {
+		if names == nil {
+			return
+		}
+		f := finding.Finding{Code: code, Severity: severity, Count: len(names), Title: fmt.Sprintf(title, joints(len(names))), Why: why,
+			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: names}}
+		if severity == finding.Harms {
+			f.Remedies = again(s.Bind)
+		}
+		out = append(out, f)
+	}
+	add("moved_since_bind", finding.Harms, "%s moved since the bind", "The weights were found for other places; the skin will bend beside the joints.", moved,
+		finding.Evidence{What: "farthest move", Value: far, Limit: tolerance, Unit: "m"})
+	add("added_since_bind", finding.Harms, "%s came since the bind", "They move no vertex: the weights were found without them.", added,
+		finding.Evidence{What: "joints", Value: float64(len(added)), Limit: 0})
+	add("hung_since_bind", finding.Note, "%s hung elsewhere since the bind", "The weights stay right; what moves along with what is another thing now.", hung,
+		finding.Evidence{What: "joints", Value: float64(len(hung)), Limit: 0})
+	add("turned_since_bind", finding.Note, "%s got other axes since the bind", "The weights stay right; motions made for the earlier axes do not fit any more.", turned,
+		finding.Evidence{What: "largest turn", Value: most * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"})
+	return out
+}
+
+func parent(s *skeleton.Skeleton, j skeleton.Joint) string {
+	if j.Parent < 0 {
+		return ""
+	}
+	return s.Joints[j.Parent].Name
+}
+
+func joints(n int) string {
+	if n == 1 {
+		return "1 joint has"
+	}
+	return fmt.Sprintf("%d joints have", n)
+}
+
+func angle(a, b quat.Number) float64 {
+	d := quat.Mul(quat.Conj(a), b)
+	return 2 * math.Atan2(math.Sqrt(d.Imag*d.Imag+d.Jmag*d.Jmag+d.Kmag*d.Kmag), math.Abs(d.Real))
+}
+
+// again is the remedy that repeats a bind with its own method and parameters; by
+// heat, where the weights came with a file.
+func again(r *studio.Result) []finding.Remedy {
+	op, label := r.Operation, "Bind again with the same settings"
+	var params map[string]any
+	if _, _, err := studio.ParseOperation(op, r.Parameters); err != nil || op == "import" || json.Unmarshal(r.Parameters, &params) != nil {
+		op, label, params = "bind_heat", "Bind anew by heat", map[string]any{}
+	}
+	return []finding.Remedy{{Label: label, Op: op, Params: params}}
+}

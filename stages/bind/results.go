@@ -1,0 +1,88 @@
+package bind
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"wisemarrow/studio"
+)
+
+func init() {
+	studio.Register(
+		studio.Entry{Name: "keep_result", Label: "Keep this result under a name", Stage: "bind", Words: "save store snapshot weights compare version", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, New: func() studio.Operation { return &KeepResult{} }},
+		studio.Entry{Name: "take_result", Label: "Take a kept result", Stage: "bind", Words: "restore load weights swap compare", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &TakeResult{} }},
+		studio.Entry{Name: "drop_result", Label: "Drop a kept result", Stage: "bind", Words: "delete remove weights", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &DropResult{} }},
+	)
+}
+
+// maxKept is how many results may be kept beside the current one.
+const maxKept = 16
+
+// KeepResult keeps the weights and their account under a name, beside what is bound
+// later; one of that name is replaced.
+type KeepResult struct {
+	Name string `json:"name"`
+}
+
+// Apply implements studio.Operation.
+func (o *KeepResult) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if err := studio.CheckName("a kept result", o.Name); err != nil {
+		return s, studio.Outcome{}, err
+	}
+	result := account(s)
+	before := len(s.Kept)
+	s.Kept = slices.Clone(s.Kept)
+	k := studio.Kept{Name: o.Name, Result: &result, Weights: s.Weights}
+	if i := s.FindKept(o.Name); i >= 0 {
+		s.Kept[i] = k
+	} else if before == maxKept {
+		return s, studio.Outcome{}, studio.Wrong("%d results are kept already: drop one first", maxKept)
+	} else {
+		s.Kept = append(s.Kept, k)
+	}
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept the weights as %s", o.Name), Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Kept))}, nil
+}
+
+// TakeResult makes a kept result the current one; it stays kept.
+type TakeResult struct {
+	Name string `json:"name"`
+}
+
+// Apply implements studio.Operation.
+func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	i := s.FindKept(o.Name)
+	if i < 0 {
+		return s, studio.Outcome{}, studio.Wrong("no result is kept as %q", o.Name)
+	}
+	k := s.Kept[i]
+	if len(k.Weights.Of) != len(s.Mesh.Points) {
+		return s, studio.Outcome{}, studio.Wrong("%s was kept for a mesh of %d vertices, and this one has %d", o.Name, len(k.Weights.Of), len(s.Mesh.Points))
+	}
+	for _, name := range k.Weights.Joints {
+		if s.Skeleton == nil || s.Skeleton.Index(name) < 0 {
+			return s, studio.Outcome{}, studio.Wrong("%s was kept for a skeleton with %s, which is not here any more", o.Name, name)
+		}
+	}
+	before := len(s.Stray())
+	s.Weights, s.Bind = k.Weights, k.Result
+	s = s.Recounted()
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Took the weights kept as %s: %d vertices without weights became %d", o.Name, before, len(s.Bind.Report.Stray)),
+		Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Bind.Report.Stray))}, nil
+}
+
+// DropResult drops a kept result.
+type DropResult struct {
+	Name string `json:"name"`
+}
+
+// Apply implements studio.Operation.
+func (o *DropResult) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	i := s.FindKept(o.Name)
+	if i < 0 {
+		return s, studio.Outcome{}, studio.Wrong("no result is kept as %q", o.Name)
+	}
+	before := len(s.Kept)
+	s.Kept = slices.Delete(slices.Clone(s.Kept), i, i+1)
+	return s, studio.Outcome{Sentence: "Dropped the kept result " + o.Name, Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Kept))}, nil
+}

@@ -1,0 +1,77 @@
+// Package handoff is the last stage: what is open, and the files that the next
+// department takes.
+package handoff
+
+import (
+	"fmt"
+	"regexp"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/studio"
+)
+
+func init() {
+	studio.RegisterStage(studio.Stage{Name: "handoff", Title: "Handoff", Question: "Will the next department's program take it as it is?", Order: 9,
+		Touched: func(s *studio.State) bool { return s.Weights != nil },
+		Find:    find})
+}
+
+var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,62}$`)
+
+// find holds the state against what the next program needs.
+func find(c *studio.Checked) []finding.Finding {
+	s := c.State
+	var out []finding.Finding
+	block := func(code, title, why string, e finding.Evidence, joints []string) {
+		out = append(out, finding.Finding{Code: code, Severity: finding.Blocks, Count: max(1, len(joints)), Title: title, Why: why,
+			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: joints}})
+	}
+	if s.Weights == nil {
+		block("not_bound", "The character is not bound yet", "Without weights there is no skin to hand over; mesh and skeleton can be had on their own.",
+			finding.Evidence{What: "vertices with weights", Value: 0, Limit: 1}, nil)
+		return out
+	}
+	if n := len(s.Stray()); n > 0 {
+		block("unweighted_vertices", fmt.Sprintf("%d vertices have no weights", n), "The file format needs weights that sum to 1 everywhere; these would be given to the root.",
+			finding.Evidence{What: "vertices without weights", Value: float64(n), Limit: 0}, nil)
+		for _, f := range c.Found("bind") {
+			if f.Code == "unweighted_vertices" {
+				out[len(out)-1].Where, out[len(out)-1].Remedies = f.Where, f.Remedies
+			}
+		}
+	}
+	var bad []string
+	for _, j := range s.Skeleton.Joints {
+		if !legalName.MatchString(j.Name) {
+			bad = append(bad, j.Name)
+		}
+	}
+	if bad != nil {
+		block("illegal_names", fmt.Sprintf("%d joint names may not survive", len(bad)), "Other programs replace spaces and signs in names, and the clips no longer find their joints.",
+			finding.Evidence{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0}, bad)
+	}
+	if s.Mesh.Framed() {
+		out = append(out, finding.Finding{Code: "transform_not_identity", Severity: finding.Note, Count: 1, Title: "The transform will be baked on the way out",
+			Why: "A skinned mesh ignores the transform of its node, so the file gets world positions.", Evidence: []finding.Evidence{{What: "parts with a transform", Value: 1, Limit: 0}}})
+	}
+	most := 0
+	for _, x := range s.Weights.Of {
+		most = max(most, len(x))
+	}
+	if most > 4 {
+		out = append(out, finding.Finding{Code: "many_influences", Severity: finding.Note, Count: most, Title: fmt.Sprintf("Some vertices follow %d joints", most),
+			Why: "Four is what most real-time targets take; the file gets a second set of influences.", Evidence: []finding.Evidence{{What: "influences of the busiest vertex", Value: float64(most), Limit: 4}}})
+	}
+	for _, stage := range studio.Stages() {
+		if stage.Name == "handoff" {
+			break
+		}
+		list := c.Found(stage.Name)
+		if w := finding.Worst(list); w == finding.Blocks || w == finding.Harms {
+			out = append(out, finding.Finding{Code: "open_" + stage.Name, Severity: finding.Harms, Count: len(list),
+				Title: fmt.Sprintf("%s has open findings", stage.Title), Why: "They go along with the file.",
+				Evidence: []finding.Evidence{{What: "findings", Value: float64(len(list)), Limit: 0}}})
+		}
+	}
+	return out
+}

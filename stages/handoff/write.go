@@ -1,0 +1,68 @@
+package handoff
+
+import (
+	"fmt"
+	"io"
+
+	"wisemarrow/core/pose"
+	"wisemarrow/core/weights"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/obj"
+	"wisemarrow/studio"
+)
+
+// Write writes what is handed over. what is "glb" (mesh, skeleton, skin and motions),
+// "skeleton" (.gltf) or "obj" (the mesh); influences caps the weights of a
+// "glb" to 4 or 8, 0 keeps all.
+func Write(w io.Writer, s *studio.State, what string, influences int) error {
+	switch what {
+	case "obj":
+		if s.Mesh == nil {
+			return studio.Wrong("there is no mesh to hand over")
+		}
+		return obj.Encode(w, s.Mesh)
+	case "skeleton":
+		if s.Skeleton == nil {
+			return studio.Wrong("there is no skeleton to hand over")
+		}
+		return gltf.EncodeSkeleton(w, s.Skeleton)
+	case "glb":
+		if s.Mesh == nil {
+			return studio.Wrong("there is no mesh to hand over")
+		}
+		sk := s.Weights
+		if sk != nil && influences > 0 {
+			capped := weights.New(sk.Joints, len(sk.Of))
+			for v, list := range sk.Of {
+				capped.Of[v] = weights.Clean(list, weights.Limits{Cap: influences})
+			}
+			sk = capped
+		}
+		var clips []*pose.Clip
+		if s.Skeleton != nil {
+			clips = studio.EachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton) })
+		}
+		return gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips})
+	}
+	return studio.Wrong("there is no handoff %q; there are glb, skeleton and obj", what)
+}
+
+// FileName returns the file name for a handoff of a character.
+func FileName(character, what string) string {
+	name := []rune{}
+	for _, r := range character {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-' {
+			name = append(name, r)
+		} else if r >= 'A' && r <= 'Z' {
+			name = append(name, r+32)
+		} else {
+			name = append(name, '_')
+		}
+	}
+	switch what {
+	case "skeleton":
+		return fmt.Sprintf("%s_skeleton.gltf", string(name))
+	default:
+		return fmt.Sprintf("%s.%s", string(name), what)
+	}
+}

@@ -1,0 +1,351 @@
+package intake_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"slices"
+	"strings"
+	"testing"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/health"
+	"wisemarrow/core/mesh"
+	"wisemarrow/demo"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/obj"
+	"wisemarrow/formats/reading"
+	"wisemarrow/internal/studiotest"
+	"wisemarrow/stages/handoff"
+	"wisemarrow/stages/intake"
+	"wisemarrow/studio"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+var ctx = context.Background()
+
+func codes(s studio.State) (out []string) {
+	_, list := health.Check(s.Mesh.Surface(), s.Settings.Kind)
+	for _, f := range list {
+		out = append(out, f.Code)
+	}
+	return out
+}
+
+// One action, and two decisions: unit and axis, and what becomes of the face
+// over the crown. What is left are notes.
+func TestOdileAsDeliveredNeedsOneActionAndTwoDecisions(t *testing.T) {
+	m, _ := demo.OdileAsDelivered(0.02)
+	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
+	mended, told, err := studiotest.Try(s, "mend_safe", "")
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "findings became 3")
+	require.Len(t, told.Left, 3)
+	require.GreaterOrEqual(t, len(told.Steps), 5)
+	require.Equal(t, []string{"size_or_axis", "many_sided_faces", "asymmetric"}, codes(mended))
+
+	_, list := health.Check(mended.Mesh.Surface(), "")
+	params, err := json.Marshal(list[0].Remedies[0].Params)
+	require.NoError(t, err)
+	upright := studiotest.Do(t, mended, list[0].Remedies[0].Op, string(params))
+	params, err = json.Marshal(list[1].Remedies[0].Params)
+	require.NoError(t, err)
+	done := studiotest.Do(t, upright, list[1].Remedies[0].Op, string(params))
+	require.Equal(t, []string{"asymmetric"}, codes(done))
+	facts := done.Mesh.Measure()
+	require.True(t, facts.Closed)
+	require.Equal(t, 1, facts.Pieces)
+	clean, _ := demo.Odile(0.02)
+	require.InDelta(t, clean.Measure().Height, facts.Height, 0.03)
+	require.InEpsilon(t, clean.Measure().Volume, facts.Volume, 0.01)
+	again, told, err := studiotest.Try(done, "mend_safe", "")
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "Nothing was safe to mend")
+	require.Equal(t, done.Mesh.Corner, again.Mesh.Corner)
+}
+
+// A skeleton and the skin come along when the character is scaled or turned.
+func TestBakingMovesSkeletonAndSkinTogether(t *testing.T) {
+	s := studiotest.Bound(t)
+	out := studiotest.Do(t, s, "real_size", `{"height":3.4}`)
+	k := 3.4 / s.Mesh.Measure().Height
+	require.InDelta(t, 3.4, out.Mesh.Measure().Height, 1e-9)
+	for i, j := range s.Skeleton.Joints {
+		require.InDelta(t, 0, r3.Norm(r3.Sub(out.Skeleton.Joints[i].Pos, r3.Scale(k, j.Pos))), 1e-9)
+		require.Equal(t, out.Skeleton.Joints[i].Pos, out.Bind.Skeleton.Joints[i].Pos, "the bind is no older than before")
+	}
+	require.Equal(t, s.Weights.Of, out.Weights.Of)
+	turned := studiotest.Do(t, s, "bake_transform", `{"turn":90}`)
+	i := s.Skeleton.Index("hand_l")
+	require.InDelta(t, -s.Skeleton.Joints[i].Pos.X, turned.Skeleton.Joints[i].Pos.Z, 1e-9)
+	for _, c := range []string{`{"scale":0}`, `{"turn":400}`, `{"up":"x"}`} {
+		_, _, err := studiotest.Try(s, "bake_transform", c)
+		require.True(t, studio.IsInput(err), c)
+	}
+	_, _, err := studiotest.Try(s, "real_size", `{"height":-1}`)
+	require.ErrorContains(t, err, "above zero")
+}
+
+func TestCompletingAHalfMirrorsTheWeights(t *testing.T) {
+	s := studiotest.Bound(t)
+	drop := make([]int32, 0)
+	for f := range s.Mesh.Faces() {
+		for _, v := range s.Mesh.Face(f) {
+			if s.Mesh.Points[v].X < -1e-6 {
+				drop = append(drop, int32(f))
+				break
+			}
+		}
+	}
+	params, err := json.Marshal(map[string]any{"faces": drop})
+	require.NoError(t, err)
+	half := studiotest.Do(t, s, "drop_chosen", string(params))
+	require.Contains(t, codes(half), "half_mesh")
+	whole := studiotest.Do(t, half, "complete_half", `{"tolerance":0.001}`)
+	require.NoError(t, whole.Weights.Validate())
+	require.Len(t, whole.Weights.Of, len(whole.Mesh.Points))
+	l, r := int32(slices.Index(whole.Weights.Joints, "forearm_l")), int32(slices.Index(whole.Weights.Joints, "forearm_r"))
+	left, right := 0.0, 0.0
+	for v := range whole.Weights.Of {
+		left += whole.Weights.Value(v, l)
+		right += whole.Weights.Value(v, r)
+	}
+	require.Greater(t, left, 5.0)
+	require.InEpsilon(t, left, right, 1e-9)
+}
+
+func TestPartsOutOfTheBindStayInTheCharacter(t *testing.T) {
+	m, _ := demo.Bram(0.03)
+	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
+	s = studiotest.Do(t, s, "fit_starter", "")
+	s = studiotest.Do(t, s, "mark_parts", `{"parts":["lantern","lantern_flame"],"out":true}`)
+	s = studiotest.Do(t, s, "bind_heat", "")
+	_, out := s.Mesh.Bindable()
+	n := 0
+	for v, yes := range out {
+		if yes {
+			n++
+			require.Empty(t, s.Weights.Of[v])
+		}
+	}
+	require.Greater(t, n, 100)
+	for _, v := range s.Bind.Report.Stray {
+		require.False(t, out[v], "what is out is not missed")
+	}
+	s = studiotest.Do(t, s, "follow_beneath", "")
+	require.Empty(t, s.Bind.Report.Stray)
+	var buf bytes.Buffer
+	require.NoError(t, handoff.Write(&buf, &s, "glb", 4))
+	back, err := gltf.Decode(&buf, nil, reading.Default)
+	require.NoError(t, err)
+	require.Equal(t, len(m.Points), len(back.Mesh.Points), "the lantern is handed over too")
+	in := studiotest.Do(t, s, "mark_parts", `{"parts":["lantern"],"out":false,"hidden":true}`)
+	require.NotEmpty(t, in.Bind.Report.Stray, "taken in again, it wants weights")
+	_, _, err = studiotest.Try(s, "mark_parts", `{"parts":["wing"],"out":true}`)
+	require.ErrorContains(t, err, `no part "wing"`)
+	_, _, err = studiotest.Try(s, "mark_parts", `{"parts":[]}`)
+	require.ErrorContains(t, err, "at least one part")
+	all, err := json.Marshal(map[string]any{"parts": partNames(s.Mesh), "out": true})
+	require.NoError(t, err)
+	_, _, err = studiotest.Try(s, "mark_parts", string(all))
+	require.ErrorContains(t, err, "has to stay")
+}
+
+func partNames(m *mesh.Mesh) (out []string) {
+	for _, p := range m.Parts {
+		out = append(out, p.Name)
+	}
+	return out
+}
+
+// Marking a part stores the table of parts and not the mesh anew.
+func TestMarkingAPartStoresNoMesh(t *testing.T) {
+	m, x, c := studiotest.Begun(t, studiotest.Odile())
+	before, blobs := m.Past[0].Parts["mesh"], len(m.Blob)
+	r, _, err := x.Do(ctx, c.ID, c.Head, "mark_parts", json.RawMessage(`{"parts":["hat"],"hidden":true}`), "tester")
+	require.NoError(t, err)
+	require.Equal(t, before, r.Parts["mesh"])
+	require.Equal(t, blobs+1, len(m.Blob))
+	s, err := studio.New(m, nil, reading.Default).Load(ctx, r)
+	require.NoError(t, err)
+	i, err := s.Mesh.FindPart("hat")
+	require.NoError(t, err)
+	require.True(t, s.Mesh.Parts[i].Hidden)
+}
+
+func TestPreviewTellsAndChangesNothing(t *testing.T) {
+	d, _ := demo.OdileAsDelivered(0.02)
+	m, x, c := studiotest.Begun(t, studio.State{Mesh: d, Settings: studio.DefaultSettings()})
+	p, err := x.Preview(ctx, c.ID, "drop_faces", nil)
+	require.NoError(t, err)
+	require.Less(t, p.After.Faces, p.Before.Faces)
+	require.Len(t, p.Where.Faces, p.Before.Faces-p.After.Faces)
+	require.True(t, slices.ContainsFunc(p.Mended, func(s string) bool { return strings.Contains(s, "lie on another") }))
+	p, err = x.Preview(ctx, c.ID, "mend_safe", nil)
+	require.NoError(t, err)
+	require.Equal(t, 1, p.After.Pieces)
+	require.Empty(t, p.Caused)
+	require.Len(t, m.Past, 1)
+	_, err = x.Preview(ctx, c.ID, "bind_heat", nil)
+	require.ErrorContains(t, err, "too long")
+	_, err = x.Preview(ctx, c.ID, "fill_holes", json.RawMessage(`{"edges":3}`))
+	require.ErrorContains(t, err, "no border of at most 3 edges")
+}
+
+// A newer file goes through the repairs of the earlier one; what can be kept is.
+func TestDeliverKeepsWhatCanBeKept(t *testing.T) {
+	file := func(edit func(m *mesh.Mesh)) *bytes.Reader {
+		m, _ := demo.Odile(0.02)
+		for i := range m.Points {
+			m.Points[i] = r3.Scale(100, m.Points[i])
+		}
+		m.Points = append(m.Points, r3.Vec{X: 300})
+		edit(m)
+		var buf bytes.Buffer
+		require.NoError(t, obj.Encode(&buf, m))
+		return bytes.NewReader(buf.Bytes())
+	}
+	m := studiotest.NewMemory()
+	x := studio.New(m, nil, reading.Default)
+	c, err := intake.Bring(ctx, x, studio.Character{Production: "P", Name: "Odile"}, "tester", upload(t, "odile_1.obj", file(func(*mesh.Mesh) {})))
+	require.NoError(t, err)
+	act := func(op, params string) studio.Revision {
+		t.Helper()
+		r, _, err := x.Do(ctx, c.ID, m.Head(), op, json.RawMessage(params), "tester")
+		require.NoError(t, err)
+		return r
+	}
+	act("bake_transform", `{"scale":0.01}`)
+	act("drop_loose", "")
+	act("fit_starter", "")
+	r := act("bind_heat", "")
+	before, err := x.Load(ctx, r)
+	require.NoError(t, err)
+
+	// The nose grew: same order.
+	nose := func(m *mesh.Mesh) { m.Points[7].Z += 5 }
+	compare := func(base int64, name string, data io.Reader) (intake.Delivery, error) {
+		f, err := x.TakeIn(ctx, upload(t, name, data))
+		require.NoError(t, err)
+		return intake.CompareDelivery(ctx, x, c.ID, base, f)
+	}
+	take := func(d intake.Delivery) studio.Revision {
+		t.Helper()
+		return act("take_delivery", studiotest.Encoded(t, d.Take))
+	}
+	d, err := compare(r.ID, "odile_2.obj", file(nose))
+	require.NoError(t, err)
+	require.True(t, d.Change.Same())
+	require.Equal(t, 1, d.Change.Moved)
+	require.InDelta(t, 0.05, d.Change.Farthest.By, 1e-6)
+	require.Equal(t, "kept", d.Weights)
+	require.Equal(t, []string{"Bake the transform", "Drop loose vertices"}, d.Repeated)
+	require.Equal(t, r.ID, m.Head(), "comparing changes nothing")
+	taken := take(d)
+	after, err := x.Load(ctx, taken)
+	require.NoError(t, err)
+	require.Equal(t, len(before.Weights.Of), len(after.Weights.Of))
+	for v := range after.Weights.Of {
+		require.Equal(t, before.Weights.Leader(v), after.Weights.Leader(v))
+	}
+	require.Equal(t, "odile_2.obj", after.Settings.Source)
+	require.Contains(t, taken.Outcome.Sentence, "weights kept")
+
+	// A face gone: other topology, so the weights are carried over by place.
+	fewer := func(m *mesh.Mesh) { *m = *first(m.DropChosen(append(make([]bool, m.Faces()-1), true))) }
+	d, err = compare(taken.ID, "odile_3.obj", file(fewer))
+	require.NoError(t, err)
+	require.Equal(t, "carried", d.Weights)
+	taken = take(d)
+	carried, err := x.Load(ctx, taken)
+	require.NoError(t, err)
+	require.NoError(t, carried.Weights.Validate())
+	require.Empty(t, carried.Weights.Unweighted())
+	worst := 0.0
+	for v := range carried.Mesh.Points {
+		worst = max(worst, 1-carried.Weights.Value(v, before.Weights.Leader(v)))
+	}
+	require.Less(t, worst, 0.75, "a vertex still follows the joint that led it")
+
+	_, err = compare(r.ID, "odile_4.obj", file(nose))
+	require.ErrorAs(t, err, &studio.ErrStale{})
+	_, err = compare(taken.ID, "odile_5.obj", strings.NewReader("v 1"))
+	require.True(t, studio.IsInput(err))
+	_, _, err = x.Do(ctx, c.ID, taken.ID, "take_delivery", json.RawMessage(`{"file":{"name":"a.obj","blob":"none"}}`), "tester")
+	require.ErrorContains(t, err, "not stored any more")
+}
+
+// upload is a file as a person sends it.
+func upload(t *testing.T, name string, r io.Reader) studio.Upload {
+	t.Helper()
+	u, err := studio.ReadFrom(name, r, reading.Default)
+	require.NoError(t, err)
+	return u
+}
+
+func first[A, B any](a A, _ B) A { return a }
+
+// All that a file brought is stored and handed over: a second set of texture
+// coordinates, a shape target, a loose edge, materials.
+func TestWhatAFileBroughtIsStoredByteForByte(t *testing.T) {
+	s := studiotest.Odile()
+	m := *s.Mesh
+	m.Extra = []mesh.Attribute{{Name: "COLOR_0", Width: 4, Values: make([]float32, 4*len(m.Corner))}}
+	m.Extra[0].Values[9] = 0.5
+	m.Shapes = []mesh.Shape{{Name: "smile", Vertex: []int32{3, 8}, Offset: []r3.Vec{{X: 0.25}, {Y: -0.5}}}}
+	m.Lines = [][2]int32{{1, 2}}
+	s.Mesh = &m
+	mem, _, c := studiotest.Begun(t, s)
+	back, err := studio.New(mem, nil, reading.Default).Load(ctx, mem.Past[c.Head-1])
+	require.NoError(t, err)
+	require.Equal(t, m.Extra, back.Mesh.Extra)
+	require.Equal(t, m.Shapes, back.Mesh.Shapes)
+	require.Equal(t, m.Lines, back.Mesh.Lines)
+	dropped := studiotest.Do(t, *back, "drop_loose", "")
+	require.Empty(t, dropped.Mesh.Lines)
+	require.Equal(t, m.Shapes, dropped.Mesh.Shapes)
+}
+
+func TestKindChangesWhatIsPlausible(t *testing.T) {
+	m, x, c := studiotest.Begun(t, studiotest.Odile())
+	r, _, err := x.Do(ctx, c.ID, c.Head, "set_kind", json.RawMessage(`{"kind":"hand"}`), "tester")
+	require.NoError(t, err)
+	list := studiotest.Findings(t, x, r, "intake")
+	require.True(t, slices.ContainsFunc(list, func(f finding.Finding) bool { return f.Code == "implausible_size" }))
+	_, _, err = x.Do(ctx, c.ID, m.Head(), "set_kind", json.RawMessage(`{"kind":"octopus"}`), "tester")
+	require.ErrorContains(t, err, "octopus")
+}
+
+func TestImportRefusesAndTellsWhy(t *testing.T) {
+	m := studiotest.NewMemory()
+	x := studio.New(m, nil, reading.Limits{Bytes: 1 << 20, Vertices: 50})
+	for text, want := range map[string]string{"v 0 0\n": "line 1", strings.Repeat("v 0 0 0\n", 60): "limit"} {
+		_, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", upload(t, "a.obj", strings.NewReader(text)))
+		require.True(t, studio.IsInput(err))
+		require.ErrorContains(t, err, want)
+	}
+	_, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", upload(t, "a.gltf", strings.NewReader(`{"asset":{"version":"2.0"}}`)))
+	require.ErrorContains(t, err, "no mesh")
+	require.Empty(t, m.Past)
+	m.Down = true
+	_, _, err = x.Do(ctx, "one", 1, "drop_loose", nil, "tester")
+	require.ErrorIs(t, err, studio.ErrDown)
+}
+
+func TestDeliveredOBJKeepsItsPolygons(t *testing.T) {
+	m, _ := demo.Odile(0.02)
+	var b bytes.Buffer
+	require.NoError(t, obj.Encode(&b, m))
+	mem := studiotest.NewMemory()
+	x := studio.New(mem, nil, reading.Default)
+	c, err := intake.Bring(ctx, x, studio.Character{Production: "P", Name: "Odile"}, "tester", upload(t, "odile.obj", &b))
+	require.NoError(t, err)
+	s, err := x.Load(ctx, mem.Past[0])
+	require.NoError(t, err)
+	require.Equal(t, m.Corner, s.Mesh.Corner)
+	require.Equal(t, "odile.obj", s.Settings.Source)
+	require.Equal(t, int64(1), c.Head)
+}

@@ -1,0 +1,79 @@
+package intake
+
+import (
+	"context"
+	"fmt"
+
+	"wisemarrow/core/health"
+	"wisemarrow/core/mesh"
+	"wisemarrow/studio"
+)
+
+func init() {
+	studio.Register(
+		studio.Entry{Name: "mend_safe", Label: "Mend what is safe", Stage: "intake", Words: "clean up repair fix heal mesh", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MendSafe{} }},
+	)
+}
+
+// MendSafe does the repairs that change nothing that a modeller could have
+// meant, in the order in which each leaves the least to the next, and lists
+// what is left for a person. Unit, axis and place are decisions and stay, as do
+// holes and pieces.
+type MendSafe struct {
+	// Distance in metres within which borders are welded; 0 takes a
+	// hundred-thousandth of the diagonal.
+	Distance float64 `json:"distance,omitempty"`
+}
+
+// Apply implements Operation.
+func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
+	if o.Distance < 0 {
+		return s, studio.Outcome{}, studio.Wrong("the weld distance must be a length, not %g", o.Distance)
+	}
+	_, found := health.Check(s.Mesh.Surface(), s.Settings.Kind)
+	out := studio.Outcome{Before: fmt.Sprint(len(found))}
+	step := func(op studio.Operation) error {
+		next, told, err := op.Apply(ctx, s, progress)
+		if err != nil {
+			return err
+		}
+		if same := sameMesh(s.Mesh, next.Mesh); !same {
+			out.Steps = append(out.Steps, told.Sentence)
+		}
+		s = next
+		return ctx.Err()
+	}
+	if s.Mesh.Framed() {
+		if err := step(&BakeTransform{mesh.NoPlacement}); err != nil {
+			return s, studio.Outcome{}, err
+		}
+	}
+	distance := o.Distance
+	if distance == 0 {
+		distance = mesh.NearShare * s.Mesh.Surface().Diagonal
+	}
+	steps := []studio.Operation{&DropFaces{}, &Weld{Distance: distance}, &DropLoose{}, &DropFaces{}, &SplitTies{}, &MakeOutward{}}
+	for i, op := range steps {
+		if w, ok := op.(*Weld); ok && !(w.Distance > 0) {
+			continue // all in one point
+		}
+		progress("Mending", float64(i)/float64(len(steps)))
+		if err := step(op); err != nil {
+			return s, studio.Outcome{}, err
+		}
+	}
+	_, left := health.Check(s.Mesh.Surface(), s.Settings.Kind)
+	for _, f := range left {
+		out.Left = append(out.Left, f.Title)
+	}
+	out.After = fmt.Sprint(len(left))
+	out.Sentence = fmt.Sprintf("Mended what is safe: %d findings became %d", len(found), len(left))
+	if len(out.Steps) == 0 {
+		out.Sentence = fmt.Sprintf("Nothing was safe to mend; %d findings are left for you", len(left))
+	}
+	return s, out, nil
+}
+
+func sameMesh(a, b *mesh.Mesh) bool {
+	return a == b || mesh.Compare(a, b).Same() && !a.Framed() && !b.Framed() && mesh.Compare(a, b).Farthest.By == 0
+}

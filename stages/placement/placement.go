@@ -1,0 +1,30 @@
+// Package placement is the stage at which a skeleton gets into the mesh: fitted from
+// a starter, taken over from elsewhere, placed and built by hand.
+package placement
+
+import (
+	"wisemarrow/core/finding"
+	"wisemarrow/core/health"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/formats"
+	"wisemarrow/studio"
+)
+
+func init() {
+	studio.RegisterStage(studio.Stage{Name: "placement", Title: "Placement", Question: "Is every joint where the anatomy turns?", Order: 2,
+		Touched: func(s *studio.State) bool { return s.Skeleton != nil },
+		Reads:   []string{"mesh", "parts", "skeleton", "settings"},
+		Find: func(c *studio.Checked) []finding.Finding {
+			m := c.Mesh()
+			if m == nil || c.State.Skeleton == nil {
+				return nil
+			}
+			return append(c.State.Skeleton.CheckPlacement(m.Surface.Tree, c.State.Settings.Marks), health.Rings(m.Surface, c.State.Skeleton)...)
+		}})
+}
+
+// Starters are the skeletons that fit_starter knows.
+var Starters = skeleton.Kinds
+
+// SkeletonFiles are the kinds of file that a skeleton can be read from.
+func SkeletonFiles() []string { return formats.SkeletonExtensions }

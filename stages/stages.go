@@ -1,0 +1,12 @@
+// Package stages brings all stages in: who imports it has their operations and
+// findings in the registry.
+package stages
+
+import (
+	_ "wisemarrow/stages/axes"      // its operations and findings
+	_ "wisemarrow/stages/bind"      // its operations and findings
+	_ "wisemarrow/stages/handoff"   // its operations and findings
+	_ "wisemarrow/stages/intake"    // its operations and findings
+	_ "wisemarrow/stages/placement" // its operations and findings
+	_ "wisemarrow/stages/weights"   // its operations and findings
+)

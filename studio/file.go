@@ -1,0 +1,112 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"path"
+	"slices"
+
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/reading"
+)
+
+// File is a file among the parameters of an operation: the blob with its content,
+// and those of the files that came beside it. So a revision that read a file can be
+// done again from the store alone.
+type File struct {
+	Name   string            `json:"name"`
+	Blob   string            `json:"blob"`
+	Beside map[string]string `json:"beside,omitempty"` // blobs by name
+
+	read   func(hash string) ([]byte, error)
+	limits reading.Limits
+}
+
+// FileReader is an operation that reads files.
+type FileReader interface {
+	Files() []*File
+}
+
+// AttachFiles lets the files of an operation be read; read returns a blob.
+func AttachFiles(op Operation, read func(hash string) ([]byte, error), l reading.Limits) {
+	if r, ok := op.(FileReader); ok {
+		for _, f := range r.Files() {
+			f.read, f.limits = read, l
+		}
+	}
+}
+
+// Given reports whether there is a file.
+func (f *File) Given() bool { return f != nil && f.Blob != "" }
+
+// Open returns the content, and what finds the files beside it.
+func (f *File) Open() (io.Reader, gltf.Resolver, reading.Limits, error) {
+	if f.read == nil {
+		return nil, nil, f.limits, Wrong("the file %s is not at hand here", f.Name)
+	}
+	data, err := f.read(f.Blob)
+	if errors.Is(err, ErrNotFound) {
+		return nil, nil, f.limits, Wrong("the content of %s is not stored any more: bring the file again", f.Name)
+	}
+	if err != nil {
+		return nil, nil, f.limits, fmt.Errorf("reading %s: %w", f.Name, err)
+	}
+	resolve := func(uri string) ([]byte, error) {
+		hash, ok := f.Beside[path.Base(uri)]
+		if !ok {
+			return nil, ErrNotFound
+		}
+		return f.read(hash)
+	}
+	return bytes.NewReader(data), resolve, f.limits, nil
+}
+
+// blobs returns the hashes of all that an operation reads.
+func blobsOf(op Operation) []string {
+	r, ok := op.(FileReader)
+	if !ok {
+		return nil
+	}
+	var out []string
+	for _, f := range r.Files() {
+		if f.Given() {
+			out = append(out, f.Blob)
+			out = append(out, slices.Sorted(maps.Values(f.Beside))...)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// Upload is a file that a person has sent, with what came beside it.
+type Upload struct {
+	Name   string
+	Data   []byte
+	Beside map[string][]byte
+}
+
+// Blobs returns the file as it stands in parameters, and its content.
+func (u Upload) Blobs() (File, []Blob) {
+	b := newBlob(u.Data)
+	f := File{Name: u.Name, Blob: b.Hash}
+	out := []Blob{b}
+	for _, name := range slices.Sorted(maps.Keys(u.Beside)) {
+		b := newBlob(u.Beside[name])
+		if f.Beside == nil {
+			f.Beside = map[string]string{}
+		}
+		f.Beside[name] = b.Hash
+		out = append(out, b)
+	}
+	return f, out
+}
+
+// TakeIn stores the content of an upload, to be named by an operation within a day.
+func (x *Studio) TakeIn(ctx context.Context, u Upload) (File, error) {
+	f, blobs := u.Blobs()
+	return f, x.store.Stage(ctx, blobs)
+}

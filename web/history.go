@@ -1,0 +1,60 @@
+package web
+
+import (
+	"bytes"
+	"net/http"
+	"strconv"
+
+	"wisemarrow/stages/handoff"
+)
+
+// historyPage is how many revisions one answer has.
+const historyPage = 50
+
+// history answers with a page of revisions, newest first; before is the one that the
+// page before ended with.
+func (s *site) history(w http.ResponseWriter, r *http.Request) {
+	before, _ := strconv.ParseInt(r.URL.Query().Get("before"), 10, 64) // none begins at the newest
+	list, err := s.studio.Store().History(r.Context(), param(r, "id"), before, historyPage)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	more := len(list) > 0 && list[len(list)-1].Parent != 0
+	answer(w, http.StatusOK, map[string]any{"revisions": list, "more": more})
+}
+
+// script sends what was done to a character as a script, to be run on other files.
+func (s *site) script(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	var buf bytes.Buffer
+	if err == nil {
+		err = s.studio.WriteScript(r.Context(), &buf, o.ID, o.rev.ID, r.URL.Query().Get("whole") == "1")
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	attach(w, handoff.FileName(o.Name, "jsonl"), buf.Bytes())
+}
+
+// handoff sends a file for the next department.
+func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	influences, _ := strconv.Atoi(r.URL.Query().Get("influences")) // none keeps all
+	var buf bytes.Buffer
+	if err == nil {
+		err = handoff.Write(&buf, o.state, param(r, "what"), influences)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	attach(w, handoff.FileName(o.Name, param(r, "what")), buf.Bytes())
+}
+
+func attach(w http.ResponseWriter, name string, data []byte) {
+	w.Header().Set("Content-Type", "application/octet-stream")
+	w.Header().Set("Content-Disposition", `attachment; filename="`+name+`"`)
+	_, _ = w.Write(data)
+}

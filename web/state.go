@@ -1,0 +1,262 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/studio"
+)
+
+// What the workbench knows of a character's head but the arrays comes in sections.
+// A page that knows a revision gets those sections alone that read a part which has
+// changed since.
+
+// section is a key of the answer, and the rows of the table of parts that it reads.
+type section struct {
+	name  string
+	reads []string
+	make  func(s *site, ctx context.Context, o opened) (any, error)
+}
+
+var sections = []section{
+	{"mesh", []string{"mesh", "parts"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.rev.Parts.Key("mesh", "parts"), nil }},
+	{"facts", []string{"mesh", "parts"}, func(s *site, ctx context.Context, o opened) (any, error) {
+		f, err := s.studio.Facts(ctx, o.rev)
+		return f.Facts, err
+	}},
+	{"parts", []string{"mesh", "parts"}, parts},
+	{"weights", []string{"weights"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		if o.state.Weights == nil {
+			return nil, nil
+		}
+		return map[string]any{"joints": o.state.Weights.Joints, "columns": o.rev.Parts.Columns()}, nil
+	}},
+	{"fit", []string{"fit"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Fit, nil }},
+	{"plane", []string{"skeleton", "settings"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		if o.state.Skeleton == nil {
+			return 0, nil
+		}
+		return o.state.Skeleton.MirrorPlane(o.state.Settings.Marks), nil
+	}},
+	{"motions", []string{"clips"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Motions(), nil }},
+	{"kept", []string{"kept"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		names := []string{}
+		for _, k := range o.state.Kept {
+			names = append(names, k.Name)
+		}
+		return names, nil
+	}},
+	{"convention", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Convention, nil }},
+	{"refused", []string{"mesh", "skeleton", "weights", "clips", "kept"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		out := map[string]string{}
+		for _, e := range studio.Operations() {
+			if why := e.Missing(o.state); why != "" {
+				out[e.Name] = why
+			}
+		}
+		return out, nil
+	}},
+}
+
+// state answers with what the workbench shows of the head; with since only with
+// what has changed since that revision.
+func (s *site) state(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	var before *opened
+	if since, bad := strconv.ParseInt(r.URL.Query().Get("since"), 10, 64); bad == nil && since > 0 {
+		if before, err = s.earlier(r.Context(), o.Character, since); err != nil {
+			s.problem(w, r, err)
+			return
+		}
+	}
+	out, err := s.shown(r.Context(), o, before, r.URL.Query().Get("stage"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, out)
+}
+
+// earlier is a character at a revision that a page knows; nil if it is none of it.
+func (s *site) earlier(ctx context.Context, c studio.Character, id int64) (*opened, error) {
+	rev, err := s.studio.Store().Revision(ctx, id)
+	if errors.Is(err, studio.ErrNotFound) || err == nil && rev.Character != c.ID {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	state, err := s.studio.Load(ctx, rev)
+	return &opened{c, rev, state}, err
+}
+
+// shown is what the workbench shows of a character: all of it, or what is other than
+// before. With a stage its panel goes along.
+func (s *site) shown(ctx context.Context, o opened, before *opened, stage string) (map[string]any, error) {
+	out := map[string]any{"id": o.ID, "name": o.Name, "head": o.rev.ID, "undo": "", "redo": ""}
+	if before != nil {
+		out["since"] = before.rev.ID
+	}
+	if o.rev.Parent != 0 {
+		out["undo"] = o.rev.Outcome.Sentence
+	}
+	next, err := s.studio.Store().Next(ctx, o.ID, o.rev.ID)
+	switch {
+	case err == nil:
+		out["redo"] = next.Outcome.Sentence
+	case !errors.Is(err, studio.ErrNotFound):
+		return nil, err
+	}
+	if out["works"], err = s.studio.Store().OpenWork(ctx, o.ID); err != nil {
+		return nil, err
+	}
+	changed := func(reads []string) bool {
+		return before == nil || before.rev.Parts.Key(reads...) != o.rev.Parts.Key(reads...)
+	}
+	for _, sec := range sections {
+		if changed(sec.reads) {
+			if out[sec.name], err = sec.make(s, ctx, o); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if changed([]string{"skeleton", "settings", "bind"}) {
+		all := joints(o)
+		out["joints"] = all
+		if before != nil {
+			if moved, ok := differing(joints(*before), all); ok {
+				delete(out, "joints")
+				out["moved"] = moved
+			}
+		}
+	}
+	review, err := s.studio.Review(ctx, o.rev)
+	if err != nil {
+		return nil, err
+	}
+	var was *studio.Review
+	if before != nil {
+		if was, err = s.studio.Review(ctx, before.rev); err != nil {
+			return nil, err
+		}
+	}
+	list := []studio.Reviewed{}
+	for i, st := range review.Stages {
+		if was != nil && sameReview(was.Stages[i], st) {
+			continue
+		}
+		st.Findings = slices.Clone(st.Findings)
+		for k := range st.Findings {
+			f := &st.Findings[k]
+			f.Where = finding.Where{Joints: f.Where.Joints} // the rest is fetched when shown
+		}
+		list = append(list, st)
+	}
+	out["stages"] = list
+	if stage != "" {
+		html, err := s.trayOf(ctx, o, stage)
+		if err != nil {
+			return nil, err
+		}
+		out["tray"] = string(html)
+	}
+	return out, nil
+}
+
+// sameReview reports whether two reviews of a stage came out of one computation, or
+// say nothing both.
+func sameReview(a, b studio.Reviewed) bool {
+	return a.State == b.State && len(a.Findings) == len(b.Findings) && (len(a.Findings) == 0 || &a.Findings[0] == &b.Findings[0])
+}
+
+// jointView is a joint as the views draw it.
+type jointView struct {
+	Name       string     `json:"name"`
+	Parent     int        `json:"parent"`
+	Pos        [3]float64 `json:"pos"` // world at rest
+	Rot        [4]float64 `json:"rot"` // world at rest: x y z w
+	Side       string     `json:"side"`
+	Partner    int        `json:"partner"`
+	End        bool       `json:"end"`
+	Confidence float64    `json:"confidence"`
+	Reason     string     `json:"reason"`
+	Bound      string     `json:"bound"` // state after the last bind
+	Cause      string     `json:"cause"`
+	Leads      int        `json:"leads"`
+	Pinned     bool       `json:"pinned"`
+	Locked     bool       `json:"locked"`
+	Hidden     bool       `json:"hidden"`
+}
+
+func joints(o opened) []jointView {
+	sk := o.state.Skeleton
+	if sk == nil {
+		return []jointView{}
+	}
+	children := sk.Children()
+	pairs := sk.Pairs(o.state.Settings.Marks)
+	out := make([]jointView, len(sk.Joints))
+	for i, j := range sk.Joints {
+		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
+		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
+			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden}
+	}
+	if o.state.Bind != nil {
+		at := sk.Numbers()
+		for _, b := range o.state.Bind.Report.Joints {
+			if i, ok := at[b.Name]; ok {
+				out[i].Bound, out[i].Cause, out[i].Leads = string(b.State), b.Cause, b.Vertices
+			}
+		}
+	}
+	return out
+}
+
+// differing returns the rows by number that are other than before; false where names
+// or order are.
+func differing(before, after []jointView) (map[int]jointView, bool) {
+	if len(before) != len(after) {
+		return nil, false
+	}
+	out := map[int]jointView{}
+	for i := range after {
+		if before[i].Name != after[i].Name {
+			return nil, false
+		}
+		if before[i] != after[i] {
+			out[i] = after[i]
+		}
+	}
+	return out, true
+}
+
+// partView is a part of the mesh as the tray lists it.
+type partView struct {
+	Name   string `json:"name"`
+	Faces  int    `json:"faces"`
+	Hidden bool   `json:"hidden"`
+	Out    bool   `json:"out"`
+}
+
+func parts(s *site, ctx context.Context, o opened) (any, error) {
+	out := []partView{}
+	if o.state.Mesh == nil {
+		return out, nil
+	}
+	f, err := s.studio.Facts(ctx, o.rev)
+	if err != nil {
+		return nil, err
+	}
+	for i, p := range o.state.Mesh.Parts {
+		out = append(out, partView{p.Name, f.Facts.Parts[i].Faces, p.Hidden, p.Out})
+	}
+	return out, nil
+}

@@ -1,0 +1,153 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/stages/intake"
+	"wisemarrow/stages/placement"
+	"wisemarrow/stages/weights"
+	"wisemarrow/studio"
+
+	"github.com/go-chi/chi/v5"
+)
+
+func param(r *http.Request, name string) string { return chi.URLParam(r, name) }
+
+// opened is a character at a revision: its head, unless said otherwise.
+type opened struct {
+	studio.Character
+	rev   studio.Revision
+	state *studio.State
+}
+
+func (s *site) open(ctx context.Context, id string) (opened, error) {
+	c, rev, state, err := s.studio.Head(ctx, id)
+	return opened{c, rev, state}, err
+}
+
+// toStage leads to the first stage that has something to do.
+func (s *site) toStage(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	var review *studio.Review
+	if err == nil {
+		review, err = s.studio.Review(r.Context(), o.rev)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	stage := review.Stages[len(review.Stages)-1].Name
+	for _, st := range review.Stages {
+		if st.State != "clear" {
+			stage = st.Name
+			break
+		}
+	}
+	http.Redirect(w, r, "/characters/"+o.ID+"/"+stage, http.StatusSeeOther)
+}
+
+func (s *site) workbench(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	if err == nil && !studio.IsStage(param(r, "stage")) {
+		err = studio.ErrNotFound
+	}
+	var review *studio.Review
+	if err == nil {
+		review, err = s.studio.Review(r.Context(), o.rev)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	s.pages.render(w, r, "workbench", map[string]any{"Character": o.Character, "Stage": param(r, "stage"), "Stages": review.Stages, "Weights": o.state.Weights != nil,
+		"Operations": operations(), "Author": author(r)})
+}
+
+// tray renders the panel of a stage.
+func (s *site) tray(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	var html []byte
+	if err == nil {
+		html, err = s.trayOf(r.Context(), o, param(r, "stage"))
+	}
+	if err != nil {
+		code, text := status(err)
+		http.Error(w, text, code)
+		return
+	}
+	w.Header().Set("Cache-Control", "no-store")
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	_, _ = w.Write(html)
+}
+
+// trayOf is the panel of a stage as HTML.
+func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, error) {
+	if !studio.IsStage(stage) {
+		return nil, studio.ErrNotFound
+	}
+	review, err := s.studio.Review(ctx, o.rev)
+	if err != nil {
+		return nil, err
+	}
+	others, err := s.colleagues(ctx, o.Character)
+	if err != nil {
+		return nil, err
+	}
+	shelf, err := s.studio.Shelf(ctx, o.ID)
+	if err != nil {
+		return nil, err
+	}
+	var buf bytes.Buffer
+	err = s.pages.all.ExecuteTemplate(&buf, "tray_"+stage, map[string]any{"Character": o.Character, "Stage": review.Stage(stage), "State": o.state, "Review": review, "Head": o.rev.ID,
+		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Accept": accepted()})
+	return buf.Bytes(), err
+}
+
+// where returns the places of one finding.
+func (s *site) where(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	var stage *studio.Reviewed
+	if err == nil {
+		stage, err = s.studio.ReviewStage(r.Context(), o.rev, param(r, "stage"))
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	i := slices.IndexFunc(stage.Findings, func(f finding.Finding) bool { return f.Code == param(r, "code") })
+	if i < 0 {
+		s.problem(w, r, studio.ErrNotFound)
+		return
+	}
+	where := stage.Findings[i].Where
+	if where.Spots, err = s.studio.Spots(r.Context(), o.rev, where); err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, where)
+}
+
+func (s *site) probe(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	v, err := strconv.Atoi(param(r, "vertex"))
+	if err != nil {
+		s.problem(w, r, studio.ErrInput{What: "a vertex is a number"})
+		return
+	}
+	p, err := weights.Probe(o.state, v)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, p)
+}
