@@ -6,7 +6,7 @@ test.beforeEach(async ({ page }) => { await open(page, 'Odile', 'placement'); })
 
 test('lengths may be typed as sums, and nonsense is no length', async ({ page }) => {
   const out = await page.evaluate(async (list) => {
-    const { reckon } = await import('/static/js/reckon.js');
+    const { reckon } = await import(new URL('./reckon.js', document.querySelector('script[type=module][src]').src));
     return list.map((t) => { const v = reckon(t); return Number.isNaN(v) ? 'no' : v; });
   }, ['12.5', '10+2.5*2', '(1+2)*3', '-4', '40/2', '1,5', ' 7 cm', '.5', '2-', '', 'alert(1)', '1e5', '(1', '1 2', '--3', '3 mm', '1 m - 35mm', '2in', '1ft/2', '2*3cm', '5 km', '1/0']);
   expect(out).toEqual([12.5, 15, 9, -4, 20, 1.5, 7, 0.5, 'no', 'no', 'no', 'no', 'no', 12, 3, 0.30000000000000004, 96.5, 5.08, 15.24, 6, 'no', 'no']);
@@ -14,7 +14,7 @@ test('lengths may be typed as sums, and nonsense is no length', async ({ page })
 
 test('angles and turns undo each other', async ({ page }) => {
   const worst = await page.evaluate(async () => {
-    const { anglesOf, turnOf } = await import('/static/js/pose.js');
+    const { anglesOf, turnOf } = await import(new URL('./pose.js', document.querySelector('script[type=module][src]').src));
     let far = 0;
     for (let x = -175; x <= 175; x += 35) for (let y = -89; y <= 89; y += 17.8) for (let z = -170; z <= 170; z += 34) {
       const q = turnOf([x, y, z]), r = turnOf(anglesOf(q));
@@ -27,7 +27,7 @@ test('angles and turns undo each other', async ({ page }) => {
 
 test('a posed skeleton keeps the lengths of its bones and its rest is exact', async ({ page }) => {
   const [rest, drift] = await page.evaluate(async () => {
-    const { Posed } = await import('/static/js/pose.js');
+    const { Posed } = await import(new URL('./pose.js', document.querySelector('script[type=module][src]').src));
     const joints = globalThis.marrow.store.character.joints, p = new Posed(joints);
     p.update(new Map());
     let off = 0, stretch = 0;
@@ -44,7 +44,7 @@ test('a posed skeleton keeps the lengths of its bones and its rest is exact', as
 
 test('what is no bundle is refused', async ({ page }) => {
   const told = await page.evaluate(async () => {
-    const { openBundle } = await import('/static/js/bundle.js');
+    const { openBundle } = await import(new URL('./bundle.js', document.querySelector('script[type=module][src]').src));
     const out = [];
     for (const b of [new ArrayBuffer(0), new TextEncoder().encode('{"error":"gone"}').buffer]) { try { openBundle(b); out.push('read'); } catch (e) { out.push(e.message); } }
     return out;

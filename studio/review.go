@@ -216,6 +216,21 @@ func meshKey(p Parts, s *State) string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
+// DrawnKey is a name for what a view draws of a mesh: its geometry and the frames and
+// colours of its parts. It is "" without a mesh.
+func DrawnKey(p Parts, s *State) string {
+	if s.Mesh == nil {
+		return ""
+	}
+	h := sha256.New()
+	e := json.NewEncoder(h)
+	_ = e.Encode(p["mesh"]) // a hash takes all that is written
+	for _, x := range s.Mesh.Parts {
+		_ = e.Encode([]any{x.Frame, x.Colour})
+	}
+	return hex.EncodeToString(h.Sum(nil))[:32]
+}
+
 // Surface returns the mesh of a revision as it is measured, with its tree.
 func (x *Studio) Surface(ctx context.Context, r Revision) (*mesh.Surface, error) {
 	s, err := x.Load(ctx, r)

@@ -10,8 +10,9 @@ import (
 )
 
 // Linear returns the points moved by linear blend skinning (Magnenat-Thalmann
-// et al. 1988): the mean of where each joint's matrix takes a point, by its
-// weights. matrices take rest to posed world positions and are in the order of
+// et al. 1988): the mean of how far each joint's matrix takes a point, by its
+// weights. Written so, and not as the mean of the places, a point stays exactly where
+// it is at rest, though weights that were stored sum to 1 only to rounding. matrices take rest to posed world positions and are in the order of
 // w.Joints. Points without weights stay where they are.
 func Linear(points []r3.Vec, w *weights.Weights, matrices []geom.Matrix) []r3.Vec {
 	out := make([]r3.Vec, len(points))
@@ -21,11 +22,12 @@ func Linear(points []r3.Vec, w *weights.Weights, matrices []geom.Matrix) []r3.Ve
 				out[v] = points[v]
 				continue
 			}
-			var p r3.Vec
+			p := points[v]
+			var by r3.Vec
 			for _, x := range w.Of[v] {
-				p = r3.Add(p, r3.Scale(x.Value, matrices[x.Joint].Point(points[v])))
+				by = r3.Add(by, r3.Scale(x.Value, r3.Sub(matrices[x.Joint].Point(p), p)))
 			}
-			out[v] = p
+			out[v] = r3.Add(p, by)
 		}
 	})
 	return out

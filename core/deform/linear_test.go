@@ -25,10 +25,19 @@ func arm() *skeleton.Skeleton {
 func TestRestIsExactlyStill(t *testing.T) {
 	points := []r3.Vec{{X: 0.3, Y: 2}, {X: 1.5, Z: -1}}
 	w := weights.New([]string{"upper", "lower"}, 2)
-	w.Of[0] = []weights.Influence{{Joint: 0, Value: 0.25}, {Joint: 1, Value: 0.75}}
+	// As stored: rounded to float32, so that they do not quite sum to 1.
+	a, b := float64(float32(0.1)), float64(float32(0.9))
+	w.Of[0] = []weights.Influence{{Joint: 1, Value: b}, {Joint: 0, Value: a}}
+	require.NotEqual(t, 1.0, a+b)
 	for v, p := range deform.Linear(points, w, pose.Skin(arm(), nil)) {
-		require.InDelta(t, 0, r3.Norm(r3.Sub(p, points[v])), 1e-15)
+		require.Equal(t, points[v], p)
 	}
+	// A joint that is not turned, below none that is, leaves its skin exactly still.
+	s := arm()
+	s.Joints = append(s.Joints, skeleton.Joint{Name: "other", Parent: 0, Pos: r3.Vec{Y: 1}, Rot: geom.AxisAngle(r3.Vec{Z: 1}, 1.1)})
+	m := pose.Skin(s, pose.Pose{"lower": pose.Turn(30, 20, 10)})
+	require.Equal(t, geom.IdentityMatrix, m[0])
+	require.Equal(t, geom.IdentityMatrix, m[2])
 }
 
 // A vertex wholly of a joint moves rigidly with it; one shared evenly lies

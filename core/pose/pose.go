@@ -54,11 +54,20 @@ func InverseBind(s *skeleton.Skeleton) []geom.Matrix {
 	return out
 }
 
-// Skin returns each joint's matrix from rest to posed world positions.
+// Skin returns each joint's matrix from rest to posed world positions: exactly the
+// identity for a joint that is not turned and hangs from none that is.
 func Skin(s *skeleton.Skeleton, p Pose) []geom.Matrix {
 	out := World(s, p)
+	turned := make([]bool, len(s.Joints))
 	for i, b := range InverseBind(s) {
-		out[i] = out[i].Mul(b)
+		j := s.Joints[i]
+		q, ok := p[j.Name]
+		turned[i] = ok && q != quat.Number{Real: 1} || j.Parent >= 0 && turned[j.Parent]
+		if turned[i] {
+			out[i] = out[i].Mul(b)
+		} else {
+			out[i] = geom.IdentityMatrix
+		}
 	}
 	return out
 }

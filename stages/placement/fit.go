@@ -29,7 +29,12 @@ func losesByFit(s *studio.State, op studio.Operation) string {
 	case s.Weights != nil:
 		return "Fitting anew replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back."
 	}
-	return "Fitting anew replaces the joints that you moved; pinned ones stay. Undo brings them back."
+	for _, j := range s.Skeleton.Joints {
+		if j.Reason == "" && !j.Pinned && !j.Locked {
+			return "Fitting anew replaces the joints that were placed by hand; pinned ones stay. Undo brings them back."
+		}
+	}
+	return ""
 }
 
 // FitStarter places a starter skeleton inside the mesh, with the parameters of

@@ -1,8 +1,12 @@
 // Every command has a name in the finder, and most a key; buttons name them in
 // data-command. Keys are single letters without modifiers, so that they never
-// stand in the browser's way.
+// stand in the browser's way. The operations of the server's registry are commands
+// too: each is found by its label and by what the trade calls it, and where it does
+// not apply the finder says why.
+import { chosenJoint, chosenNames, operate, operations, set, store } from './session.js';
 
-const keyName = (k) => ({ arrowleft: '←', arrowright: '→', arrowup: '↑', arrowdown: '↓', escape: 'Esc' })[k] ?? k;
+const keyNames = { arrowleft: '←', arrowright: '→', arrowup: '↑', arrowdown: '↓', escape: 'Esc', delete: 'Del', enter: 'Enter' };
+const keyName = (k) => k.replace(/[a-z]+$/, (w) => keyNames[w] ?? w);
 
 export class Commands {
   constructor() {
@@ -21,10 +25,42 @@ export class Commands {
     this.options.addEventListener('click', (e) => { const li = e.target.closest('li'); if (li) this.take(li.dataset.name); });
   }
 
-  add(name, label, keys, run, able = () => true) {
-    const c = { name, label, keys, run, able };
+  // add adds a command. able says whether its key works now; why, for what the finder
+  // shows though it does not apply, the reason ("" if it does).
+  add(name, label, keys, run, able = () => true, { words = '', why } = {}) {
+    const c = { name, label, keys, run, able, words: `${label} ${words}`.toLowerCase(), why };
     this.list.push(c);
     this.byName.set(name, c);
+  }
+
+  // addOperations adds what the registry has. own are the ways of tools to fill
+  // parameters; goTo leads to the form of one that a person has to fill in.
+  addOperations(own, goTo) {
+    for (const o of operations) {
+      const why = () => store.character?.refused[o.name] ?? '';
+      const key = o.key && (o.key.length > 1 ? o.key.toLowerCase() : o.key);
+      const run = async () => {
+        if (why()) { set({ say: `${o.label}: ${why()}.` }); return; }
+        if (own[o.name]) { own[o.name](); return; }
+        const params = chosenFor(o);
+        if (typeof params === 'string') set({ say: params });
+        else if (params) await operate(o.name, params);
+        else await this.leadTo(o, goTo);
+      };
+      this.add(`op-${o.name}`, o.label, key ? [key] : null, run, () => store.stage === o.stage && !why() && (o.from !== 'joints' || store.chosen >= 0), { words: `${o.words} ${o.name.replaceAll('_', ' ')}`, why });
+    }
+  }
+
+  // leadTo goes to the stage of an operation and puts the focus on what does it there.
+  async leadTo(o, goTo) {
+    await goTo(o.stage);
+    const form = document.querySelector(`#tray form[data-op=${o.name}], #tray [data-does~=${o.name}]`);
+    for (let d = form?.closest('details'); d; d = d.parentElement.closest('details')) d.open = true;
+    const field = form?.matches('form') ? form.querySelector('input:not([type=hidden]), select, button') : form;
+    if (!field || form.hidden) { set({ say: `${o.label}: choose what it is for in the view first; it is done at the stage that is shown now.` }); return; }
+    field.scrollIntoView({ block: 'center' });
+    field.focus();
+    set({ say: `${o.label}: here.` });
   }
 
   run(name) {
@@ -38,8 +74,11 @@ export class Commands {
     const name = (e.ctrlKey || e.metaKey ? 'Ctrl+' : '') + (e.shiftKey && e.key.length > 1 ? 'Shift+' : '') + (e.key.length === 1 && !(e.ctrlKey || e.metaKey) ? e.key.toUpperCase() : e.key.toLowerCase());
     const undo = name === 'Ctrl+z' ? (e.shiftKey ? 'redo' : 'undo') : name === 'Ctrl+y' ? 'redo' : '';
     if (undo && !typing) { e.preventDefault(); this.run(undo); return; }
+    if (typing && name === 'escape') { e.preventDefault(); leave(typing); return; }
     // Arrows belong to what has the focus, and to the view where nothing has.
     if (name.includes('arrow') && e.target.closest('input, select, .tray, .ledger')) return;
+    // Enter and space press what has the focus.
+    if (name === 'enter' && e.target.closest('button, a, summary, [tabindex]') && e.target.id !== 'canvas') return;
     if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
     const c = this.list.find((x) => x.keys?.includes(name) && x.able());
     if (c) { e.preventDefault(); c.run(); }
@@ -53,7 +92,10 @@ export class Commands {
 
   find() {
     const words = this.input.value.toLowerCase().split(/\s+/).filter(Boolean);
-    const hits = this.list.filter((c) => c.able() && words.every((w) => c.label.toLowerCase().includes(w)));
+    const fits = (c) => words.every((w) => c.words.includes(w));
+    // What is called so comes before what the trade calls so, and what applies first.
+    const rank = (c) => (c.why?.() ? 4 : 0) + (words.every((w) => c.label.toLowerCase().includes(w)) ? 0 : 2);
+    const hits = this.list.filter((c) => (c.why ? words.length > 0 || c.able() : c.able()) && fits(c)).map((c, i) => [rank(c), i, c]).sort((a, b) => a[0] - b[0] || a[1] - b[1]).map((x) => x[2]);
     this.options.replaceChildren(...hits.map((c, i) => {
       const li = document.createElement('li');
       li.id = `find-${c.name}`;
@@ -63,7 +105,13 @@ export class Commands {
       const label = document.createElement('span');
       label.textContent = c.label;
       li.append(label);
-      if (c.keys?.length) { const k = document.createElement('kbd'); k.textContent = keyName(c.keys[0]); li.append(k); }
+      const why = c.why?.();
+      if (why) {
+        li.setAttribute('aria-disabled', 'true');
+        const small = document.createElement('small');
+        small.textContent = why;
+        li.append(small);
+      } else if (c.keys?.length) { const k = document.createElement('kbd'); k.textContent = keyName(c.keys[0]); li.append(k); }
       return li;
     }));
     if (!hits.length) {
@@ -95,18 +143,41 @@ export class Commands {
     }
   }
 
+  // take runs what was chosen in the finder; what does not apply says why.
   take(name) {
     this.finder.close();
-    this.run(name);
+    const c = this.byName.get(name);
+    if (c?.why ? true : c?.able()) c.run();
   }
 
-  // help fills a table of all keys.
+  // help fills a table of all keys, those of the stage first.
   help(into) {
-    into.replaceChildren(...this.list.filter((c) => c.keys?.length).map((c) => {
+    const keyed = this.list.filter((c) => c.keys?.length);
+    const here = keyed.filter((c) => c.why ? operations.some((o) => `op-${o.name}` === c.name && o.stage === store.stage) : false);
+    into.replaceChildren(...[...here, ...keyed.filter((c) => !here.includes(c))].map((c) => {
       const row = document.createElement('p');
       for (const k of c.keys.slice(0, 2)) { const kbd = document.createElement('kbd'); kbd.textContent = keyName(k); row.append(kbd); }
       row.append(document.createTextNode(c.label));
       return row;
     }));
+    into.scrollTop = 0;
+  }
+}
+
+// leave goes out of a field to the view. What was typed stays, marked as not sent.
+function leave(field) {
+  field.blur();
+  document.getElementById('canvas').focus();
+}
+
+// chosenFor are the parameters of an operation from what is chosen, a sentence where
+// nothing is, null where a person has to fill them in.
+function chosenFor(o) {
+  switch (o.from ?? '') {
+    case '': return {};
+    case 'joints': return chosenNames().length ? { joints: chosenNames() } : 'Choose a joint first, in the view or the ledger.';
+    case 'joint': return chosenJoint() ? { joint: chosenJoint().name } : 'Choose a joint first, in the view or the ledger.';
+    case 'faces': return store.faces.size ? { faces: [...store.faces] } : 'Choose faces first: click them at the intake.';
+    default: return null;
   }
 }

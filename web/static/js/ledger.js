@@ -1,6 +1,5 @@
 // The ledger: the table of joints that folds in from below.
-import { choose, chosenNames } from './placement.js';
-import { chosenJoint, joints, on, set, store } from './store.js';
+import { choose, chosenJoint, chosenNames, joints, on, set, store } from './session.js';
 
 const rows = document.querySelector('#ledger .rows');
 const filter = document.getElementById('ledger-filter');

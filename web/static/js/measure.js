@@ -3,7 +3,7 @@
 import { BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments, Points, PointsMaterial } from 'three';
 import { ink } from './ink.js';
 import { toScreen } from './pick.js';
-import { on, set, store } from './store.js';
+import { on, set, store } from './session.js';
 
 export class Measure {
   constructor(view) {

@@ -38,7 +38,10 @@ export class Posed {
     this.at = joints.map(() => new Vector3());
     this.turn = joints.map(() => new Quaternion());
     this.world = joints.map(() => new Matrix4());
+    // What each joint's turn does to the skin: its matrix from rest to the pose, less the
+    // identity, so that rest is exactly still (core/deform says why).
     this.skin = new Float32Array(16 * Math.max(1, joints.length));
+    this.turned = joints.map(() => false);
     this.scratch = new Matrix4();
     this.q = new Quaternion();
     this.one = one;
@@ -62,7 +65,10 @@ export class Posed {
         this.at[i].z += move[2];
       }
       this.world[i].compose(this.at[i], this.turn[i], this.one);
-      this.scratch.multiplyMatrices(this.world[i], this.inverse[i]).toArray(this.skin, 16 * i);
+      this.turned[i] = Boolean(angles?.some((a) => a !== 0)) || (j.parent < 0 ? Boolean(move) : this.turned[j.parent]);
+      if (!this.turned[i]) { this.skin.fill(0, 16 * i, 16 * i + 16); return; }
+      const m = this.scratch.multiplyMatrices(this.world[i], this.inverse[i]).elements;
+      for (let k = 0; k < 16; k++) this.skin[16 * i + k] = k % 5 === 0 ? m[k] - 1 : m[k];
     });
   }
 }

@@ -6,7 +6,12 @@ import {
 } from 'three';
 import { ink, leaderInk, stops } from './ink.js';
 
+// perRow is how many joints stand in a row of the textures: four texels each stay
+// below the 2,048 that every graphics card takes.
+const perRow = 256;
+
 const vertex = /* glsl */ `
+#define PER_ROW ${perRow}
 uniform sampler2D turns;
 uniform sampler2D inks;
 uniform bool bound;
@@ -23,8 +28,8 @@ varying vec3 vNormal;
 varying vec3 vView;
 varying float vWeight;
 mat4 turnOf(float j) {
-  int k = 4 * int(j + 0.5);
-  return mat4(texelFetch(turns, ivec2(k, 0), 0), texelFetch(turns, ivec2(k + 1, 0), 0), texelFetch(turns, ivec2(k + 2, 0), 0), texelFetch(turns, ivec2(k + 3, 0), 0));
+  int i = int(j + 0.5), k = 4 * (i % PER_ROW), r = i / PER_ROW;
+  return mat4(texelFetch(turns, ivec2(k, r), 0), texelFetch(turns, ivec2(k + 1, r), 0), texelFetch(turns, ivec2(k + 2, r), 0), texelFetch(turns, ivec2(k + 3, r), 0));
 }
 void main() {
   vec4 p = vec4(position, 1.0);
@@ -38,8 +43,10 @@ void main() {
       if (weightA[k] > 0.0) { m += weightA[k] * turnOf(jointA[k]); sum += weightA[k]; if (int(jointA[k] + 0.5) == chosen) vWeight += weightA[k]; }
       if (weightB[k] > 0.0) { m += weightB[k] * turnOf(jointB[k]); sum += weightB[k]; if (int(jointB[k] + 0.5) == chosen) vWeight += weightB[k]; }
     }
-    if (sum > 0.0) { p = m * p; n = mat3(m) * n; }
-    if (mode == 2) vColour = sum > 0.0 ? texelFetch(inks, ivec2(int(jointA.x + 0.5), 0), 0).rgb : vec3(0.8, 0.1, 0.1);
+    // The matrices are less the identity: what they add to rest.
+    p.xyz += (m * p).xyz;
+    n += mat3(m) * n;
+    if (mode == 2) { int i = int(jointA.x + 0.5); vColour = sum > 0.0 ? texelFetch(inks, ivec2(i % PER_ROW, i / PER_ROW), 0).rgb : vec3(0.8, 0.1, 0.1); }
   }
   vec4 view = modelViewMatrix * p;
   vView = view.xyz;
@@ -166,8 +173,9 @@ export class Skin {
     this.group.traverse((o) => { if (o.material?.ink) o.material.uniforms.tint.value.copy(ink(o.material.ink)); });
   }
 
-  setWeights(bundle, joints) {
-    const { meta: { width }, joint, value } = bundle;
+  // setWeights takes a table of `width` joints a vertex and their shares; joints is
+  // how many the skeleton has.
+  setWeights({ width, joint, value }, joints) {
     this.influences = { width, joint, value };
     const { jointA, weightA, jointB, weightB } = this.attributes;
     for (let i = 0; i < this.base.length; i++) {
@@ -180,10 +188,10 @@ export class Skin {
       }
     }
     for (const a of [jointA, weightA, jointB, weightB]) a.needsUpdate = true;
-    const inks = new Float32Array(4 * joints.length);
-    joints.forEach((_, i) => { const c = leaderInk(i); inks.set([c.r, c.g, c.b, 1], 4 * i); });
+    const rows = Math.ceil(joints / perRow) || 1, inks = new Float32Array(4 * perRow * rows);
+    for (let i = 0; i < joints; i++) { const c = leaderInk(i); inks.set([c.r, c.g, c.b, 1], 4 * i); }
     this.inks.dispose();
-    this.inks = new DataTexture(inks, joints.length, 1, RGBAFormat, FloatType);
+    this.inks = new DataTexture(inks, perRow, rows, RGBAFormat, FloatType);
     this.inks.needsUpdate = true;
     this.shared.inks.value = this.inks;
     this.shared.bound.value = true;
@@ -194,11 +202,13 @@ export class Skin {
     this.shared.bound.value = false;
   }
 
-  // setPose takes the skin matrices; the texture is made once per skeleton.
+  // setPose takes the skin matrices less the identity; the texture is made once per
+  // skeleton.
   setPose(matrices) {
-    if (this.turns.image.data.length !== matrices.length) {
+    const rows = Math.ceil(matrices.length / 16 / perRow) || 1;
+    if (this.turns.image.height !== rows || this.turns.image.width !== 4 * perRow) {
       this.turns.dispose();
-      this.turns = new DataTexture(new Float32Array(matrices.length), matrices.length / 4, 1, RGBAFormat, FloatType);
+      this.turns = new DataTexture(new Float32Array(16 * perRow * rows), 4 * perRow, rows, RGBAFormat, FloatType);
       this.shared.turns.value = this.turns;
     }
     this.turns.image.data.set(matrices);
@@ -333,7 +343,7 @@ export class Skin {
     const { width, joint, value } = this.influences;
     for (let i = 0; i < this.base.length; i++) {
       const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
-      let a = 0, b = 0, c = 0, sum = 0;
+      let a = x, b = y, c = z;
       for (let k = 0, v = this.base[i] * width; k < width; k++, v++) {
         const w = value[v];
         if (w === 0) continue;
@@ -341,9 +351,7 @@ export class Skin {
         a += w * (matrices[m] * x + matrices[m + 4] * y + matrices[m + 8] * z + matrices[m + 12]);
         b += w * (matrices[m + 1] * x + matrices[m + 5] * y + matrices[m + 9] * z + matrices[m + 13]);
         c += w * (matrices[m + 2] * x + matrices[m + 6] * y + matrices[m + 10] * z + matrices[m + 14]);
-        sum += w;
       }
-      if (sum === 0) { a = x; b = y; c = z; }
       out[3 * i] = a; out[3 * i + 1] = b; out[3 * i + 2] = c;
     }
     return out;

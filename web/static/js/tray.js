@@ -1,17 +1,15 @@
 // The tray: the panel of the current stage, rendered by the server. Forms with
-// data-op become operations; what was typed survives a reload of the panel.
+// data-op become operations; what was typed survives a reload of the panel, and the
+// focus stays where it was.
 import { getText } from './api.js';
-import { chosenJoint, joints, on, set, store } from './store.js';
 import { ask } from './ask.js';
+import { forgetWould, showFinding } from './findings.js';
 import { reckon } from './reckon.js';
-import { forgetWould, showFinding } from './intake.js';
-import { chosenNames, submitPlacement } from './placement.js';
+import { chosenJoint, chosenNames, joints, on, operate, set, store } from './session.js';
+import { submitPlacement } from './tools/placement.js';
 
 const tray = document.getElementById('tray');
-let operate = async () => false;
-let fresh = 0;
-
-export function setOperate(f) { operate = f; }
+let fresh = 0, shown = '';
 
 const fieldKey = (f) => `${f.form?.dataset.op ?? f.form?.id}/${f.name}`;
 
@@ -24,32 +22,70 @@ export function typed() {
 
 tray.addEventListener('input', (e) => { if (e.target.name) e.target.dataset.touched = '1'; });
 
+// prepareTray loads the panel for a character that is about to be shown.
+export async function prepareTray(character, news) {
+  const stage = store.stage;
+  const html = news.tray ?? await getText(`/characters/${store.id}/tray/${stage}`);
+  return () => { if (stage === store.stage) put(html); };
+}
+
+// loadTray brings the panel of the stage.
 export async function loadTray() {
   const turn = ++fresh;
-  const keep = typed();
-  const top = tray.scrollTop;
-  let html;
   try {
-    html = await getText(`/characters/${store.id}/tray/${store.stage}`);
+    const html = await getText(`/characters/${store.id}/tray/${store.stage}`);
+    if (turn === fresh) put(html);
   } catch (e) {
-    html = `<p class="begin" role="alert"></p>`;
-    if (turn === fresh) { tray.innerHTML = html; tray.firstChild.textContent = e.message; }
+    if (turn !== fresh) return;
+    shown = '';
+    tray.innerHTML = '<p class="begin" role="alert"></p>';
+    tray.firstChild.textContent = e.message;
+  }
+}
+
+// put shows a panel. One that is there already is left as it is.
+function put(html) {
+  fresh++;
+  const same = tray.dataset.stage === store.stage;
+  if (html !== shown || !same) {
+    const keep = typed(), top = tray.scrollTop, focus = focused();
+    const open = new Set([...tray.querySelectorAll('details[open] > summary')].map((d) => d.textContent));
+    shown = html;
+    tray.innerHTML = html;
+    tray.dataset.stage = store.stage;
+    for (const f of tray.querySelectorAll('input[name], select[name]')) {
+      const v = keep.get(fieldKey(f));
+      if (v === undefined) continue;
+      if (f.type === 'checkbox') f.checked = v; else f.value = v;
+      f.dataset.touched = '1';
+    }
+    for (const form of tray.querySelectorAll('form[data-op]')) form.params = () => paramsOf(form);
+    if (same) for (const d of tray.querySelectorAll('details > summary')) if (open.has(d.textContent)) d.parentElement.open = true;
+    fill();
+    document.dispatchEvent(new CustomEvent('trayloaded'));
+    tray.scrollTop = same ? top : 0;
+    if (same) focus?.();
     return;
   }
-  if (turn !== fresh) return;
-  const same = tray.dataset.stage === store.stage;
-  tray.innerHTML = html;
-  tray.dataset.stage = store.stage;
-  tray.scrollTop = same ? top : 0;
-  for (const f of tray.querySelectorAll('input[name], select[name]')) {
-    const v = keep.get(fieldKey(f));
-    if (v === undefined) continue;
-    if (f.type === 'checkbox') f.checked = v; else f.value = v;
-    f.dataset.touched = '1';
-  }
-  for (const form of tray.querySelectorAll('form[data-op]')) form.params = () => paramsOf(form);
   fill();
   document.dispatchEvent(new CustomEvent('trayloaded'));
+}
+
+// focused returns what puts the focus back to where it is in the panel: on the same
+// control of the new one, or the one at its place.
+function focused() {
+  const at = document.activeElement;
+  if (!at || !tray.contains(at)) return null;
+  const all = () => [...tray.querySelectorAll('a, button, input, select, summary, [tabindex]')].filter((e) => !e.hidden && e.offsetParent);
+  const key = (e) => (e.name ? fieldKey(e) : [e.tagName, e.id, e.dataset.op, e.dataset.params, e.dataset.command, e.dataset.show, e.form?.dataset.op, e.textContent].join('|'));
+  const mine = key(at), place = all().indexOf(at), range = at.selectionStart === undefined || at.type === 'number' ? null : [at.selectionStart, at.selectionEnd];
+  return () => {
+    const list = all(), near = list[Math.min(place, list.length - 1)];
+    // A button never hands the focus to a field, where the next key would be typed.
+    const found = list.find((e) => key(e) === mine) ?? (near?.tagName === at.tagName ? near : document.getElementById('canvas'));
+    found.focus({ preventScroll: true });
+    if (range && found?.setSelectionRange && key(found) === mine) { try { found.setSelectionRange(...range); } catch { /* a field without a selection */ } }
+  };
 }
 
 // paramsOf reads a form: numbers as numbers, in the unit of the operation.
@@ -80,7 +116,10 @@ tray.addEventListener('submit', async (e) => {
   e.preventDefault();
   if (e.submitter?.dataset.chosen !== undefined && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
   const params = paramsOf(form, e.submitter);
-  if (form.id === 'rename') params.joint = chosenJoint().name;
+  if (form.id === 'rename') {
+    params.joint = chosenJoint().name;
+    if (params.name === params.joint) return;
+  }
   if (form.dataset.op === 'stretch_chain') Object.assign(params, { joint: chosenNames()[0], both: store.both });
   forgetWould();
   const fields = [...form.elements].filter((f) => f.dataset.touched);
@@ -89,6 +128,7 @@ tray.addEventListener('submit', async (e) => {
 });
 
 async function move(form) {
+  if (![...form.elements].some((f) => f.dataset.touched)) return; // nothing was typed
   const to = [];
   for (const name of ['x', 'y', 'z']) {
     const v = reckon(form.elements[name].value);
@@ -140,8 +180,6 @@ function fill() {
     tray.querySelector('#both').checked = store.both;
     tray.querySelector('#branch').checked = store.branch;
   }
-  angles();
-  probe();
 }
 
 function coordinates(pos) {
@@ -150,74 +188,13 @@ function coordinates(pos) {
   ['x', 'y', 'z'].forEach((n, i) => { if (!form.elements[n].dataset.touched) form.elements[n].value = (100 * pos[i]).toFixed(2); });
 }
 
-function angles() {
-  for (const r of tray.querySelectorAll('[name=map]')) r.checked = r.value === store.map;
-  const form = tray.querySelector('#angles');
-  if (!form) return;
-  const j = chosenJoint();
-  form.hidden = !j;
-  form.parentElement.querySelector('.hint').hidden = Boolean(j);
-  if (!j) return;
-  form.querySelector('h4').textContent = j.end ? `${j.name} ends a chain and turns nothing` : j.name;
-  const a = store.pose.get(store.chosen) ?? [0, 0, 0];
-  ['x', 'y', 'z'].forEach((n, i) => {
-    form.elements[n].value = a[i];
-    if (document.activeElement !== form.elements[`n${n}`]) form.elements[`n${n}`].value = Math.round(10 * a[i]) / 10;
-  });
-}
-
 tray.addEventListener('input', (e) => {
-  const form = e.target.closest('#angles');
-  if (form && store.chosen >= 0) {
-    const n = e.target.name.at(-1), i = 'xyz'.indexOf(n), v = Number(e.target.value);
-    if (i < 0 || !Number.isFinite(v)) return;
-    delete e.target.dataset.touched;
-    const a = [...(store.pose.get(store.chosen) ?? [0, 0, 0])];
-    a[i] = v;
-    set({ pose: new Map(store.pose).set(store.chosen, a) });
-  }
-  if (e.target.name === 'map') set({ map: e.target.value });
   if (e.target.id === 'both') set({ both: e.target.checked });
   if (e.target.id === 'branch') set({ branch: e.target.checked });
 });
-
-function probe() {
-  const box = tray.querySelector('.probe');
-  if (!box) return;
-  box.replaceChildren();
-  const p = store.probed;
-  box.parentElement.querySelector('.hint').hidden = Boolean(p);
-  if (!p) return;
-  const head = document.createElement('p');
-  head.textContent = `Vertex ${p.vertex} at ${p.place.map((v) => (100 * v).toFixed(1)).join(', ')} cm`;
-  box.append(head);
-  if (!p.movers.length) {
-    const none = document.createElement('p');
-    none.textContent = 'Nothing moves it: it has no weights.';
-    box.append(none);
-  }
-  const list = document.createElement('ol');
-  for (const m of p.movers) {
-    const li = document.createElement('li');
-    li.className = m.direct ? 'direct' : 'carried';
-    li.style.setProperty('--share', m.direct ? m.weight : m.carried);
-    const b = document.createElement('button');
-    b.type = 'button';
-    b.textContent = m.joint;
-    b.addEventListener('click', () => set({ chosen: joints().findIndex((j) => j.name === m.joint) }));
-    const v = document.createElement('span');
-    const carries = m.carried > m.weight + 0.0005 ? `carries ${m.carried.toFixed(3)}` : '';
-    v.textContent = [m.direct ? m.weight.toFixed(3) : '', carries].filter(Boolean).join(' · ');
-    li.append(b, v);
-    list.append(li);
-  }
-  box.append(list);
-}
 
 document.addEventListener('jointdragged', (e) => coordinates(e.detail));
 on('chosen finding both branch', () => {
   for (const f of tray.querySelectorAll('#move input')) delete f.dataset.touched;
   fill();
 });
-on('pose map', angles);
-on('probed', probe);

@@ -1,6 +1,6 @@
 // Long work on its way: what it does, how far it is, and the way to stop it.
 import { post } from './api.js';
-import { set, store } from './store.js';
+import { set, store } from './session.js';
 
 const box = document.getElementById('work');
 const told = new Set();

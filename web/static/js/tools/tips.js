@@ -1,8 +1,8 @@
 // What a fit understood, in the view: tips of limbs, where limbs begin and the
 // middle plane, as found, as a person has shown them, and what is pointed at.
 import { BufferGeometry, Float32BufferAttribute, LineDashedMaterial, LineLoop, Points, PointsMaterial, Vector3 } from 'three';
-import { ink } from './ink.js';
-import { corrections, store } from './store.js';
+import { ink } from '../ink.js';
+import { corrections, store } from '../session.js';
 
 const kinds = { found: ['--teal', 9], given: ['--amber', 11], pointed: ['--rust', 15] };
 export const MIDDLE = 'middle plane';

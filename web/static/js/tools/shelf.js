@@ -1,16 +1,12 @@
 // What a production keeps for all its characters: starters and maps of names, and
 // laying a starter over joints by such a map.
-import { post } from './api.js';
-import { ask } from './ask.js';
+import { post } from '../api.js';
+import { ask } from '../ask.js';
 import { starterParams } from './placement.js';
-import { joints, set, store } from './store.js';
-import { loadTray } from './tray.js';
+import { joints, operate, set, store } from '../session.js';
+import { loadTray } from '../tray.js';
 
 const tray = document.getElementById('tray');
-let operate = async () => false;
-
-export function setShelf(f) { operate = f; }
-
 const shelf = (path, body) => post(`/api/characters/${store.id}/shelf${path}`, body);
 
 async function keep(body) {

@@ -1,15 +1,10 @@
-// The intake stage in the page: stepping through the places of a finding, what
-// an operation would do before it is done, the table of parts, chosen faces, and
-// comparing a newer file.
-import { getJSON, post, upload } from './api.js';
-import { ask } from './ask.js';
-import { on, set, store } from './store.js';
+// Findings in the page: showing where one is, stepping through its places, and what
+// an operation would do before it is done.
+import { getJSON, post } from './api.js';
+import { on, set, store } from './session.js';
 
 const tray = document.getElementById('tray');
-let operate = async () => false;
-let refresh = async () => {};
-
-export function setIntake(operations) { ({ operate, refresh } = operations); }
+const icons = new URL('../vendor/icons.svg', import.meta.url).pathname;
 
 // showFinding shows a finding of a stage, or hides it when it is shown.
 export async function showFinding(stage, code) {
@@ -48,7 +43,7 @@ function stepper() {
     const b = document.createElement('button');
     b.type = 'button';
     b.className = 'quiet';
-    b.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="/static/vendor/icons.svg#${name}"></use></svg><span class="is-sr-only"></span>`;
+    b.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="${icons}#${name}"></use></svg><span class="is-sr-only"></span>`;
     b.lastChild.textContent = label;
     b.addEventListener('click', () => step(by));
     return b;
@@ -138,89 +133,6 @@ tray.addEventListener('input', (e) => {
 });
 tray.addEventListener('change', (e) => { const form = e.target.closest('form[data-at-once]'); if (form) form.requestSubmit(); });
 
-// Parts ----------------------------------------------------------------------
-
-const partOf = (e) => e.closest('tr[data-part]')?.dataset.part;
-
-tray.addEventListener('change', async (e) => {
-  const part = partOf(e.target);
-  if (!part) return;
-  const t = e.target;
-  if (t.classList.contains('pick')) { tray.querySelector('#join-parts').disabled = picked().length < 2; return; }
-  let kept = true;
-  if (t.classList.contains('shown')) kept = await operate('mark_parts', { parts: [part], hidden: !t.checked });
-  if (t.classList.contains('bound')) kept = await operate('mark_parts', { parts: [part], out: !t.checked });
-  if (t.classList.contains('part-name')) {
-    if (t.value.trim() === part) { t.value = part; return; }
-    kept = await operate('rename_part', { part, name: t.value });
-  }
-  if (!kept && t.type === 'checkbox') t.checked = !t.checked;
-});
-const picked = () => [...tray.querySelectorAll('#parts .pick:checked')].map(partOf);
-tray.addEventListener('keydown', (e) => {
-  if (!e.target.classList?.contains('part-name')) return;
-  if (e.key === 'Enter') e.target.blur();
-  if (e.key === 'Escape') { e.target.value = partOf(e.target); e.stopPropagation(); }
-});
-tray.addEventListener('click', (e) => {
-  if (e.target.closest('#join-parts')) operate('join_parts', { parts: picked() });
-  const b = e.target.closest('button[data-faces]');
-  if (!b) return;
-  const faces = [...store.faces];
-  if (!b.dataset.faces) { set({ faces: new Set() }); return; }
-  operate(b.dataset.faces, { faces }).then((kept) => { if (kept) set({ faces: new Set() }); });
-});
-
-// choosePart hides nothing: it chooses all faces of the part of a face.
-export function chooseFace(face, how, parts) {
-  if (face < 0) { if (how === 'one') set({ faces: new Set() }); return; }
-  const faces = how === 'more' ? new Set(store.faces) : new Set();
-  if (how === 'part') parts.forEach((p, f) => { if (p === parts[face]) faces.add(f); });
-  else if (how === 'more' && faces.has(face)) faces.delete(face);
-  else faces.add(face);
-  set({ faces });
-}
-
-function drawFaces() {
-  const box = tray.querySelector('#faces');
-  if (!box) return;
-  const n = store.faces.size;
-  box.querySelector('.hint').hidden = n > 0;
-  box.querySelector('.chosen').hidden = n === 0;
-  if (!n) return;
-  const [first] = store.faces;
-  box.querySelector('.chosen p').textContent = n === 1 ? `Face ${first}, ${store.faceText?.(first) ?? ''}` : `${n.toLocaleString('en')} faces, the first of them ${first}, ${store.faceText?.(first) ?? ''}`;
-}
-
-// A newer file ---------------------------------------------------------------
-
-tray.addEventListener('change', async (e) => {
-  if (e.target.id !== 'delivery' || !e.target.files.length) return;
-  const files = [...e.target.files];
-  e.target.value = '';
-  await compare(files);
-});
-
-export async function compare(files) {
-  const send = (take) => {
-    const form = new FormData();
-    form.set('base', store.character.head);
-    if (take) form.set('take', '1');
-    for (const f of files) form.append('file', f, f.name);
-    return upload(`/api/characters/${store.id}/delivery`, form, (share) => set({ say: share < 1 ? `Sending ${files[0].name}: ${Math.round(100 * share)} %` : 'Reading and comparing it' }));
-  };
-  try {
-    const d = await send(false);
-    const more = [d.repeated.length ? `Repeated on it: ${d.repeated.join(', ')}.` : '', d.skipped.length ? `Could not be repeated: ${d.skipped.join('; ')}.` : '',
-      { kept: 'The weights are kept, vertex by vertex.', carried: 'The weights are carried over from the nearest place of the earlier surface.', none: '' }[d.weights]].filter(Boolean).join(' ');
-    set({ say: '' });
-    if (!await ask(`Take ${d.file}?`, `Against the character as it is: ${d.said}. ${more} Undo brings the earlier one back.`, 'Take it')) return;
-    const taken = await send(true);
-    await refresh();
-    set({ say: taken.revision.outcome.sentence });
-  } catch (e) { set({ say: e.message }); }
-}
-
 on('finding', stepper);
-on('faces', drawFaces);
-document.addEventListener('trayloaded', () => { stepper(); drawFaces(); });
+document.addEventListener('trayloaded', stepper);
+

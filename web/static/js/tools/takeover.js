@@ -1,13 +1,10 @@
 // Taking over a skeleton from a file or another character: the pairs, and what
 // becomes of every joint, before anything is done.
-import { getJSON, post, upload } from './api.js';
-import { joints, set, store } from './store.js';
+import { getJSON, post, upload } from '../api.js';
+import { joints, operate, set, store } from '../session.js';
 
 const tray = document.getElementById('tray');
 const LEAVE = '\u0000'; // no joint has this name
-let operate = async () => false, refresh = async () => {};
-
-export function setTakeover(acts) { ({ operate, refresh } = acts); }
 
 const formOf = (files) => {
   const form = new FormData();
@@ -16,12 +13,12 @@ const formOf = (files) => {
 };
 
 tray.addEventListener('change', (e) => {
-  if (e.target.id === 'take-from' && e.target.value) { const id = e.target.value; e.target.value = ''; takeOver(getJSON(`/api/characters/${store.id}/match?from=${id}`), null); }
+  if (e.target.id === 'take-from' && e.target.value) { const id = e.target.value; e.target.value = ''; takeOver(getJSON(`/api/characters/${store.id}/match?from=${id}`)); }
   if (e.target.id === 'take-file' && e.target.files.length) {
     const files = [...e.target.files];
     e.target.value = '';
     set({ say: `Reading ${files[0].name}` });
-    takeOver(upload(`/api/characters/${store.id}/match`, formOf(files), () => {}), files);
+    takeOver(upload(`/api/characters/${store.id}/match`, formOf(files), () => {}));
   }
 });
 
@@ -46,7 +43,7 @@ function becomes(j) {
   }
 }
 
-async function takeOver(coming, files) {
+async function takeOver(coming) {
   let m;
   try { m = await coming; } catch (e) { set({ say: e.message }); return; }
   set({ say: '' });
@@ -65,7 +62,7 @@ async function takeOver(coming, files) {
   f.scale.value = m.scale;
   for (const name of ['obsolete', 'parenting']) f[name].closest('label').hidden = none;
   f.here.parentElement.hidden = !m.away;
-  if (files && m.frames) {
+  if (m.file && m.frames) {
     f.motion.parentElement.hidden = false;
     f.motion.parentElement.querySelector('span').textContent = `keep its motion, ${m.frames} frames`;
   }
@@ -89,7 +86,7 @@ async function takeOver(coming, files) {
     for (const p of d.querySelectorAll('select[data-theirs]')) {
       if (p.value === LEAVE) leave.push(p.dataset.theirs); else if (p.value) match[p.dataset.theirs] = p.value;
     }
-    return { theirs: m.theirs, source: m.source, match, leave, obsolete: f.obsolete.value, parenting: f.parenting.value, scale: Number(f.scale.value), here: m.away && f.here.checked };
+    return { ...(m.file ? { file: m.file, motion: Boolean(m.frames && f.motion.checked) } : { theirs: m.theirs }), source: m.source, match, leave, obsolete: f.obsolete.value, parenting: f.parenting.value, scale: Number(f.scale.value), here: m.away && f.here.checked };
   };
   let turn = 0, waiting;
   const tryIt = async () => {
@@ -118,18 +115,10 @@ async function takeOver(coming, files) {
   };
   d.addEventListener('input', () => { clearTimeout(waiting); waiting = setTimeout(tryIt, 120); });
   d.querySelector('[data-no]').addEventListener('click', () => d.close('no'));
-  d.addEventListener('close', async () => {
+  d.addEventListener('close', () => {
     d.remove();
     if (d.returnValue !== 'yes') return;
-    if (!(files && m.frames && f.motion.checked)) { operate('adopt_skeleton', params()); return; }
-    const form = formOf(files);
-    form.set('base', store.character.head);
-    form.set('params', JSON.stringify(params()));
-    try {
-      const done = await upload(`/api/characters/${store.id}/adopt`, form, () => {});
-      await refresh();
-      set({ say: done.revision.outcome.sentence });
-    } catch (e) { set({ say: e.message }); }
+    operate('adopt_skeleton', params());
   });
   document.body.append(d);
   d.showModal();

@@ -1,9 +1,9 @@
 // Motions that came with a skeleton, shown on the bound character.
 import { Quaternion } from 'three';
-import { getBuffer } from './api.js';
-import { openBundle } from './bundle.js';
-import { anglesOf } from './pose.js';
-import { joints, on, set, store } from './store.js';
+import { getBuffer } from '../api.js';
+import { openBundle } from '../bundle.js';
+import { anglesOf } from '../pose.js';
+import { joints, on, set, store } from '../session.js';
 
 const tray = document.getElementById('tray');
 let shown = null; // { key, name, step, at, turns, root, frames, frame }

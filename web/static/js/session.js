@@ -1,0 +1,247 @@
+// The session: the character that is open, what is chosen of it, how it is posed and
+// shown, and operating on it. Modules read `store`, change it through `set`, and hear
+// of changes by name. Joints that are chosen or posed are kept by name, so that a
+// character that comes back with other joints can never mean another one.
+import { getJSON, post, Refusal } from './api.js';
+import { ask } from './ask.js';
+import { notice, quiet, say } from './notices.js';
+
+const events = new EventTarget();
+let chosenName = '', alsoNames = new Set(), poses = new Map();
+let cached = {}; // what was worked out of names for the joints at hand
+
+export const store = {
+  id: document.body.dataset.character,
+  stage: document.body.dataset.stage,
+  character: null, // the answer of /api/characters/{id}
+  move: null, // [x, y, z] metres of the root, while a motion is shown
+  map: 'joint', // on the weights stage: joint, leader or plain
+  wire: false,
+  through: null, // null: as the stage wants
+  bones: true,
+  both: true,
+  branch: true,
+  finding: null, // { code, stage, where, all, at }: where is all, or the place at
+  would: null, // what an operation that is looked at would touch
+  faces: new Set(), // chosen at the intake
+  pieces: false, // coloured by piece
+  normals: false,
+  smooth: 0, // levels of the subdivided preview
+  measuring: false,
+  ghost: null, // joints of a starter before it is fitted
+  drawing: null, // places of a chain that is being drawn
+  centred: false, // dragged joints stay in the middle of the volume
+  along: 'world', // the axes of the arrows: world, joint or parent
+  step: 0, // metres that drags are rounded to; 0 is none
+  tip: '', // of the fit, to be shown by a click
+  shown: {}, // places that a person has shown for the next fit, by name
+  facing: null, // that a person has said for it; '' is as found, null as before
+  tipPointed: '', // in the tray
+  probed: null, // { vertex, movers }
+
+  // chosen is the number of the chosen joint, -1 for none; also those besides it.
+  get chosen() { return numbers().get(chosenName) ?? -1; },
+  get also() { return once('also', alsoNames, () => new Set([...alsoNames].map((n) => numbers().get(n)).filter((i) => i !== undefined))); },
+  // pose holds degrees about the joints' own axes, [x, y, z] by number.
+  get pose() { return once('pose', poses, () => new Map([...poses].map(([n, a]) => [numbers().get(n), a]).filter(([i]) => i !== undefined))); },
+};
+
+export const joints = () => store.character?.joints ?? [];
+export const chosenJoint = () => joints()[store.chosen] ?? null;
+
+// numbers are the joints' numbers by name.
+function numbers() {
+  return once('numbers', null, () => new Map(joints().map((j, i) => [j.name, i])));
+}
+
+// once works something out for the joints at hand and what it is made of.
+function once(key, of, make) {
+  if (cached.joints !== joints()) cached = { joints: joints() };
+  if (!cached[key] || cached[key].of !== of) cached[key] = { of, value: make() };
+  return cached[key].value;
+}
+
+const nameOf = (i) => joints()[i]?.name ?? '';
+const keep = {
+  chosen: (i) => { chosenName = nameOf(i); },
+  also: (set) => { alsoNames = new Set([...set].map(nameOf).filter(Boolean)); },
+  pose: (map) => { poses = new Map([...map].map(([i, a]) => [nameOf(i), a]).filter(([n]) => n)); },
+  say: (text) => say(text),
+};
+
+export function set(changes) {
+  for (const [name, value] of Object.entries(changes)) {
+    if (keep[name]) keep[name](value); else store[name] = value;
+  }
+  for (const name of Object.keys(changes)) events.dispatchEvent(new CustomEvent(name));
+}
+
+// on calls f whenever one of the names changes.
+export function on(names, f) {
+  for (const n of names.split(' ')) events.addEventListener(n, f);
+}
+
+// posesByName and setPoses are the pose as it is kept over a reload.
+export const posesByName = () => Object.fromEntries(poses);
+export function setPoses(byName) {
+  poses = new Map(Object.entries(byName));
+  events.dispatchEvent(new CustomEvent('pose'));
+}
+
+// chosenNames are the chosen joint and those chosen besides.
+export function chosenNames() {
+  return chosenName && numbers().has(chosenName) ? [chosenName, ...[...alsoNames].filter((n) => n !== chosenName && numbers().has(n))] : [];
+}
+
+// choose takes a joint; with more it is added to those chosen, or taken out.
+export function choose(i, more) {
+  if (!more) { set({ also: new Set(), chosen: i }); return; }
+  const also = new Set(store.also);
+  if (i === store.chosen || also.has(i)) {
+    also.delete(i);
+    const left = [...also];
+    set({ also, chosen: i === store.chosen ? left.at(-1) ?? -1 : store.chosen });
+    return;
+  }
+  if (store.chosen >= 0) also.add(store.chosen);
+  also.add(i);
+  set({ also, chosen: i });
+}
+
+// corrections are what a person has shown of the mesh: for the fit that is there, and
+// since.
+export const corrections = () => ({ ...store.character?.fit?.shown, ...store.shown });
+export const facing = () => store.facing ?? store.character?.fit?.faced ?? '';
+
+// The head --------------------------------------------------------------------
+
+// merged is a character with what has changed since; sections that are not told stay.
+function merged(before, news) {
+  if (!news.since) return news;
+  const out = { ...before, ...news, stages: before.stages.map((s) => news.stages.find((n) => n.name === s.name) ?? s) };
+  if (news.moved) out.joints = before.joints.map((j, i) => news.moved[i] ?? j);
+  delete out.since;
+  delete out.moved;
+  return out;
+}
+
+// Who prepares loads what a character needs before it is shown, and returns what
+// shows it, at once.
+const preparing = [];
+export function prepare(f) { preparing.push(f); }
+
+let turns = 0;
+
+// show brings the page to a character: everything is loaded first, then all changes
+// together, then it is told. A newer call wins over one that is still loading.
+async function show(news) {
+  const turn = ++turns;
+  const character = merged(store.character, news);
+  const ready = await Promise.all(preparing.map((f) => f(character, news)));
+  if (turn !== turns) return false;
+  store.character = character;
+  if (store.finding && !character.stages.find((s) => s.name === store.finding.stage)?.findings.some((f) => f.code === store.finding.code)) store.finding = null;
+  store.probed = null;
+  store.would = null;
+  for (const f of ready) f?.();
+  set({ character, finding: store.finding, chosen: store.chosen });
+  quiet();
+  return true;
+}
+
+// begin shows the character for the first time.
+export const begin = async (early) => show(await early);
+
+// refresh asks the server for what has changed.
+export async function refresh() {
+  const since = store.character ? `?since=${store.character.head}&stage=${store.stage}` : '';
+  return show(await getJSON(`/api/characters/${store.id}${since}`));
+}
+
+// operate sends an operation made on the head that is shown. It returns whether it
+// was taken; a refusal is told and loses nothing. Where later work would be lost the
+// server says so, and it is asked first, whatever the way that led here.
+export async function operate(op, params, confirmed = false) {
+  document.body.classList.add('sending');
+  const slow = setTimeout(() => say('Working on it …'), 700); // a large mesh takes its time
+  try {
+    const answer = await post(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head, stage: store.stage, confirmed });
+    if (answer.work) return true;
+    if (answer.state) await show(answer.state); else await refresh();
+    say(answer.revision.outcome.sentence);
+    forgetLocal();
+    return true;
+  } catch (e) {
+    if (e.status === 428) {
+      const label = labelOf(op);
+      clearTimeout(slow);
+      document.body.classList.remove('sending');
+      return await ask(`${label}?`, e.message, label) ? operate(op, params, true) : false;
+    }
+    refused(e);
+    return false;
+  } finally {
+    clearTimeout(slow);
+    document.body.classList.remove('sending');
+  }
+}
+
+export function refused(e) {
+  if (!(e instanceof Refusal)) throw e;
+  if (e.status !== 409) { notice(e.message); return; }
+  notice(e.message, 'Reload', () => refresh().catch(refused));
+}
+
+// operations is the registry as the server has it.
+export const operations = JSON.parse(document.getElementById('operations').textContent);
+const labelOf = (op) => operations.find((o) => o.name === op)?.label ?? op;
+
+// Undo ------------------------------------------------------------------------
+
+// What only this page knows, as a pose or a chain that is being drawn, has an undo of
+// its own; it comes before the server's, which begins anew with each operation.
+let done = [], undone = [];
+
+// remember takes note of a step of the page: what it is called, and how it is taken
+// back and done again. Steps of one kind within a second are one.
+export function remember(what, kind, back, again) {
+  const last = done.at(-1), now = performance.now();
+  if (last && last.kind === kind && now - last.at < 1000) Object.assign(last, { what, again, at: now });
+  else done.push({ what, kind, back, again, at: now });
+  if (done.length > 200) done.shift();
+  undone = [];
+  events.dispatchEvent(new CustomEvent('local'));
+}
+
+export function forgetLocal(kind) {
+  done = kind ? done.filter((s) => s.kind !== kind) : [];
+  undone = [];
+  events.dispatchEvent(new CustomEvent('local'));
+}
+
+const localStep = (which) => {
+  const s = (which === 'undo' ? done : undone).at(-1);
+  return s && (s.kind !== 'pose' || store.stage === 'weights') ? s : null;
+};
+
+// next is what undo or redo would do, '' for nothing.
+export const next = (which) => localStep(which)?.what ?? store.character?.[which] ?? '';
+
+export async function step(which) {
+  const local = localStep(which);
+  if (local) {
+    const [from, to] = which === 'undo' ? [done, undone] : [undone, done];
+    to.push(from.pop());
+    local[which === 'undo' ? 'back' : 'again']();
+    say(`${which === 'undo' ? 'Undone' : 'Redone'}: ${local.what}`);
+    events.dispatchEvent(new CustomEvent('local'));
+    return;
+  }
+  try {
+    const sentence = store.character[which];
+    const answer = await post(`/api/characters/${store.id}/${which}`, { base: store.character.head, stage: store.stage });
+    if (answer.state) await show(answer.state); else await refresh();
+    forgetLocal();
+    say(`${which === 'undo' ? 'Undone' : 'Redone'}: ${sentence}`);
+  } catch (e) { refused(e); }
+}

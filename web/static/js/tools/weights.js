@@ -1,0 +1,122 @@
+// Weights and pose: maps of the weights, turning joints, probing the skin.
+import { Quaternion } from 'three';
+import { getJSON } from '../api.js';
+import { anglesOf } from '../pose.js';
+import { chooseAt } from '../plate.js';
+import { chosenJoint, joints, on, posesByName, remember, set, setPoses, store } from '../session.js';
+import './motion.js';
+
+const tray = document.getElementById('tray');
+const kept = `pose/${store.id}`; // over a reload
+
+export const tool = {
+  stage: 'weights',
+  posed: true,
+  get handle() { return store.character?.weights && chosenJoint() && !chosenJoint().end ? 'rotate' : ''; },
+  async click(plate, pane, x, y, e) {
+    if (chooseAt(plate, pane, x, y, e) || !store.character.weights) return;
+    const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
+    if (v < 0) { set({ probed: null }); return; }
+    try {
+      set({ probed: await getJSON(`/api/characters/${store.id}/probe/${v}`) });
+    } catch { set({ probed: null }); }
+  },
+  show: () => ({ mode: store.character.weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2, plain: 0 }[store.map] : 0, probe: store.probed?.vertex ?? -1 }),
+
+  // The rings: turning the chosen joint about its own axes.
+  grip() { this.before = posesByName(); },
+  gripping(plate, to, turn) {
+    const i = store.chosen, parent = joints()[i].parent, q = new Quaternion().copy(turn);
+    if (parent >= 0) q.premultiply(plate.posed.turn[parent].clone().invert());
+    q.premultiply(plate.posed.local[i].turn.clone().invert());
+    pose(new Map(store.pose).set(i, anglesOf(q)), `pose of ${joints()[i].name}`);
+  },
+  let() { this.before = null; },
+};
+
+// pose changes the pose; undo takes it back.
+function pose(map, what) {
+  const before = posesByName();
+  set({ pose: map });
+  const after = posesByName();
+  remember(`the ${what}`, 'pose', () => setPoses(before), () => setPoses(after));
+}
+
+export function commands(add) {
+  const here = () => store.stage === 'weights';
+  add('resetJoint', 'Reset the chosen joint', ['R'], () => { const p = new Map(store.pose); p.delete(store.chosen); pose(p, `reset of ${chosenJoint()?.name}`); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
+  add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
+  add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), here, { words: 'influence colour display' });
+}
+
+tray.addEventListener('input', (e) => {
+  const form = e.target.closest('#angles');
+  if (form && store.chosen >= 0) {
+    const n = e.target.name.at(-1), i = 'xyz'.indexOf(n), v = Number(e.target.value);
+    if (i < 0 || !Number.isFinite(v)) return;
+    delete e.target.dataset.touched;
+    const a = [...(store.pose.get(store.chosen) ?? [0, 0, 0])];
+    a[i] = v;
+    pose(new Map(store.pose).set(store.chosen, a), `pose of ${chosenJoint().name}`);
+  }
+  if (e.target.name === 'map') set({ map: e.target.value });
+});
+
+// angles puts the angles of the chosen joint into the panel.
+function angles() {
+  for (const r of tray.querySelectorAll('[name=map]')) r.checked = r.value === store.map;
+  const form = tray.querySelector('#angles');
+  if (!form) return;
+  const j = chosenJoint();
+  form.hidden = !j;
+  form.parentElement.querySelector('.hint').hidden = Boolean(j);
+  if (!j) return;
+  form.querySelector('h4').textContent = j.end ? `${j.name} ends a chain and turns nothing` : j.name;
+  const a = store.pose.get(store.chosen) ?? [0, 0, 0];
+  ['x', 'y', 'z'].forEach((n, i) => {
+    form.elements[n].value = a[i];
+    if (document.activeElement !== form.elements[`n${n}`]) form.elements[`n${n}`].value = Math.round(10 * a[i]) / 10;
+  });
+}
+
+function probe() {
+  const box = tray.querySelector('.probe');
+  if (!box) return;
+  box.replaceChildren();
+  const p = store.probed;
+  box.parentElement.querySelector('.hint').hidden = Boolean(p);
+  if (!p) return;
+  const head = document.createElement('p');
+  head.textContent = `Vertex ${p.vertex} at ${p.place.map((v) => (100 * v).toFixed(1)).join(', ')} cm`;
+  box.append(head);
+  if (!p.movers.length) {
+    const none = document.createElement('p');
+    none.textContent = 'Nothing moves it: it has no weights.';
+    box.append(none);
+  }
+  const list = document.createElement('ol');
+  for (const m of p.movers) {
+    const li = document.createElement('li');
+    li.className = m.direct ? 'direct' : 'carried';
+    li.style.setProperty('--share', m.direct ? m.weight : m.carried);
+    const b = document.createElement('button');
+    b.type = 'button';
+    b.textContent = m.joint;
+    b.addEventListener('click', () => set({ chosen: joints().findIndex((j) => j.name === m.joint) }));
+    const v = document.createElement('span');
+    const carries = m.carried > m.weight + 0.0005 ? `carries ${m.carried.toFixed(3)}` : '';
+    v.textContent = [m.direct ? m.weight.toFixed(3) : '', carries].filter(Boolean).join(' · ');
+    li.append(b, v);
+    list.append(li);
+  }
+  box.append(list);
+}
+
+on('chosen pose map', angles);
+on('probed', probe);
+document.addEventListener('trayloaded', () => { angles(); probe(); });
+on('pose', () => {
+  if (store.move) return; // of a motion that is shown
+  try { sessionStorage.setItem(kept, JSON.stringify(posesByName())); } catch { /* without storage the pose ends with the page */ }
+});
+try { setPoses(JSON.parse(sessionStorage.getItem(kept)) ?? {}); } catch { /* what was kept is no pose: rest */ }

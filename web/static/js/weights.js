@@ -1,0 +1,58 @@
+// The weights of a character, joint by joint: a column is kept by its hash, so that a
+// change of one joint loads that alone.
+import { getBuffer } from './api.js';
+import { openBundle } from './bundle.js';
+
+const most = 8; // joints that move a vertex, as the vertex program takes them
+
+export class Columns {
+  constructor() { this.byHash = new Map(); }
+
+  // load fetches the columns that a character has and are not here, all together where
+  // they are many, and returns its weights.
+  async load({ head, weights: { joints, columns } }) {
+    const lacking = joints.filter((name) => !this.byHash.has(columns[name]));
+    if (lacking.length > 4) {
+      const b = openBundle(await getBuffer(`/view/weights/${head}`));
+      b.meta.joints.forEach((name, j) => {
+        const [from, to] = [b.start[j], b.start[j + 1]];
+        this.byHash.set(columns[name], { vertex: b.vertex.subarray(from, to), value: b.value.subarray(from, to) });
+      });
+    } else {
+      await Promise.all(lacking.map(async (name) => {
+        const b = openBundle(await getBuffer(`/view/weights/${head}/${encodeURIComponent(name)}`));
+        this.byHash.set(columns[name], { vertex: b.vertex, value: b.value });
+      }));
+    }
+    const used = new Map(joints.map((name) => [columns[name], this.byHash.get(columns[name])]));
+    if (this.byHash.size > 4 * used.size + 64) this.byHash = used; // what undo may want again is kept a while
+    const list = joints.map((name) => [name, this.byHash.get(columns[name])]);
+    return { key: joints.map((n) => columns[n]).join(), list, table: (names, vertices) => table(list, names, vertices) };
+  }
+}
+
+// table puts the columns together by vertex: at most eight joints each, the heaviest
+// first, by their numbers in names. A joint that is not there moves nothing.
+function table(list, names, vertices) {
+  const number = new Map(names.map((n, i) => [n, i]));
+  const count = new Uint8Array(vertices);
+  for (const [, c] of list) for (const v of c.vertex) if (v < vertices && count[v] < most) count[v]++;
+  let widest = 1;
+  for (const n of count) if (n > widest) widest = n;
+  const width = widest > 4 ? 8 : 4;
+  const joint = new Float32Array(width * vertices), value = new Float32Array(width * vertices);
+  count.fill(0);
+  for (const [name, c] of list) {
+    const j = number.get(name);
+    if (j === undefined) continue;
+    for (let i = 0; i < c.vertex.length; i++) {
+      const v = c.vertex[i], x = c.value[i], from = width * v;
+      if (v >= vertices || count[v] === width) continue;
+      let k = from + count[v]++;
+      for (; k > from && value[k - 1] < x; k--) { value[k] = value[k - 1]; joint[k] = joint[k - 1]; }
+      value[k] = x;
+      joint[k] = j;
+    }
+  }
+  return { width, joint, value };
+}
