@@ -18,7 +18,8 @@ db: ## start the project's own PostgreSQL
 stop: ## stop it
 	@scripts/db.sh stop
 
-build:
+build: ## build the program, with core for the browser in it
+	scripts/wasm.sh
 	go build -o bin/wisemarrow ./cmd/wisemarrow
 
 lint:

@@ -2,7 +2,7 @@ import js from '@eslint/js';
 import globals from 'globals';
 
 export default [
-  { ignores: ['web/static/vendor/**', 'node_modules/**', '.data/**'] },
+  { ignores: ['web/static/vendor/**', 'web/static/wasm/**', 'node_modules/**', '.data/**'] },
   js.configs.recommended,
   { files: ['web/static/js/**'], languageOptions: { globals: globals.browser } },
   { files: ['web/vendor.mjs', 'e2e/**', '*.js'], languageOptions: { globals: { ...globals.node, ...globals.browser } } },

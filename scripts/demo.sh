@@ -5,6 +5,7 @@ cd "$(dirname "$0")/.."
 scripts/install.sh run
 scripts/db.sh start
 export WISEMARROW_DATABASE; WISEMARROW_DATABASE=$(scripts/db.sh url)
+scripts/wasm.sh
 go build -o bin/wisemarrow ./cmd/wisemarrow
 bin/wisemarrow seed
 exec bin/wisemarrow serve --addr "${WISEMARROW_ADDR:-127.0.0.1:8470}"

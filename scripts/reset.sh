@@ -6,5 +6,6 @@ scripts/install.sh run
 scripts/db.sh start
 admin=$(scripts/db.sh url postgres)
 psql -q "$admin" -c "drop database if exists wisemarrow with (force)" -c "create database wisemarrow"
+scripts/wasm.sh
 go build -o bin/wisemarrow ./cmd/wisemarrow
 WISEMARROW_DATABASE=$(scripts/db.sh url) bin/wisemarrow seed

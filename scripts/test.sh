@@ -8,6 +8,7 @@ export WISEMARROW_TEST_DATABASE; WISEMARROW_TEST_DATABASE=$(scripts/db.sh url po
 meshes=${WISEMARROW_MESHES:-$PWD/.data/meshes}
 scripts/real-meshes.sh "$meshes" || echo "The real meshes could not be fetched; their tests are skipped."
 export WISEMARROW_MESHES=$meshes
+scripts/wasm.sh
 unformatted=$(gofmt -l $(git ls-files '*.go'))
 [ -z "$unformatted" ] || { echo "gofmt these:"; echo "$unformatted"; exit 1; }
 go vet ./...

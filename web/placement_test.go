@@ -84,11 +84,11 @@ func TestASkeletonIsTakenWithItsMotion(t *testing.T) {
 	params := map[string]any{"file": match["file"], "motion": true, "match": map[string]string{}, "obsolete": "keep", "parenting": "keep"}
 	base := head()
 	for want, body := range map[string]map[string]any{
-		"is no place for a string": {"op": "adopt_skeleton", "base": "x", "params": params},
-		"unknown field":              {"op": "adopt_skeleton", "base": base, "params": map[string]any{"horns": 1}},
-		"a skeleton of 1 to 4000":    {"op": "adopt_skeleton", "base": base, "params": map[string]any{}},
-		"not stored any more":        {"op": "adopt_skeleton", "base": base, "params": map[string]any{"file": map[string]string{"name": "a.bvh", "blob": "none"}}},
-		"the character has changed":  {"op": "adopt_skeleton", "base": base + 7, "params": params},
+		"is no place for a string":  {"op": "adopt_skeleton", "base": "x", "params": params},
+		"unknown field":             {"op": "adopt_skeleton", "base": base, "params": map[string]any{"horns": 1}},
+		"a skeleton of 1 to 4000":   {"op": "adopt_skeleton", "base": base, "params": map[string]any{}},
+		"not stored any more":       {"op": "adopt_skeleton", "base": base, "params": map[string]any{"file": map[string]string{"name": "a.bvh", "blob": "none"}}},
+		"the character has changed": {"op": "adopt_skeleton", "base": base + 7, "params": params},
 	} {
 		code, out := post(t, server, at+"/ops", body)
 		require.GreaterOrEqual(t, code, 400, want)

@@ -23,7 +23,7 @@ type site struct {
 func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	s := &site{studio: x, ping: ping, pages: parsePages()}
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, secured, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "image/svg+xml"))
+	r.Use(middleware.Recoverer, secured, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "application/wasm", "image/svg+xml"))
 	r.Use(http.NewCrossOriginProtection().Handler)
 
 	r.Get("/", s.cast)
@@ -53,6 +53,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 		r.Get("/characters/{id}/events", s.events)
 		r.Get("/characters/{id}/where/{stage}/{code}", s.where)
 		r.Get("/characters/{id}/probe/{vertex}", s.probe)
+		r.Post("/characters/{id}/measure", s.measure)
 		r.Post("/works/{work}/cancel", s.cancelWork)
 	})
 

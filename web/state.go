@@ -23,7 +23,9 @@ type section struct {
 }
 
 var sections = []section{
-	{"mesh", []string{"mesh", "parts"}, func(_ *site, _ context.Context, o opened) (any, error) { return studio.DrawnKey(o.rev.Parts, o.state), nil }},
+	{"mesh", []string{"mesh", "parts"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		return studio.DrawnKey(o.rev.Parts, o.state), nil
+	}},
 	{"facts", []string{"mesh", "parts"}, func(s *site, ctx context.Context, o opened) (any, error) {
 		f, err := s.studio.Facts(ctx, o.rev)
 		return f.Facts, err

@@ -133,6 +133,25 @@ func (s *site) where(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, where)
 }
 
+// measure tells what a pose does to the skin, for a page whose own core does not run.
+func (s *site) measure(w http.ResponseWriter, r *http.Request) {
+	var angles map[string][3]float64
+	err := read(w, r, &angles)
+	var o opened
+	if err == nil {
+		o, err = s.open(r.Context(), param(r, "id"))
+	}
+	var m any
+	if err == nil {
+		m, err = weights.Measure(o.state, angles)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, m)
+}
+
 func (s *site) probe(w http.ResponseWriter, r *http.Request) {
 	o, err := s.open(r.Context(), param(r, "id"))
 	if err != nil {

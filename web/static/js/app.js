@@ -14,6 +14,7 @@ import * as handoff from './tools/handoff.js';
 import * as intake from './tools/intake.js';
 import * as placement from './tools/placement.js';
 import * as weights from './tools/weights.js';
+import { measureOn } from './tools/measures.js';
 import { loadTray, prepareTray, typed } from './tray.js';
 import { watch } from './work.js';
 
@@ -25,6 +26,7 @@ const numerals = ['I', 'II', 'III', 'IV', 'V', 'VI', 'VII', 'VIII', 'IX'];
 const early = getJSON(`/api/characters/${store.id}?stage=${store.stage}`); // on its way while the view is set up
 const plate = new Plate(new Map(stages.map((s) => [s.tool.stage, s.tool])));
 const commands = new Commands();
+measureOn(plate);
 prepare((c) => plate.prepare(c));
 prepare(prepareTray);
 

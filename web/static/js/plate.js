@@ -228,6 +228,7 @@ export class Plate {
       if (e.button !== 0) return;
       const [x, y] = at(e);
       pane.from = [x, y];
+      this.view.canvas.focus({ preventScroll: true }); // keys are the view's now
       if (store.measuring || !this.tool?.down?.(this, pane, x, y, e)) return;
       pane.held = this.tool;
       e.stopImmediatePropagation();

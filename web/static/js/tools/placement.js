@@ -20,7 +20,7 @@ export const tool = {
   through: true,
   handle: 'translate',
 
-  enter(plate) { this.tips ??= new TipSpots(plate.view.scene); },
+  enter(plate) { this.tips ??= plate.tips = new TipSpots(plate.view.scene); },
   leave(plate) {
     this.tips?.update(plate.box);
     if (store.drawing) { set({ drawing: null }); forgetLocal('drawing'); }

@@ -1,0 +1,97 @@
+// Package browser hands core to a web page: a few functions over typed arrays, as the
+// page has them. The program in browser/wasm binds them to JavaScript; here they can be
+// tested like any other Go.
+package browser
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"wisemarrow/core/deform"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Joint is a joint as the page has it: world metres and x y z w.
+type Joint struct {
+	Name   string     `json:"name"`
+	Parent int        `json:"parent"`
+	Pos    [3]float64 `json:"pos"`
+	Rot    [4]float64 `json:"rot"`
+}
+
+// Arrays are a bound character as the page has it: places of the vertices, three a
+// vertex; corners of the triangles; and the weights as columns, joint k of Columns
+// moving Vertex[Start[k]:Start[k+1]] by Value.
+type Arrays struct {
+	Points        []float32
+	Triangles     []uint32
+	Columns       []string
+	Start, Vertex []uint32
+	Value         []float32
+	Joints        []Joint
+}
+
+// Skin makes of the arrays what can be posed and measured. It is the same as the
+// server makes of the stored character.
+func (a Arrays) Skin() (*deform.Skin, error) {
+	n := len(a.Points) / 3
+	if len(a.Points) != 3*n || len(a.Triangles)%3 != 0 || len(a.Start) != len(a.Columns)+1 || len(a.Vertex) != len(a.Value) {
+		return nil, errors.New("the arrays do not fit together")
+	}
+	points := make([]r3.Vec, n)
+	for i := range points {
+		points[i] = r3.Vec{X: float64(a.Points[3*i]), Y: float64(a.Points[3*i+1]), Z: float64(a.Points[3*i+2])}
+	}
+	tris := make([][3]int32, len(a.Triangles)/3)
+	for i := range tris {
+		tris[i] = [3]int32{int32(a.Triangles[3*i]), int32(a.Triangles[3*i+1]), int32(a.Triangles[3*i+2])}
+	}
+	w := weights.New(a.Columns, n)
+	for k := range a.Columns {
+		lo, hi := a.Start[k], a.Start[k+1]
+		if lo > hi || int(hi) > len(a.Vertex) {
+			return nil, fmt.Errorf("the column of %s is cut short", a.Columns[k])
+		}
+		for i := lo; i < hi; i++ {
+			v := a.Vertex[i]
+			if int(v) >= n {
+				return nil, fmt.Errorf("the column of %s names vertex %d of %d", a.Columns[k], v, n)
+			}
+			w.Of[v] = append(w.Of[v], weights.Influence{Joint: int32(k), Value: float64(a.Value[i])})
+		}
+	}
+	for _, list := range w.Of {
+		weights.Sort(list)
+	}
+	s := &skeleton.Skeleton{}
+	for _, j := range a.Joints {
+		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
+			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}})
+	}
+	if err := s.Validate(); err != nil {
+		return nil, err
+	}
+	for _, j := range s.Joints {
+		if !geom.Finite(j.Pos) {
+			return nil, fmt.Errorf("%s is at no place", j.Name)
+		}
+	}
+	return deform.NewSkin(points, tris, w, s)
+}
+
+// Measure measures a pose given as JSON, degrees by name of joint, and returns the
+// measures as JSON.
+func Measure(s *deform.Skin, pose string) (string, error) {
+	var angles map[string][3]float64
+	if err := json.Unmarshal([]byte(pose), &angles); err != nil {
+		return "", fmt.Errorf("the pose cannot be read: %w", err)
+	}
+	out, err := json.Marshal(s.Measure(angles))
+	return string(out), err
+}

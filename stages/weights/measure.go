@@ -1,0 +1,20 @@
+package weights
+
+import (
+	"wisemarrow/core/deform"
+	"wisemarrow/studio"
+)
+
+// Measure tells what a pose, degrees by name of joint, does to the skin of a bound
+// character: the same as the page's own core tells, byte for byte.
+func Measure(s *studio.State, angles map[string][3]float64) (deform.Measures, error) {
+	if s.Weights == nil || s.Mesh == nil || s.Skeleton == nil {
+		return deform.Measures{}, studio.Wrong("there are no weights yet: bind first")
+	}
+	tris, _ := s.Mesh.Triangles()
+	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton)
+	if err != nil {
+		return deform.Measures{}, err
+	}
+	return skin.Measure(angles), nil
+}

@@ -1,0 +1,74 @@
+// What the pose does to the skin, measured as it changes: by core in the browser, or
+// by the server where that does not run.
+import { post } from '../api.js';
+import { core, why } from '../core.js';
+import { joints, on, posesByName, store } from '../session.js';
+
+const tray = document.getElementById('tray');
+let plate = null, loaded = '', busy = false, again = false;
+
+// measureOn says of which plate the skin is measured.
+export function measureOn(p) { plate = p; }
+
+const shown = () => store.stage === 'weights' && Boolean(store.character?.weights) && Boolean(tray.querySelector('#measures'));
+
+// arrays are what core needs of the character, by the vertices of the mesh itself.
+function arrays({ skin, columns }) {
+  const points = new Float32Array(3 * skin.vertices), p = skin.attributes.position.array;
+  skin.drawnOf.forEach((d, v) => { for (let k = 0; k < 3; k++) points[3 * v + k] = p[3 * d + k]; });
+  const triangles = skin.triangles.map((d) => skin.base[d]);
+  const c = store.character.weights, all = c.joints.map((n) => columns.byHash.get(c.columns[n]));
+  const start = new Uint32Array(all.length + 1);
+  all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
+  const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
+  all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
+  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot }) => ({ name, parent, pos, rot })))];
+}
+
+// measured returns the measures of the pose as JSON.
+export async function measured(pose = posesByName()) {
+  if (!why()) {
+    try {
+      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot].join()).join()].join('|');
+      if (loaded !== key) { await core('load', ...arrays(plate)); loaded = key; }
+      return await core('measure', JSON.stringify(pose));
+    } catch (e) { if (!why()) throw e; }
+  }
+  return JSON.stringify(await post(`/api/characters/${store.id}/measure`, pose));
+}
+
+// update measures what is shown; while it is at it, only the last change is kept.
+async function update() {
+  if (!shown()) return;
+  if (busy) { again = true; return; }
+  busy = true;
+  try {
+    do {
+      again = false;
+      put(JSON.parse(await measured()));
+      if (why()) await new Promise((r) => { setTimeout(r, 300); }); // a server is not asked at every frame
+    } while (again && shown());
+  } catch (e) { note(`It could not be measured: ${e.message}`); } finally { busy = false; }
+}
+
+function put(m) {
+  const box = tray.querySelector('#measures');
+  if (!box) return;
+  const say = (name, text) => { box.querySelector(`[data-m=${name}]`).textContent = text; };
+  const share = m.rest === 0 ? NaN : m.volume / m.rest;
+  say('farthest', m.vertex < 0 ? 'still: 0 mm' : m.farthest < 0.1 ? `${(1000 * m.farthest).toPrecision(3)} mm` : `${(100 * m.farthest).toFixed(1)} cm`);
+  say('volume', store.character.facts.closed ? `${(100 * share).toFixed(1)} % of rest` : `open surface; ${(100 * share).toFixed(1)} % of rest`);
+  say('longest', `to ${(100 * m.longest).toFixed(0)} %`);
+  say('shortest', `to ${(100 * m.shortest).toFixed(0)} %`);
+  note(why() ? `Measured by the server: WebAssembly did not start here (${why()}).` : '');
+}
+
+function note(text) {
+  const p = tray.querySelector('#measures [data-m=note]');
+  if (!p) return;
+  p.textContent = text;
+  p.hidden = !text;
+}
+
+on('pose character', update);
+document.addEventListener('trayloaded', update);
