@@ -116,19 +116,80 @@ func TestSeveralWorksWaitTheirTurn(t *testing.T) {
 	}
 }
 
-func TestARunningBindIsCancelled(t *testing.T) {
+// A bind that is cancelled stops computing, it is not only that its result is dropped:
+// the operation below is what a long one looks like, and tells when it has ended.
+func TestARunningWorkIsCancelled(t *testing.T) {
 	s, x := started(t, 1)
-	c, w := begin(t, x, 1500) // 150 000 vertices
+	ended := make(chan error, 1)
+	tests.wait = func(ctx context.Context, p studio.Progress) error {
+		p("Counting sheep", 0.3)
+		<-ctx.Done()
+		ended <- ctx.Err()
+		return ctx.Err()
+	}
+	c, w := test(t, x, "test_wait")
 	require.Eventually(t, func() bool {
 		got, err := s.Work(ctx, w.ID)
 		require.NoError(t, err)
-		return got.State == studio.WorkRunning
+		return got.What == "Counting sheep"
 	}, 20*time.Second, 5*time.Millisecond)
 	got, err := s.CancelWork(ctx, w.ID)
 	require.NoError(t, err)
 	require.Equal(t, studio.WorkCancelled, got.State)
-	time.Sleep(4 * time.Second) // longer than the bind would have taken
+	select {
+	case err := <-ended:
+		require.ErrorIs(t, err, context.Canceled)
+	case <-time.After(10 * time.Second):
+		t.Fatal("it goes on computing")
+	}
 	now, err := s.Character(ctx, c.ID)
 	require.NoError(t, err)
-	require.Equal(t, c.Head, now.Head, "the result was not kept")
+	require.Equal(t, c.Head, now.Head)
+}
+
+// A panic in a work, also deep in a parallel kernel, ends the work with a sentence and
+// nothing else: the next one runs.
+func TestAPanicEndsTheWorkAlone(t *testing.T) {
+	s, x := started(t, 1)
+	for _, how := range []func(){
+		func() { panic("the sky falls") },
+		func() { geom.Chunks(1<<16, 64, func(lo, _ int) { _ = make([]int, 3)[lo+1<<10] }) },
+		func() { geom.Both(func() { geom.Both(func() { panic("deep down") }, func() {}) }, func() {}) },
+	} {
+		tests.wait = func(context.Context, studio.Progress) error { how(); return nil }
+		c, w := test(t, x, "test_wait")
+		done := ended(t, s, w.ID)
+		require.Equal(t, studio.WorkFailed, done.State)
+		require.Contains(t, done.Message, "defect of the program")
+		now, err := s.Character(ctx, c.ID)
+		require.NoError(t, err)
+		require.Equal(t, c.Head, now.Head)
+	}
+	_, w := begin(t, x, 20)
+	require.Equal(t, studio.WorkDone, ended(t, s, w.ID).State)
+}
+
+// tests is what the operation of these tests does.
+var tests struct {
+	wait func(context.Context, studio.Progress) error
+}
+
+type testWait struct{}
+
+// Apply implements studio.Operation.
+func (testWait) Apply(ctx context.Context, s studio.State, p studio.Progress) (studio.State, studio.Outcome, error) {
+	return s, studio.Outcome{Sentence: "waited"}, tests.wait(ctx, p)
+}
+
+func init() {
+	studio.Register(studio.Entry{Name: "test_wait", Label: "Wait", Stage: "bind", Long: studio.Always, New: func() studio.Operation { return &testWait{} }})
+}
+
+func test(t *testing.T, x *studio.Studio, op string) (studio.Character, studio.Work) {
+	t.Helper()
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Limb"}, "tester", limb(5), "came in")
+	require.NoError(t, err)
+	_, w, err := x.Do(ctx, c.ID, c.Head, op, nil, "tester")
+	require.NoError(t, err)
+	return c, *w
 }

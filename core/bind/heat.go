@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"wisemarrow/core/geom"
@@ -50,7 +52,7 @@ var ErrNoBones = errors.New("no joint is left to deform the mesh: choose at leas
 // lumped mass M, and the weights do not depend on the scale.
 //
 // Points and joints are taken in world frame at rest. The mesh is not changed.
-// The context cancels between the steps.
+// The context is listened to within every step.
 func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress Progress) (*weights.Weights, *Report, error) {
 	if err := s.Validate(); err != nil {
 		return nil, nil, err
@@ -67,7 +69,7 @@ func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, pr
 	if o.Deform == nil {
 		o.Deform = s.Deforming()
 	}
-	b := &heatBind{o: o, m: m, s: s, points: m.World(), report: &Report{}}
+	b := &heatBind{ctx: ctx, o: o, m: m, s: s, points: m.World(), report: &Report{}}
 	if o.Took == nil {
 		o.Took = func(string, float64) {}
 	}
@@ -83,11 +85,24 @@ func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, pr
 		{"solve", "Solving for every joint", 0.7, b.solve},
 		{"report", "Reading the result", 0.9, b.finish},
 	}
-	for _, step := range steps {
+	var mu sync.Mutex // shares come from several goroutines
+	for i, step := range steps {
 		if err := ctx.Err(); err != nil {
 			return nil, nil, err
 		}
 		progress(step.what, step.share)
+		end, last := 1.0, 0.0
+		if i+1 < len(steps) {
+			end = steps[i+1].share
+		}
+		b.told = func(share float64) {
+			mu.Lock()
+			defer mu.Unlock()
+			if share > last+0.01 {
+				last = share
+				progress(step.what, step.share+share*(end-step.share))
+			}
+		}
 		t := time.Now()
 		if err := step.run(); err != nil {
 			return nil, nil, err
@@ -100,6 +115,8 @@ func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, pr
 }
 
 type heatBind struct {
+	ctx    context.Context
+	told   func(share float64) // of the step that is being done
 	o      Options
 	m      *mesh.Mesh
 	s      *skeleton.Skeleton
@@ -131,7 +148,11 @@ func (b *heatBind) visibility() error {
 	closest := 1e-4 * b.tree.Box().Diagonal()
 	n := len(b.points)
 	b.hold, b.nearest = make([]float64, n), make([][]int32, n)
+	var done atomic.Int64
 	geom.Chunks(n, 512, func(lo, hi int) {
+		if b.ctx.Err() != nil {
+			return
+		}
 		at := make([]r3.Vec, len(b.bones))
 		dist := make([]float64, len(b.bones))
 		for v := lo; v < hi; v++ {
@@ -159,8 +180,9 @@ func (b *heatBind) visibility() error {
 				b.hold[v] = b.o.Heat / (d * d)
 			}
 		}
+		b.told(float64(done.Add(int64(hi-lo))) / float64(n))
 	})
-	return nil
+	return b.ctx.Err()
 }
 
 // deformingBones returns the bones of the chosen joints; a chosen joint without
@@ -254,9 +276,12 @@ func components(a *linalg.Symmetric) []int32 {
 }
 
 func (b *heatBind) factorise() error {
-	f, err := linalg.Factorise(b.system, b.points)
+	f, err := linalg.Factorise(b.ctx, b.system, b.points, b.told)
 	if bad := (linalg.ErrNotPositive{}); errors.As(err, &bad) {
 		return fmt.Errorf("the heat equation has no stable solution around vertex %d: weld duplicates and drop faces without area at the intake, then bind again (%w)", bad.Index, err)
+	}
+	if err != nil {
+		return err
 	}
 	b.factor = f
 	b.report.Factor = f.Entries()
@@ -286,7 +311,11 @@ func (b *heatBind) solve() error {
 			which = append(which, j)
 		}
 	}
-	for i, x := range b.factor.Solve(rhs) {
+	solved, err := b.factor.Solve(b.ctx, rhs, b.told)
+	if err != nil {
+		return err
+	}
+	for i, x := range solved {
 		for v, value := range x {
 			b.report.Overshoot = math.Max(b.report.Overshoot, math.Max(-value, value-1))
 			x[v] = math.Max(0, math.Min(1, value))

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"testing"
 
 	"wisemarrow/core/bind"
@@ -272,4 +273,53 @@ func fitted(t *testing.T, m *mesh.Mesh) *skeleton.Skeleton {
 	s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: skeleton.Kinds[0].Default}, nil)
 	require.NoError(t, err)
 	return s
+}
+
+// A bind that is cancelled within a step ends there: no later step is begun.
+func TestABindIsCancelledWithinItsSteps(t *testing.T) {
+	m, s := limb()
+	for _, step := range []string{"Finding", "Factorising", "Solving"} {
+		ctx, cancel := context.WithCancel(context.Background())
+		after := map[string]bool{}
+		hit := false
+		_, _, err := bind.Heat(ctx, m, s, bind.DefaultOptions, func(what string, share float64) {
+			if hit && !strings.HasPrefix(what, step) {
+				after[what] = true
+			}
+			if strings.HasPrefix(what, step) {
+				hit = true
+				cancel()
+			}
+		})
+		require.ErrorIs(t, err, context.Canceled, step)
+		require.Empty(t, after, step)
+	}
+}
+
+// Two equal binds leave equal records: nothing measured by a clock is in them.
+func TestEqualBindsLeaveEqualReports(t *testing.T) {
+	m, s := limb()
+	_, a, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
+	require.NoError(t, err)
+	_, b, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
+	require.NoError(t, err)
+	require.Equal(t, a, b)
+}
+
+// Weights that came from elsewhere get the same account, as far as it can be known.
+func TestAnAccountOfForeignWeights(t *testing.T) {
+	m, s := limb()
+	w, _, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
+	require.NoError(t, err)
+	for v := range w.Of { // the second joint gets nothing
+		w.Of[v] = weights.Clean([]weights.Influence{{Joint: 0, Value: 1}}, weights.Limits{})
+	}
+	w.Of[3] = nil
+	r := bind.Account(m, s, w, bind.Evidence{Method: "a file"})
+	require.Equal(t, bind.Solved, r.Joints[0].State)
+	require.Equal(t, bind.Unsolved, r.Joints[1].State)
+	require.Equal(t, "no vertex was given to it", r.Joints[1].Cause)
+	require.Equal(t, []int32{3}, r.Stray)
+	require.Equal(t, bind.Weak, r.Pieces[0].State)
+	require.Contains(t, r.Pieces[0].Cause, "1 of its vertices")
 }

@@ -36,12 +36,15 @@ func NewTree(points []r3.Vec, tris [][3]int32) *Tree {
 	if len(tris) == 0 {
 		return t
 	}
-	t.pad = 1e-12 * BoxOf(points).Diagonal()
+	box := EmptyBox() // of these triangles; points may hold many others
 	centroid := make([]r3.Vec, len(tris))
 	for i, f := range tris {
 		t.order[i] = int32(i)
-		centroid[i] = r3.Scale(1.0/3, r3.Add(points[f[0]], r3.Add(points[f[1]], points[f[2]])))
+		a, b, c := points[f[0]], points[f[1]], points[f[2]]
+		box = box.Add(a).Add(b).Add(c)
+		centroid[i] = r3.Scale(1.0/3, r3.Add(a, r3.Add(b, c)))
 	}
+	t.pad = 1e-12 * box.Diagonal()
 	t.nodes = make([]node, treeNodes(len(tris)))
 	t.build(0, 0, int32(len(tris)), centroid, 3)
 	return t

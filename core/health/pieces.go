@@ -56,8 +56,9 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 		p := c.PieceOf(int32(f))
 		faces[p] = append(faces[p], int32(f))
 	}
-	all := finding.Finding{Code: "separate_pieces", Severity: finding.Note, Count: len(list),
-		Title: plural(len(list), "piece apart from the body", "pieces apart from the body"),
+	apart := c.Pieces.Count() - 1
+	all := finding.Finding{Code: "separate_pieces", Severity: finding.Note, Count: apart,
+		Title: plural(apart, "piece apart from the body", "pieces apart from the body"),
 		Why:   "Heat does not jump from piece to piece: one that holds no bone gets no solution and has to follow the surface beneath it."}
 	floating := finding.Finding{Code: "floating_pieces", Severity: finding.Note,
 		Why: "It touches nothing, so nothing tells by contact which bone it belongs to."}
@@ -67,15 +68,17 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 		Why: "Eyes, teeth and the like see no bone through the skin around them; they have to follow one joint."}
 	layered := finding.Finding{Code: "layered_pieces", Severity: finding.Note,
 		Why: "Cloth this close to the skin comes through when both get weights of their own; let it follow the surface beneath."}
+	partOf := make(map[int32]int32, len(list))
+	for _, r := range list {
+		partOf[r.Piece] = r.Part
+	}
 	name := func(p int32) string {
-		for _, r := range list {
-			if r.Piece == p {
-				return c.Parts[r.Part].Name
-			}
+		if part, ok := partOf[p]; ok {
+			return c.Parts[part].Name
 		}
 		return "the body"
 	}
-	outside, far, gap := 0, 0.0, 0.0
+	far, gap := 0.0, 0.0
 	for _, r := range list {
 		var says []string
 		spot := finding.Spot{Faces: faces[r.Piece]}
@@ -106,9 +109,12 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 		spot.Label = c.Parts[r.Part].Name + ": " + strings.Join(says, ", ")
 		all.Where.Spots = append(all.Where.Spots, spot)
 		all.Where.Faces = append(all.Where.Faces, spot.Faces...)
-		outside += r.Vertices
 	}
-	all.Evidence = []finding.Evidence{evidence("pieces", float64(c.Pieces.Count()), 1), evidence("vertices outside the largest", float64(outside), 0)}
+	all.Evidence = []finding.Evidence{evidence("pieces", float64(c.Pieces.Count()), 1), evidence("vertices outside the largest", float64(len(c.Points)-c.Pieces.Vertices[c.Pieces.Largest()]), 0)}
+	if apart > len(list) {
+		all.Why += fmt.Sprintf(" The %d largest were held against the others; the rest are only counted. So many pieces mostly mean a mesh that was never welded.", len(list))
+		all.Evidence = append(all.Evidence, evidence("pieces measured", float64(len(list)), float64(apart)))
+	}
 	all.Remedies = []finding.Remedy{remedy("Make every piece a part of its own", "separate_pieces", nil)}
 	if len(c.Parts) >= c.Pieces.Count() {
 		all.Remedies = nil

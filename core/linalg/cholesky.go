@@ -1,9 +1,11 @@
 package linalg
 
 import (
+	"context"
 	"math"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"wisemarrow/core/geom"
 )
@@ -28,7 +30,7 @@ func (c *Cholesky) Entries() int {
 	return n
 }
 
-func factorise(a *Symmetric, d dissection) (*Cholesky, error) {
+func factorise(ctx context.Context, a *Symmetric, d dissection, told func(float64)) (*Cholesky, error) {
 	c := &Cholesky{n: a.N, perm: d.perm, blocks: d.blocks}
 	inverse := make([]int32, a.N)
 	for i, v := range d.perm {
@@ -36,9 +38,15 @@ func factorise(a *Symmetric, d dissection) (*Cholesky, error) {
 	}
 	c.symbolic(a, inverse)
 	c.dense = make([][]float64, len(c.blocks))
-	f := &fronts{c: c, a: a, inverse: inverse}
+	f := &fronts{c: c, a: a, inverse: inverse, ctx: ctx, told: told}
+	for i := range c.blocks {
+		f.all += f.cost(int32(i))
+	}
 	if len(c.blocks) > 0 {
 		f.run(int32(len(c.blocks) - 1))
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
 	}
 	if f.err != nil {
 		return nil, f.err
@@ -86,9 +94,22 @@ type fronts struct {
 	c       *Cholesky
 	a       *Symmetric
 	inverse []int32
+	ctx     context.Context
+	told    func(float64)
+	all     int64        // what the whole costs, in products
+	done    atomic.Int64 // of it
 	mu      sync.Mutex
 	err     error
 }
+
+// cost is about how many products a block takes.
+func (f *fronts) cost(at int32) int64 {
+	k, r := int64(f.c.blocks[at].count), int64(len(f.c.rows[at]))
+	return 1 + k*(k+r)*(k+r)/2
+}
+
+// off reports whether the work is to end.
+func (f *fronts) off() bool { return f.ctx.Err() != nil }
 
 func (f *fronts) fail(index int32, pivot float64) {
 	f.mu.Lock()
@@ -109,6 +130,9 @@ func (f *fronts) run(at int32) []float64 {
 		for i, ch := range b.children {
 			left[i] = f.run(ch)
 		}
+	}
+	if f.off() {
+		return nil
 	}
 	rows := f.c.rows[at]
 	k, r := int(b.count), len(rows)
@@ -132,11 +156,14 @@ func (f *fronts) run(at int32) []float64 {
 		extendAdd(l, u, k, r, b.first, rows, left[i], f.c.rows[ch])
 		left[i] = nil
 	}
-	if j, pivot := eliminate(l, k, r); j >= 0 {
+	if j, pivot := eliminate(l, k, r, f.off); j >= 0 {
 		f.fail(f.c.perm[b.first+int32(j)], pivot)
 	}
-	subtractProduct(u, l[k*k:], r, k)
+	subtractProduct(u, l[k*k:], r, k, f.off)
 	f.c.dense[at] = l
+	if done := f.done.Add(f.cost(at)); f.told != nil {
+		f.told(float64(done) / float64(f.all))
+	}
 	return u
 }
 
@@ -186,10 +213,14 @@ func extendAdd(l, u []float64, k, r int, first int32, rows []int32, update []flo
 }
 
 // eliminate turns the (k+r)×k front into L in place. It returns the first
-// column whose pivot is not positive, or -1; that pivot is then taken as 1.
-func eliminate(l []float64, k, r int) (bad int, pivot float64) {
+// column whose pivot is not positive, or -1; that pivot is then taken as 1. It ends
+// when it is off.
+func eliminate(l []float64, k, r int, off func() bool) (bad int, pivot float64) {
 	bad = -1
 	for j := range k {
+		if j%offEvery == offEvery-1 && off() {
+			return bad, pivot
+		}
 		rj := l[j*k : j*k+j+1]
 		d := rj[j] - dot(rj[:j], rj[:j])
 		if !(d > 0) {
@@ -232,13 +263,16 @@ func dot(a, b []float64) float64 {
 }
 
 // subtractProduct does U -= B·Bᵀ on the lower half, B being r×k: four rows by
-// two, so that each load serves several products.
-func subtractProduct(u, b []float64, r, k int) {
+// two, so that each load serves several products. It ends when it is off.
+func subtractProduct(u, b []float64, r, k int, off func() bool) {
 	if k == 0 {
 		return
 	}
 	i := 0
 	for ; i+3 < r; i += 4 {
+		if i%offEvery == offEvery-4 && off() {
+			return
+		}
 		a0, a1, a2, a3 := b[i*k:i*k+k], b[(i+1)*k:(i+1)*k+k], b[(i+2)*k:(i+2)*k+k], b[(i+3)*k:(i+3)*k+k]
 		u0, u1, u2, u3 := u[i*r:i*r+r], u[(i+1)*r:(i+1)*r+r], u[(i+2)*r:(i+2)*r+r], u[(i+3)*r:(i+3)*r+r]
 		for j := 0; j < i+4; j += 2 {
@@ -273,13 +307,20 @@ func subtractProduct(u, b []float64, r, k int) {
 	}
 }
 
+// offEvery is after how many columns or rows of a block it is asked whether the work
+// is to end: some milliseconds of a large one.
+const offEvery = 32
+
 // solveChunk is how many right-hand sides are solved together.
 const solveChunk = 8
 
 // Solve solves A·X = B for several right-hand sides, each a slice of n
-// numbers, and returns the solutions in the same order.
-func (c *Cholesky) Solve(b [][]float64) [][]float64 {
+// numbers, and returns the solutions in the same order. The error is that of ctx.
+// told, unless nil, is told the share that is done, from several goroutines.
+func (c *Cholesky) Solve(ctx context.Context, b [][]float64, told func(share float64)) ([][]float64, error) {
 	out := make([][]float64, len(b))
+	var done atomic.Int64
+	off := func() bool { return ctx.Err() != nil }
 	geom.Chunks(len(b), solveChunk, func(lo, hi int) {
 		m := hi - lo
 		x := make([]float64, c.n*m)
@@ -288,8 +329,8 @@ func (c *Cholesky) Solve(b [][]float64) [][]float64 {
 				x[i*m+s] = b[lo+s][v]
 			}
 		}
-		c.forward(x, m)
-		c.backward(x, m)
+		c.forward(x, m, off)
+		c.backward(x, m, off)
 		for s := range m {
 			y := make([]float64, c.n)
 			for i, v := range c.perm {
@@ -297,12 +338,18 @@ func (c *Cholesky) Solve(b [][]float64) [][]float64 {
 			}
 			out[lo+s] = y
 		}
+		if n := done.Add(int64(m)); told != nil {
+			told(float64(n) / float64(len(b)))
+		}
 	})
-	return out
+	return out, ctx.Err()
 }
 
-func (c *Cholesky) forward(x []float64, m int) {
+func (c *Cholesky) forward(x []float64, m int, off func() bool) {
 	for bi, b := range c.blocks {
+		if bi%1024 == 0 && off() {
+			return
+		}
 		k, first, l := int(b.count), int(b.first), c.dense[bi]
 		for i := range k {
 			xi := x[(first+i)*m : (first+i+1)*m]
@@ -323,8 +370,11 @@ func (c *Cholesky) forward(x []float64, m int) {
 	}
 }
 
-func (c *Cholesky) backward(x []float64, m int) {
+func (c *Cholesky) backward(x []float64, m int, off func() bool) {
 	for bi := len(c.blocks) - 1; bi >= 0; bi-- {
+		if bi%1024 == 0 && off() {
+			return
+		}
 		b := c.blocks[bi]
 		k, first, l := int(b.count), int(b.first), c.dense[bi]
 		for i, row := range c.rows[bi] {

@@ -1,9 +1,11 @@
 package linalg
 
 import (
+	"context"
 	"math/rand/v2"
 	"runtime"
 	"slices"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -61,9 +63,9 @@ func TestSolutionEqualsDenseCholesky(t *testing.T) {
 		}
 		rhs = append(rhs, b)
 	}
-	c, err := Factorise(a, places)
+	c, err := Factorise(context.Background(), a, places, nil)
 	require.NoError(t, err)
-	for s, x := range c.Solve(rhs) {
+	for s, x := range solved(c, rhs) {
 		var want mat.VecDense
 		require.NoError(t, ref.SolveVecTo(&want, mat.NewVecDense(a.N, rhs[s])))
 		for i := range x {
@@ -78,9 +80,9 @@ func TestResidualOfALargeSystem(t *testing.T) {
 	for i := range b {
 		b[i] = float64(i%7) - 3
 	}
-	c, err := Factorise(a, places)
+	c, err := Factorise(context.Background(), a, places, nil)
 	require.NoError(t, err)
-	x := c.Solve([][]float64{b})[0]
+	x := solved(c, [][]float64{b})[0]
 	for i, y := range a.MulVec(x) {
 		require.InDelta(t, b[i], y, 1e-7)
 	}
@@ -94,7 +96,7 @@ func TestOrderIsAPermutationWithUsefulSeparators(t *testing.T) {
 	for i, v := range perm {
 		require.EqualValues(t, i, v)
 	}
-	c, err := factorise(a, d)
+	c, err := factorise(context.Background(), a, d, nil)
 	require.NoError(t, err)
 	// 31/4·n·log2 n is George's bound (1973) for nested dissection of a grid.
 	require.Less(t, c.Entries(), 31*a.N*12/4)
@@ -106,9 +108,9 @@ func TestSameBytesOnAnyCoreCount(t *testing.T) {
 	b[17], b[4000] = 1, -2
 	solve := func(cores int) []float64 {
 		defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(cores))
-		c, err := Factorise(a, places)
+		c, err := Factorise(context.Background(), a, places, nil)
 		require.NoError(t, err)
-		return c.Solve([][]float64{b})[0]
+		return solved(c, [][]float64{b})[0]
 	}
 	require.Equal(t, solve(1), solve(4))
 }
@@ -120,7 +122,7 @@ func TestIndefiniteMatrixIsRefusedWithItsPlace(t *testing.T) {
 			a.Val[k] = -5
 		}
 	}
-	_, err := Factorise(a, places)
+	_, err := Factorise(context.Background(), a, places, nil)
 	var bad ErrNotPositive
 	require.ErrorAs(t, err, &bad)
 	require.LessOrEqual(t, bad.Pivot, 0.0)
@@ -131,9 +133,9 @@ func TestCoincidentPlacesStillSplit(t *testing.T) {
 	for i := range places {
 		places[i] = r3.Vec{}
 	}
-	c, err := Factorise(a, places)
+	c, err := Factorise(context.Background(), a, places, nil)
 	require.NoError(t, err)
-	x := c.Solve([][]float64{slices.Repeat([]float64{1}, a.N)})[0]
+	x := solved(c, [][]float64{slices.Repeat([]float64{1}, a.N)})[0]
 	require.InDelta(t, 1, x[0], 1e-9) // rows sum to the shift
 }
 
@@ -141,10 +143,67 @@ func BenchmarkFactorise(b *testing.B) {
 	a, places := grid(420, 1e-3)
 	b.ReportAllocs()
 	for b.Loop() {
-		c, err := Factorise(a, places)
+		c, err := Factorise(context.Background(), a, places, nil)
 		if err != nil {
 			b.Fatal(err)
 		}
 		b.ReportMetric(float64(c.Entries())/1e6, "Mentries")
 	}
+}
+
+// solved is Solve without a way to cancel it.
+func solved(c *Cholesky, b [][]float64) [][]float64 {
+	x, err := c.Solve(context.Background(), b, nil)
+	if err != nil {
+		panic(err)
+	}
+	return x
+}
+
+// Cancelling is heard within the work, and what is done of it is told on the way.
+func TestFactorisingAndSolvingCanBeCancelled(t *testing.T) {
+	a, places := grid(90, 0.01)
+	for _, workers := range []int{1, 4} {
+		before := runtime.GOMAXPROCS(workers)
+		ctx, cancel := context.WithCancel(context.Background())
+		var most atomic.Int64
+		_, err := Factorise(ctx, a, places, func(share float64) {
+			if share > 0.3 {
+				cancel()
+			}
+			most.Store(max(most.Load(), int64(1000*share)))
+		})
+		require.ErrorIs(t, err, context.Canceled)
+		require.Less(t, most.Load(), int64(1000), "it did not go on to the end")
+
+		var shares []float64
+		c, err := Factorise(context.Background(), a, places, func(share float64) {
+			if workers == 1 {
+				shares = append(shares, share)
+			}
+		})
+		require.NoError(t, err)
+		require.True(t, slices.IsSorted(shares))
+		if workers == 1 {
+			require.InDelta(t, 1, shares[len(shares)-1], 1e-9)
+		}
+		ctx, cancel = context.WithCancel(context.Background())
+		told := 0
+		_, err = c.Solve(ctx, slices.Repeat([][]float64{make([]float64, a.N)}, 80), func(float64) { told++; cancel() })
+		require.ErrorIs(t, err, context.Canceled)
+		require.Less(t, told, 81)
+		runtime.GOMAXPROCS(before)
+	}
+	// Within one large block too: nothing is told there, so the context itself counts.
+	n := 400
+	l := make([]float64, n*n)
+	for i := range n {
+		l[i*n+i] = 1
+	}
+	asked := 0
+	eliminate(l, n, 0, func() bool { asked++; return asked > 2 })
+	require.Equal(t, 3, asked)
+	asked = 0
+	subtractProduct(make([]float64, n*n), l, n, 1, func() bool { asked++; return true })
+	require.Equal(t, 1, asked)
 }

@@ -4,6 +4,7 @@
 package linalg
 
 import (
+	"context"
 	"fmt"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -43,7 +44,9 @@ func (e ErrNotPositive) Error() string {
 }
 
 // Factorise orders and factorises a. places gives each unknown's position and
-// steers only the speed, not the result. The error is an ErrNotPositive.
-func Factorise(a *Symmetric, places []r3.Vec) (*Cholesky, error) {
-	return factorise(a, dissect(a, places))
+// steers only the speed, not the result. The error is an ErrNotPositive, or that of
+// ctx, which is looked at within the large blocks too. told, unless nil, is told the
+// share of the work that is done, from several goroutines.
+func Factorise(ctx context.Context, a *Symmetric, places []r3.Vec, told func(share float64)) (*Cholesky, error) {
+	return factorise(ctx, a, dissect(a, places), told)
 }

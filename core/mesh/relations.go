@@ -1,6 +1,7 @@
 package mesh
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -31,8 +32,12 @@ const (
 	layerCover      = 0.6  // of the samples that must lie over the other piece
 )
 
-// Relations measures every piece but the largest. between are the pairs of
-// faces of Crossings.
+// MaxRelated is how many pieces are measured against the others: the largest. A scan
+// that was never welded has as many pieces as faces, and nobody reads their relations.
+const MaxRelated = 2000
+
+// Relations measures the pieces but the largest, at most MaxRelated of them, ascending.
+// between are the pairs of faces of Crossings.
 func (s *Surface) Relations(between [][2]int32) []Relation {
 	n := s.Pieces.Count()
 	main := s.Pieces.Largest()
@@ -74,11 +79,20 @@ func (s *Surface) Relations(between [][2]int32) []Relation {
 		}
 	}
 	normals := s.VertexNormals(s.At)
-	out := make([]Relation, n)
-	geom.Chunks(n, 1, func(i, _ int) {
-		if i == main {
-			return
+	which := make([]int, 0, n-1)
+	for i := range n {
+		if i != main {
+			which = append(which, i)
 		}
+	}
+	if len(which) > MaxRelated {
+		slices.SortStableFunc(which, func(a, b int) int { return cmp.Compare(s.Pieces.Vertices[b], s.Pieces.Vertices[a]) })
+		which = which[:MaxRelated]
+		slices.Sort(which)
+	}
+	out := make([]Relation, len(which))
+	geom.Chunks(len(which), 1, func(k, _ int) {
+		i := which[k]
 		r := Relation{Piece: int32(i), Faces: s.Pieces.Faces[i], Vertices: s.Pieces.Vertices[i], Part: part[i], Box: geom.EmptyBox(), Nearest: -1, Distance: math.Inf(1)}
 		for _, v := range vertices[i] {
 			r.Box = r.Box.Add(s.At[v])
@@ -88,9 +102,9 @@ func (s *Surface) Relations(between [][2]int32) []Relation {
 		}
 		slices.Sort(r.Crosses)
 		s.relate(&r, vertices[i], triangles[i], triPiece, normals)
-		out[i] = r
+		out[k] = r
 	})
-	return slices.Delete(out, main, main+1)
+	return out
 }
 
 func (s *Surface) relate(r *Relation, vertices []int32, own [][3]int32, triPiece []int32, normals []r3.Vec) {

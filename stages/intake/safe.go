@@ -30,7 +30,11 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	if o.Distance < 0 {
 		return s, studio.Outcome{}, studio.Wrong("the weld distance must be a length, not %g", o.Distance)
 	}
+	progress("Checking the mesh", 0)
 	_, found := health.Check(s.Mesh.Surface(), s.Settings.Kind)
+	if err := ctx.Err(); err != nil {
+		return s, studio.Outcome{}, err
+	}
 	out := studio.Outcome{Before: fmt.Sprint(len(found))}
 	step := func(op studio.Operation) error {
 		next, told, err := op.Apply(ctx, s, progress)
@@ -53,15 +57,17 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		distance = mesh.NearShare * s.Mesh.Surface().Diagonal
 	}
 	steps := []studio.Operation{&DropFaces{}, &Weld{Distance: distance}, &DropLoose{}, &DropFaces{}, &SplitTies{}, &MakeOutward{}}
+	stepNames := []string{"Dropping doubled and empty faces", "Welding", "Dropping loose vertices", "Dropping faces that the weld emptied", "Taking bow-ties and fins apart", "Turning faces outward"}
 	for i, op := range steps {
 		if w, ok := op.(*Weld); ok && !(w.Distance > 0) {
 			continue // all in one point
 		}
-		progress("Mending", float64(i)/float64(len(steps)))
+		progress(stepNames[i], 0.4+0.3*float64(i)/float64(len(steps)))
 		if err := step(op); err != nil {
 			return s, studio.Outcome{}, err
 		}
 	}
+	progress("Checking what is left", 0.7)
 	_, left := health.Check(s.Mesh.Surface(), s.Settings.Kind)
 	for _, f := range left {
 		out.Left = append(out.Left, f.Title)
