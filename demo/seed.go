@@ -42,6 +42,14 @@ func Seed(ctx context.Context, x *studio.Studio, told io.Writer) error {
 			}
 			c.Head = r.ID
 		}
+		// Looked at now, so that the cast page need not.
+		rev, err := x.Store().Revision(ctx, c.Head)
+		if err == nil {
+			_, err = x.Standing(ctx, rev)
+		}
+		if err != nil {
+			return fmt.Errorf("looking at %s: %w", member.Name, err)
+		}
 		fmt.Fprintf(told, "Brought in %s (%d vertices).\n", member.Name, len(m.Points))
 	}
 	return nil

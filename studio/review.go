@@ -85,40 +85,60 @@ type StandingOfStage struct {
 	Open  int    `json:"open"` // findings that block or harm
 }
 
-// Standings returns how several revisions stand, in their order. What was computed
-// before, by any server with this program, is read in one query and not computed
-// again.
-func (x *Studio) Standings(ctx context.Context, list []Revision) ([]Standing, error) {
+// Standings returns how several revisions stand, in their order, as far as it was
+// computed before by any server with this program: in one query. What is not known is
+// nil; Standing computes it.
+func (x *Studio) Standings(ctx context.Context, list []Revision) ([]*Standing, error) {
 	keys := make([]string, len(list))
 	for i, r := range list {
-		keys[i] = "standing/" + program() + "/" + r.Parts.Key()
+		keys[i] = standingKey(r)
 	}
 	known, err := x.store.Derived(ctx, keys)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]Standing, len(list))
-	fresh := map[string][]byte{}
-	for i, r := range list {
-		if data, ok := known[keys[i]]; ok && json.Unmarshal(data, &out[i]) == nil {
-			continue
+	out := make([]*Standing, len(list))
+	for i := range list {
+		var one Standing
+		if data, ok := known[keys[i]]; ok && json.Unmarshal(data, &one) == nil {
+			out[i] = &one
 		}
-		v, err := x.Review(ctx, r)
-		if err != nil {
-			return nil, err
-		}
-		out[i] = Standing{Vertices: v.Facts.Vertices, Height: v.Facts.Height}
-		for _, st := range v.Stages {
-			out[i].Stages = append(out[i].Stages, StandingOfStage{st.Name, st.Title, st.State, st.Open()})
-		}
-		if fresh[keys[i]], err = json.Marshal(out[i]); err != nil {
-			return nil, err
-		}
-	}
-	if len(fresh) > 0 {
-		_ = x.store.Derive(ctx, fresh) // kept for speed alone
 	}
 	return out, nil
+}
+
+func standingKey(r Revision) string { return "standing/" + program() + "/" + r.Parts.Key() }
+
+// Standing returns how a revision stands, and keeps it. Few are computed at a time, so
+// that looking at a cast leaves the rest of the machine to who works.
+func (x *Studio) Standing(ctx context.Context, r Revision) (Standing, error) {
+	var out Standing
+	known, err := x.store.Derived(ctx, []string{standingKey(r)})
+	if err != nil {
+		return out, err
+	}
+	if data, ok := known[standingKey(r)]; ok && json.Unmarshal(data, &out) == nil {
+		return out, nil
+	}
+	select {
+	case x.looking <- struct{}{}:
+		defer func() { <-x.looking }()
+	case <-ctx.Done():
+		return out, ctx.Err()
+	}
+	v, err := x.Review(ctx, r)
+	if err != nil {
+		return out, err
+	}
+	out = Standing{Vertices: v.Facts.Vertices, Height: v.Facts.Height}
+	for _, st := range v.Stages {
+		out.Stages = append(out.Stages, StandingOfStage{st.Name, st.Title, st.State, st.Open()})
+	}
+	data, err := json.Marshal(out)
+	if err == nil {
+		_ = x.store.Derive(ctx, map[string][]byte{standingKey(r): data}) // kept for speed alone
+	}
+	return out, err
 }
 
 // Kept returns a blob that is derived from others, as a portrait from a mesh: from

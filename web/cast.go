@@ -1,6 +1,7 @@
 package web
 
 import (
+	"log/slog"
 	"net/http"
 	"strings"
 
@@ -12,18 +13,41 @@ import (
 // card is a character on the cast page.
 type card struct {
 	studio.Character
-	Stages []studio.StandingOfStage
-	Facts  string
-	Open   int // stages with findings that block or harm
+	Stages  []studio.StandingOfStage
+	Facts   string
+	Pending bool   // how it stands is not known yet; the page asks for it
+	Trouble string // why it cannot be told
 }
 
+func cardOf(c studio.Character, st *studio.Standing) card {
+	if st == nil {
+		return card{Character: c, Pending: true}
+	}
+	return card{Character: c, Stages: st.Stages, Facts: thousands(st.Vertices) + " vertices · " + length(st.Height) + " tall"}
+}
+
+// cast shows every character as far as it is known how it stands; the page asks for
+// the rest card by card.
 func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 	list, err := s.studio.Store().Characters(r.Context())
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	standings, err := s.standings(r, list)
+	ids := make([]int64, len(list))
+	for i, c := range list {
+		ids[i] = c.Head
+	}
+	at, err := s.studio.Store().Revisions(r.Context(), ids)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	revs := make([]studio.Revision, len(list))
+	for i, id := range ids {
+		revs[i] = at[id]
+	}
+	standings, err := s.studio.Standings(r.Context(), revs)
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -34,18 +58,11 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 	}
 	var out []*production
 	for i, c := range list {
-		st := standings[i]
-		k := card{Character: c, Stages: st.Stages, Facts: thousands(st.Vertices) + " vertices · " + length(st.Height) + " tall"}
-		for _, one := range st.Stages {
-			if one.State == "findings" && one.Name != "handoff" {
-				k.Open++
-			}
-		}
 		if len(out) == 0 || out[len(out)-1].Name != c.Production {
 			out = append(out, &production{Name: c.Production})
 		}
 		p := out[len(out)-1]
-		p.Cards = append(p.Cards, k)
+		p.Cards = append(p.Cards, cardOf(c, standings[i]))
 	}
 	names, err := s.studio.Store().Productions(r.Context())
 	if err != nil {
@@ -60,21 +77,28 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 		"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)})
 }
 
-// standings returns how characters stand at their heads, in their order.
-func (s *site) standings(r *http.Request, list []studio.Character) ([]studio.Standing, error) {
-	ids := make([]int64, len(list))
-	for i, c := range list {
-		ids[i] = c.Head
-	}
-	at, err := s.studio.Store().Revisions(r.Context(), ids)
+// castCard is the card of one character, looked at now. One that cannot be looked at
+// says so and can still be removed.
+func (s *site) castCard(w http.ResponseWriter, r *http.Request) {
+	c, err := s.studio.Store().Character(r.Context(), param(r, "id"))
 	if err != nil {
-		return nil, err
+		s.problem(w, r, err)
+		return
 	}
-	revs := make([]studio.Revision, len(list))
-	for i, id := range ids {
-		revs[i] = at[id]
+	k := card{Character: c}
+	rev, err := s.studio.Store().Revision(r.Context(), c.Head)
+	var st studio.Standing
+	if err == nil {
+		st, err = s.studio.Standing(r.Context(), rev)
 	}
-	return s.studio.Standings(r.Context(), revs)
+	if err == nil {
+		k = cardOf(c, &st)
+	} else {
+		slog.Error("character cannot be looked at", "character", c.ID, "error", err)
+		k.Trouble = "It cannot be looked at: its data may be damaged. The log of the server has the details."
+	}
+	w.Header().Set("Cache-Control", "no-store")
+	s.pages.fragment(w, "card", k)
 }
 
 // bringIn makes a character of uploaded files.
@@ -95,7 +119,9 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	}
 	// Checked now, while the page says so, the character opens at once. What fails
 	// here is told when it is opened.
-	_, _ = s.standings(r, []studio.Character{c})
+	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
+		_, _ = s.studio.Standing(r.Context(), rev)
+	}
 	answer(w, http.StatusCreated, map[string]string{"id": c.ID, "url": "/characters/" + c.ID + "/intake"})
 }
 

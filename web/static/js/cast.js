@@ -1,6 +1,6 @@
 // The cast page: bringing in a mesh by drop or choice, removing a character,
 // and the name that work is signed with.
-import { post, upload } from './api.js';
+import { getText, post, upload } from './api.js';
 import { ask } from './ask.js';
 
 const form = document.getElementById('bring');
@@ -54,5 +54,19 @@ document.addEventListener('click', async (e) => {
     b.closest('li').remove();
   } catch (error) { refuse(error.message); }
 });
+
+// Cards whose state is not known yet are asked for, two at a time.
+const pending = [...document.querySelectorAll('[data-pending]')];
+async function fillIn() {
+  for (let li = pending.shift(); li; li = pending.shift()) {
+    try {
+      const box = document.createElement('ul');
+      box.innerHTML = await getText(`/characters/${li.dataset.pending}/card`);
+      li.replaceWith(box.firstElementChild);
+    } catch (e) { li.querySelector('.facts').textContent = e.message; }
+  }
+}
+fillIn();
+fillIn();
 
 document.getElementById('author').addEventListener('change', (e) => { post('/api/author', { name: e.target.value }).catch((error) => refuse(error.message)); });
