@@ -7,6 +7,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/fit"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
@@ -68,7 +69,7 @@ func TestOdileAsDeliveredIsMendedByItsRemedies(t *testing.T) {
 
 	m = m.Bake(m.GuessPlacement().Placement)
 	m, _ = m.DropFaces()
-	m, _, err := m.Weld(mesh.NearShare*2, false)
+	m, _, err := m.Weld(geom.NearShare*2, false)
 	require.NoError(t, err)
 	m, _ = m.DropLoose()
 	m, _ = m.MakeOutward()

@@ -1,6 +1,8 @@
 package demo
 
 import (
+	"math"
+
 	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -23,5 +25,8 @@ func FitError(fit, truth *skeleton.Skeleton, height float64) (mean, worst float6
 			worst, joint = d, j.Name
 		}
 	}
-	return mean / max(1, n), worst, joint
+	if n == 0 {
+		return math.Inf(1), math.Inf(1), "no joint has a name of the truth"
+	}
+	return mean / n, worst, joint
 }

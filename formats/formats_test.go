@@ -17,6 +17,7 @@ import (
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 )
@@ -145,7 +146,7 @@ var elsewhere = map[string]string{
 func TestAssimpTestModels(t *testing.T) {
 	const dir = "/usr/share/assimp/models"
 	if _, err := os.Stat(dir); err != nil {
-		t.Skip("Debian's assimp-testmodels is not installed")
+		need.Skip(t, "Debian's assimp-testmodels is not installed")
 	}
 	read, refused, compared := 0, 0, 0
 	err := filepath.WalkDir(dir, func(path string, d os.DirEntry, err error) error {
@@ -227,7 +228,7 @@ func FuzzSTL(f *testing.F) {
 // write; the validator runs in e2e/handoff.spec.js.
 func TestAssimpReadsOurGLB(t *testing.T) {
 	if _, err := exec.LookPath("assimp"); err != nil {
-		t.Skip("Debian's assimp-utils is not installed")
+		need.Skip(t, "Debian's assimp-utils is not installed")
 	}
 	m := read(t, "cube.obj", cube)
 	path := filepath.Join(t.TempDir(), "cube.glb")

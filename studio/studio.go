@@ -254,8 +254,8 @@ func (x *Studio) apply(ctx context.Context, c change, progress Progress) (Revisi
 	return r, err
 }
 
-// gestureWithin is how soon a step must follow another to be one gesture with it.
-const gestureWithin = 2 * time.Second
+// GestureWithin is how soon a step must follow another to be one gesture with it.
+const GestureWithin = 2 * time.Second
 
 // Gesture is an operation that a hand repeats: a nudge, a dab. Follows reports
 // whether it goes on with one that was just done, so that doing it to the state
@@ -270,7 +270,7 @@ type Gesture interface {
 func (c change) gesture(r Revision) int64 {
 	base := c.before.rev
 	g, ok := c.op.(Gesture)
-	if !ok || base.Parent == 0 || base.Op != r.Op || base.Author != r.Author || r.Time.Sub(base.Time) > gestureWithin || c.work != nil {
+	if !ok || base.Parent == 0 || base.Op != r.Op || base.Author != r.Author || r.Time.Sub(base.Time) > GestureWithin || c.work != nil {
 		return base.ID
 	}
 	if _, before, err := ParseOperation(base.Op, base.Params); err == nil && g.Follows(before) {

@@ -39,7 +39,7 @@ type Progress func(what string, share float64)
 
 // tie is how much farther than the nearest another bone may be to count as
 // equally near.
-const tie = 1e-4
+const tie = geom.TouchShare
 
 // ErrNoBones means that no joint of the skeleton is to deform anything.
 var ErrNoBones = errors.New("no joint is left to deform the mesh: choose at least one that is not an end joint")
@@ -145,7 +145,7 @@ func (b *heatBind) visibility() error {
 		return ErrNoBones
 	}
 	normals := b.m.VertexNormals(b.points)
-	closest := 1e-4 * b.tree.Box().Diagonal()
+	closest := geom.TouchShare * b.tree.Box().Diagonal()
 	n := len(b.points)
 	b.hold, b.nearest = make([]float64, n), make([][]int32, n)
 	var done atomic.Int64

@@ -19,6 +19,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/mat"
@@ -232,7 +233,7 @@ func readOFF(t *testing.T, name string) *mesh.Mesh {
 	dir := os.Getenv("WISEMARROW_MESHES")
 	f, err := os.Open(filepath.Join(dir, name+".off"))
 	if err != nil {
-		t.Skip("WISEMARROW_MESHES has no ", name)
+		need.Skip(t, "WISEMARROW_MESHES has no %s", name)
 	}
 	defer f.Close()
 	b := bufio.NewReader(f)

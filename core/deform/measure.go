@@ -94,7 +94,7 @@ func (s *Skin) Measure(angles map[string][3]float64) Measures {
 	}
 	type sum struct{ rest, volume, longest, shortest float64 }
 	parts := make([]sum, (len(s.tris)+measureChunk-1)/measureChunk)
-	least := 1e-9 * s.longest // edges below it have no length to speak of
+	least := geom.SameShare * s.longest // edges below it have no length to speak of
 	geom.Chunks(len(s.tris), measureChunk, func(lo, hi int) {
 		x := sum{longest: 1, shortest: 1}
 		for _, t := range s.tris[lo:hi] {

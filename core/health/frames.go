@@ -50,7 +50,7 @@ func (c check) transforms(bake finding.Remedy) finding.Finding {
 		framed++
 		t, q, k := p.Frame.Decompose()
 		says := ""
-		if d := r3.Norm(t); d > 1e-9 {
+		if d := r3.Norm(t); d > geom.SameShare*c.Diagonal {
 			offset = math.Max(offset, d)
 			says += ", moved by " + length(d)
 		}
@@ -62,7 +62,7 @@ func (c check) transforms(bake finding.Remedy) finding.Finding {
 		for _, x := range [3]float64{k.X, k.Y, k.Z} {
 			off = math.Max(off, math.Abs(math.Abs(x)-1))
 		}
-		if off > 1e-6 {
+		if off > geom.FlatShare {
 			scale = math.Max(scale, off)
 			says += fmt.Sprintf(", scaled by %.4g, %.4g, %.4g", math.Abs(k.X), k.Y, k.Z)
 		}

@@ -26,7 +26,7 @@ func Check(s *mesh.Surface, kind string) (mesh.Facts, []finding.Finding) {
 			Evidence: []finding.Evidence{{What: "faces", Value: 0, Limit: 1}}}}
 	}
 	c := check{Surface: s, kind: kind}
-	c.plane = sync.OnceValue(func() mesh.Symmetry { return mesh.FindSymmetry(s.At, s.Tree, mesh.SymmetryShare*s.Diagonal) })
+	c.plane = sync.OnceValue(func() mesh.Symmetry { return mesh.FindSymmetry(s.At, s.Tree, geom.SymmetryShare*s.Diagonal) })
 	// Independent measures, side by side; their findings keep this order.
 	measures := []func() []finding.Finding{
 		c.frames, c.duplicates, c.nonManifold, c.bowTies, c.inside, c.winding, c.doubled, c.slivers, c.polygons,

@@ -5,11 +5,11 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 )
 
 const (
-	crossHarm  = 0.002 // share of the faces above which self-intersections harm
-	floatShare = 1e-4  // of the diagonal: closer pieces touch
+	crossHarm = 0.002 // share of the faces above which self-intersections harm
 )
 
 // crossings looks at faces that pass through each other, and at how the pieces
@@ -97,7 +97,7 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 			put(&crossing, "passes through "+strings.Join(through, ", "))
 		case r.Enclosed:
 			put(&enclosed, "inside "+name(r.Nearest))
-		case r.Nearest >= 0 && r.Distance > floatShare*c.Diagonal:
+		case r.Nearest >= 0 && r.Distance > geom.TouchShare*c.Diagonal:
 			put(&floating, fmt.Sprintf("%s from %s", length(r.Distance), name(r.Nearest)))
 			far = max(far, r.Distance)
 		}
@@ -127,7 +127,7 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 		}
 	}
 	add(crossing, "piece passes through another", "pieces pass through another", evidence("pairs of faces", float64(len(between)), 0))
-	add(floating, "piece floats", "pieces float", metres("farthest from the next piece", far, floatShare*c.Diagonal))
+	add(floating, "piece floats", "pieces float", metres("farthest from the next piece", far, geom.TouchShare*c.Diagonal))
 	add(enclosed, "piece is enclosed", "pieces are enclosed", evidence("pieces inside another", float64(enclosed.Count), 0))
 	add(layered, "piece lies closely over another", "pieces lie closely over another", metres("mean gap, at most", gap, 0))
 	return out

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -13,7 +14,7 @@ import (
 var dropFaces = remedy("Drop doubled and empty faces", "drop_faces", nil)
 
 func (c check) duplicates() []finding.Finding {
-	distance := mesh.NearShare * c.Diagonal
+	distance := geom.NearShare * c.Diagonal
 	s := c.Seams(distance, false)
 	if len(s.Groups) == 0 {
 		return nil
@@ -135,7 +136,7 @@ func (c check) slivers() []finding.Finding {
 		out = append(out, finding.Finding{Code: "zero_area_faces", Severity: finding.Harms, Count: len(empty),
 			Title:    plural(len(empty), "face has no area", "faces have no area"),
 			Why:      "A face without area has infinite cotangents; weights around it get noisy.",
-			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", mesh.Flat, mesh.Flat)},
+			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", geom.FlatShare, geom.FlatShare)},
 			Where:    finding.Where{Faces: empty}, Remedies: []finding.Remedy{dropFaces}})
 	}
 	if needles != nil {

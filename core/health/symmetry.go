@@ -5,7 +5,7 @@ import (
 	"math"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/core/mesh"
+	"wisemarrow/core/geom"
 )
 
 // partnerLimit is the share of vertices with a partner below which mirroring
@@ -13,7 +13,7 @@ import (
 const partnerLimit = 0.995
 
 func (c check) symmetry() []finding.Finding {
-	tolerance := mesh.SymmetryShare * c.Diagonal
+	tolerance := geom.SymmetryShare * c.Diagonal
 	if h := c.Half(tolerance); h.Side != 0 {
 		return []finding.Finding{{Code: "half_mesh", Severity: finding.Blocks, Count: 1, Title: "Only one half of the character is here",
 			Why:      "It ends in an open border along the middle plane; the skeleton needs both sides.",

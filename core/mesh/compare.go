@@ -25,7 +25,7 @@ type Change struct {
 func (c Change) Same() bool { return c.Before == c.After && c.Faces }
 
 // Compare holds a newer mesh against an older one. Vertices count as moved when
-// they are farther apart than NearShare of the diagonal.
+// they are farther apart than geom.NearShare of the diagonal.
 func Compare(before, after *Mesh) Change {
 	c := Change{Before: len(before.Points), After: len(after.Points)}
 	c.Faces = slices.Equal(before.Start, after.Start) && slices.Equal(before.Corner, after.Corner)
@@ -33,7 +33,7 @@ func Compare(before, after *Mesh) Change {
 		return c
 	}
 	p, q := before.World(), after.World()
-	limit := NearShare * geom.BoxOf(p).Diagonal()
+	limit := geom.NearShare * geom.BoxOf(p).Diagonal()
 	for v := range p {
 		d := r3.Norm(r3.Sub(q[v], p[v]))
 		if d > limit {

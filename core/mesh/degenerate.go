@@ -8,18 +8,9 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// flat is the height of a face over its longest edge below which it counts as
-// having no area; thin the height below which it is a needle.
-const (
-	flat = 1e-6
-	thin = 0.01
-)
-
-// Flat is that limit, for what is told of it.
-const Flat = flat
-
-// Thin likewise.
-const Thin = thin
+// Thin is the height of a face over its longest edge below which it is a needle;
+// below geom.FlatShare it has no area.
+const Thin = 0.01
 
 // thickness returns the height of a face over its longest edge: its area over
 // half the square of that edge, 1.73 for an equilateral triangle, 4 for a square
@@ -40,9 +31,9 @@ func thickness(p []r3.Vec, c []int32) float64 {
 func (m *Mesh) Slivers() (empty, needles []int32) {
 	for f := range m.Faces() {
 		switch t := thickness(m.Points, m.Face(f)); {
-		case t <= flat:
+		case t <= geom.FlatShare:
 			empty = append(empty, int32(f))
-		case t < thin:
+		case t < Thin:
 			needles = append(needles, int32(f))
 		}
 	}
@@ -91,7 +82,7 @@ func (m *Mesh) DropFaces() (*Mesh, Mapping) {
 	for _, f := range m.Doubled() {
 		drop[f] = true
 	}
-	reach := NearShare * geom.BoxOf(m.Points).Diagonal()
+	reach := geom.NearShare * geom.BoxOf(m.Points).Diagonal()
 	u := newUnion(len(m.Points))
 	var caps []int32
 	empty, _ := m.Slivers()

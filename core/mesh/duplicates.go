@@ -8,9 +8,6 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// NearShare is the default weld distance as a share of the box diagonal.
-const NearShare = 1e-5
-
 // Groups returns the vertices that lie within distance of each other, in
 // groups of two or more, each ascending, ordered by their first vertex. Only
 // vertices that may welcomes are compared; nil welcomes all. A chain of near
@@ -23,7 +20,7 @@ func Groups(points []r3.Vec, distance float64, may func(v int32) bool) [][]int32
 
 // eachPair visits the pairs of welcome vertices within distance of each other.
 func eachPair(points []r3.Vec, distance float64, may func(v int32) bool, visit func(v, w int32)) {
-	cell := math.Max(distance, geom.BoxOf(points).Diagonal()*1e-9)
+	cell := math.Max(distance, geom.BoxOf(points).Diagonal()*geom.SameShare)
 	if cell == 0 {
 		cell = 1
 	}

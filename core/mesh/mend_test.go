@@ -10,6 +10,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/mesh"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -264,7 +265,7 @@ func real(t *testing.T, name string) *mesh.Mesh {
 	t.Helper()
 	dir := os.Getenv("WISEMARROW_MESHES")
 	if dir == "" {
-		t.Skip("WISEMARROW_MESHES is not set")
+		need.Skip(t, "WISEMARROW_MESHES is not set")
 	}
 	data, err := os.ReadFile(filepath.Join(dir, name+".off"))
 	require.NoError(t, err)
@@ -310,7 +311,7 @@ func TestRealMeshesAreMendedBack(t *testing.T) {
 		out := spoilt.Bake(mesh.Placement{Scale: 0.01, Up: "y"})
 		out, _ = out.DropFaces()
 		out, _ = out.DropLoose()
-		out, _, err := out.Weld(mesh.NearShare*out.Surface().Diagonal, false)
+		out, _, err := out.Weld(geom.NearShare*out.Surface().Diagonal, false)
 		require.NoError(t, err)
 		out, _ = out.MakeOutward()
 		want, _ := whole.MakeOutward()

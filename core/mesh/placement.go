@@ -62,16 +62,12 @@ func (p Placement) Similarity(m *Mesh) geom.Matrix {
 	}
 	off := r3.Vec{X: -b.Centre().X, Y: -b.Min.Y, Z: -b.Centre().Z}
 	tree, _ := m.Tree(points)
-	if s := FindSymmetry(points, tree, SymmetryShare*b.Diagonal()); s.Normal.X > 0.999 && s.Surface > 0.7 {
+	if s := FindSymmetry(points, tree, geom.SymmetryShare*b.Diagonal()); s.Normal.X > 0.999 && s.Surface > 0.7 {
 		off.X = -s.Offset
 	}
 	out[12], out[13], out[14] = off.X, off.Y, off.Z
 	return out
 }
-
-// SymmetryShare is the tolerance within which vertices are partners, as a share
-// of the box diagonal.
-const SymmetryShare = 1e-3
 
 // Bake applies every part's frame, then p, to the vertices and leaves identity
 // frames. Parts whose frame mirrors get their faces turned round, so that

@@ -14,7 +14,7 @@ func (s *Surface) Ring(vertex int32, axis r3.Vec) []r3.Vec {
 	axis = r3.Unit(axis)
 	o := s.At[vertex]
 	// The plane is moved by a hair, so that it runs through no vertex.
-	level := r3.Dot(o, axis) + 1e-7*s.Diagonal
+	level := r3.Dot(o, axis) + geom.CrossShare*s.Diagonal
 	side := func(v int32) float64 { return r3.Dot(s.At[v], axis) - level }
 	type edge [2]int32
 	key := func(a, b int32) edge { return edge{min(a, b), max(a, b)} }

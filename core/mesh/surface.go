@@ -40,16 +40,12 @@ func (m *Mesh) Surface() *Surface {
 	return s
 }
 
-// crossShare is the length over the diagonal by which triangles must pass
-// through each other to count; less is rounding.
-const crossShare = 1e-7
-
 // Crossings returns the pairs of faces that pass through each other, each pair
 // ascending and once, with its pieces told apart: within one piece, and between
 // two.
 func (s *Surface) Crossings() (within, between [][2]int32) {
 	seen := map[[2]int32]bool{}
-	for _, p := range s.Tree.Crossings(crossShare * s.Diagonal) {
+	for _, p := range s.Tree.Crossings(geom.CrossShare * s.Diagonal) {
 		a, b := s.TriFace[p[0]], s.TriFace[p[1]]
 		k := [2]int32{min(a, b), max(a, b)}
 		if a == b || seen[k] {

@@ -57,7 +57,7 @@ func FindSymmetry(points []r3.Vec, tree *geom.Tree, tolerance float64) Symmetry 
 	}
 	best, cost := Symmetry{}, math.Inf(1)
 	for _, s := range candidates(points) {
-		if c := s.cost(samples, tree); c < cost-1e-9*tree.Box().Diagonal() {
+		if c := s.cost(samples, tree); c < cost-geom.SameShare*tree.Box().Diagonal() {
 			best, cost = s, c
 		}
 	}

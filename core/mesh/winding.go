@@ -190,8 +190,8 @@ func rayVotes(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch 
 
 func crossings(tree *geom.Tree, triFace []int32, own int, from, dir r3.Vec, length float64) int {
 	n, last := 0, -1.0
-	for _, h := range tree.Hits(from, dir, 1e-7*length, 2*length) {
-		if int(triFace[h.Tri]) == own || h.T-last < 1e-9*length {
+	for _, h := range tree.Hits(from, dir, geom.CrossShare*length, 2*length) {
+		if int(triFace[h.Tri]) == own || h.T-last < geom.SameShare*length {
 			continue
 		}
 		n++

@@ -233,6 +233,7 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 		return r
 	}
 	matched := map[string]bool{}
+	least := geom.MovedShare * s.Size()
 	oursOf := map[string]string{} // theirs → the name that it has here
 	for _, t := range from.Joints {
 		name, ok := o.Match[t.Name]
@@ -250,7 +251,7 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 		oursOf[t.Name] = name
 		p := t.Pos
 		by := r3.Norm(r3.Sub(p, out.Joints[i].Pos))
-		if by > 1e-6 {
+		if by > least {
 			row(name, "moved").By = by
 			out.Joints[i].Pos, out.Joints[i].Confidence, out.Joints[i].Reason = p, 0, ""
 		}

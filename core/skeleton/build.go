@@ -341,7 +341,7 @@ func (s *Skeleton) SlightBend(i int, degrees float64, x Marks) (*Skeleton, error
 		ahead = r3.Vec{Z: -1}
 	}
 	ahead = r3.Sub(ahead, r3.Scale(r3.Dot(ahead, axis), axis))
-	if r3.Norm(ahead) < 1e-6 {
+	if r3.Norm(ahead) < geom.Slant {
 		ahead = r3.Vec{Y: 1}
 		ahead = r3.Sub(ahead, r3.Scale(r3.Dot(ahead, axis), axis))
 	}

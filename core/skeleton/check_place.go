@@ -139,7 +139,7 @@ func anyAcross(axis r3.Vec) r3.Vec {
 }
 
 func firstHit(solid *geom.Tree, p, d r3.Vec, reach float64) (float64, bool) {
-	for _, h := range solid.Hits(p, d, 1e-9, reach) {
+	for _, h := range solid.Hits(p, d, geom.SameShare*reach, reach) {
 		return h.T, true
 	}
 	return 0, false
@@ -199,7 +199,7 @@ func CentreAlong(solid *geom.Tree, from, dir r3.Vec) (r3.Vec, bool) {
 	hits := solid.Hits(from, dir, 0, math.Inf(1))
 	for k := 0; k+1 < len(hits); k++ {
 		mid := r3.Add(from, r3.Scale((hits[k].T+hits[k+1].T)/2, dir))
-		if hits[k+1].T-hits[k].T > 1e-9 && math.Abs(solid.Winding(mid)) > 0.5 {
+		if hits[k+1].T-hits[k].T > geom.SameShare*solid.Box().Diagonal() && math.Abs(solid.Winding(mid)) > 0.5 {
 			return mid, true
 		}
 	}

@@ -124,13 +124,14 @@ func (s *Skeleton) directions(c Convention, x Marks) (aims, bends []r3.Vec) {
 func (s *Skeleton) aim(i int, children [][]int) r3.Vec {
 	var best r3.Vec
 	came := r3.Vec{Y: 1}
-	if p := s.Joints[i].Parent; p >= 0 && r3.Norm(r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos)) > 1e-9 {
+	least := geom.SameShare * s.Size()
+	if p := s.Joints[i].Parent; p >= 0 && r3.Norm(r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos)) > least {
 		came = r3.Unit(r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos))
 	}
 	score := math.Inf(-1)
 	for _, k := range children[i] {
 		d := r3.Sub(s.Joints[k].Pos, s.Joints[i].Pos)
-		if r3.Norm(d) < 1e-9 {
+		if r3.Norm(d) <= least {
 			continue
 		}
 		d = r3.Unit(d)
@@ -188,7 +189,7 @@ func (s *Skeleton) startsChain(i int, children [][]int) bool {
 // length; zero if nothing is left of it.
 func square(v, d r3.Vec) r3.Vec {
 	v = r3.Sub(v, r3.Scale(r3.Dot(v, d), d))
-	if r3.Norm(v) < 1e-6 {
+	if r3.Norm(v) < geom.Slant {
 		return r3.Vec{}
 	}
 	return r3.Unit(v)

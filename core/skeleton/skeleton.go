@@ -159,3 +159,15 @@ func (s *Skeleton) Numbers() map[string]int {
 	}
 	return out
 }
+
+// Size returns the diagonal of the box around the joints, metres.
+func (s *Skeleton) Size() float64 {
+	b := geom.EmptyBox()
+	for _, j := range s.Joints {
+		b = b.Add(j.Pos)
+	}
+	if b.Empty() {
+		return 0
+	}
+	return b.Diagonal()
+}

@@ -15,6 +15,7 @@ import (
 	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/bvh"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/num/quat"
@@ -29,7 +30,7 @@ func open(t *testing.T, name string) ([]byte, *bvh.File) {
 	t.Helper()
 	data, err := os.ReadFile(filepath.Join(folder, name))
 	if os.IsNotExist(err) {
-		t.Skip("Debian's assimp-testmodels is not installed")
+		need.Skip(t, "Debian's assimp-testmodels is not installed")
 	}
 	require.NoError(t, err)
 	f, err := bvh.Decode(bytes.NewReader(data), reading.Default)

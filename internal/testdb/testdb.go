@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	"wisemarrow/internal/need"
+
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 )
@@ -19,7 +21,7 @@ func New(t *testing.T) string {
 	t.Helper()
 	admin := os.Getenv("WISEMARROW_TEST_DATABASE")
 	if admin == "" {
-		t.Skip("WISEMARROW_TEST_DATABASE is not set; make test starts a database")
+		need.Skip(t, "WISEMARROW_TEST_DATABASE is not set; make test starts a database")
 	}
 	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, admin)

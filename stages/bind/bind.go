@@ -8,6 +8,7 @@ import (
 	"math"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
 
@@ -30,7 +31,7 @@ func init() {
 // What of a joint must have changed for it to count as another one since the bind:
 // its place by a share of the skeleton's height, its axes by an angle.
 const (
-	movedShare  = 1e-5
+	movedShare  = geom.NearShare
 	turnedLimit = 0.01 * math.Pi / 180
 )
 

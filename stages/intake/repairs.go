@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
@@ -291,7 +292,7 @@ func (o *CompleteHalf) Apply(_ context.Context, s studio.State, _ studio.Progres
 	}
 	tolerance := o.Tolerance
 	if tolerance == 0 {
-		tolerance = mesh.SymmetryShare * s.Mesh.Surface().Diagonal
+		tolerance = geom.SymmetryShare * s.Mesh.Surface().Diagonal
 	}
 	m, origin, mirrored, err := s.Mesh.CompleteHalf(tolerance)
 	if err != nil {

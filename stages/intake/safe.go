@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/studio"
@@ -54,7 +55,7 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	}
 	distance := o.Distance
 	if distance == 0 {
-		distance = mesh.NearShare * s.Mesh.Surface().Diagonal
+		distance = geom.NearShare * s.Mesh.Surface().Diagonal
 	}
 	steps := []studio.Operation{&DropFaces{}, &Weld{Distance: distance}, &DropLoose{}, &DropFaces{}, &SplitTies{}, &MakeOutward{}}
 	stepNames := []string{"Dropping doubled and empty faces", "Welding", "Dropping loose vertices", "Dropping faces that the weld emptied", "Taking bow-ties and fins apart", "Turning faces outward"}

@@ -17,6 +17,7 @@ import (
 	"wisemarrow/formats"
 	"wisemarrow/formats/bvh"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/intake"
 	"wisemarrow/stages/placement"
@@ -319,7 +320,7 @@ func TestRealMeshesAreFitted(t *testing.T) {
 	real := func(name string) studio.State {
 		f, err := os.Open(filepath.Join(os.Getenv("WISEMARROW_MESHES"), name+".off"))
 		if err != nil {
-			t.Skip("WISEMARROW_MESHES has no ", name)
+			need.Skip(t, "WISEMARROW_MESHES has no %s", name)
 		}
 		defer f.Close()
 		scene, err := formats.Decode(name+".off", f, nil, reading.Default)
