@@ -412,3 +412,31 @@ func TestChangesAreHeard(t *testing.T) {
 	require.NoError(t, err)
 	hears()
 }
+
+// A work that is begun again and again and never ends, since each worker dies of it, is
+// given up after four attempts, not before.
+func TestAWorkIsGivenUpAfterFourAttempts(t *testing.T) {
+	s, x, url := opened(t)
+	c := added(t, x)
+	w, err := s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop"})
+	require.NoError(t, err)
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	for attempt := 1; attempt <= 4; attempt++ {
+		_, claim, err := s.ClaimWork(ctx, w.ID)
+		require.NoError(t, err)
+		require.Equal(t, attempt, claim.Attempt)
+		got, err := s.Work(ctx, w.ID)
+		require.NoError(t, err)
+		require.Equal(t, studio.WorkRunning, got.State)
+		_, err = conn.Exec(ctx, "update works set beat_at = now() - interval '1 minute'")
+		require.NoError(t, err)
+	}
+	_, _, err = s.ClaimWork(ctx, w.ID)
+	require.ErrorIs(t, err, studio.ErrNotFound)
+	got, err := s.Work(ctx, w.ID)
+	require.NoError(t, err)
+	require.Equal(t, studio.WorkFailed, got.State)
+	require.Contains(t, got.Message, "begun several times")
+}

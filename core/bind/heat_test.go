@@ -324,3 +324,20 @@ func TestAnAccountOfForeignWeights(t *testing.T) {
 	require.Equal(t, bind.Weak, r.Pieces[0].State)
 	require.Contains(t, r.Pieces[0].Cause, "1 of its vertices")
 }
+
+// A vertex on its bone is held as one a ten-thousandth of the size away is, not
+// infinitely: a bone that lies in the surface gives no singular system.
+func TestAVertexOnItsBoneIsHeldFinitely(t *testing.T) {
+	m, s := limb()
+	for i := range s.Joints { // along the skin
+		s.Joints[i].Pos.Y = 0.2
+	}
+	w, r := heat(t, m, s, bind.DefaultOptions)
+	require.Zero(t, r.Unweighted)
+	for v := range w.Of {
+		for _, x := range w.Of[v] {
+			require.False(t, math.IsNaN(x.Value) || math.IsInf(x.Value, 0))
+		}
+	}
+	require.Less(t, r.Overshoot, 0.5)
+}

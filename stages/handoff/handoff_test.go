@@ -6,7 +6,11 @@ import (
 	"testing"
 
 	"wisemarrow/core/deform"
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/weights"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/studiotest"
@@ -49,4 +53,55 @@ func TestFromMeshToHandoff(t *testing.T) {
 	for v := range want {
 		require.InDelta(t, 0, r3.Norm(r3.Sub(want[v], got[v])), 1e-5)
 	}
+}
+
+// What the next department's program would trip over is told, with its number.
+func TestWhatTheHandoffTells(t *testing.T) {
+	codes := func(s studio.State) map[string]finding.Finding {
+		out := map[string]finding.Finding{}
+		for _, f := range studio.CheckOnly(&s, "handoff") {
+			out[f.Code] = f
+		}
+		return out
+	}
+	s := studiotest.Bound(t)
+	require.Empty(t, codes(s))
+	bare := studiotest.Odile()
+	require.Contains(t, codes(bare), "not_bound")
+
+	many := studiotest.Do(t, s, "bind_heat", `{"influences":8,"trace":0}`)
+	found := codes(many)["many_influences"]
+	most := 0
+	for _, list := range many.Weights.Of {
+		most = max(most, len(list))
+	}
+	require.Greater(t, most, 4)
+	require.Equal(t, float64(most), found.Evidence[0].Value)
+	require.Equal(t, 4.0, found.Evidence[0].Limit)
+	w := *s.Weights
+	w.Of = append(w.Of[:0:0], w.Of...)
+	w.Of[0] = []weights.Influence{{Joint: 0, Value: 0.4}, {Joint: 1, Value: 0.3}, {Joint: 2, Value: 0.2}, {Joint: 3, Value: 0.1}}
+	four := s
+	four.Weights = &w
+	require.NotContains(t, codes(four), "many_influences", "four are what most targets take")
+	w.Of[0] = []weights.Influence{{Joint: 0, Value: 0.4}, {Joint: 1, Value: 0.3}, {Joint: 2, Value: 0.15}, {Joint: 3, Value: 0.1}, {Joint: 4, Value: 0.05}}
+	require.Equal(t, 5.0, codes(four)["many_influences"].Evidence[0].Value)
+	w.Of[0] = nil
+	require.Equal(t, finding.Blocks, codes(four)["unweighted_vertices"].Severity)
+
+	m := *s.Mesh
+	m.Parts = append([]mesh.Part(nil), m.Parts...)
+	m.Parts[0].Frame = geom.Rigid(r3.Vec{X: 0.5}, geom.Identity)
+	framed := s
+	framed.Mesh = &m
+	require.Contains(t, codes(framed), "transform_not_identity")
+	require.NotContains(t, codes(s), "transform_not_identity")
+
+	named := s
+	named.Skeleton = s.Skeleton.Clone()
+	named.Skeleton.Joints[2].Name = "lower back"
+	require.Equal(t, []string{"lower back"}, codes(named)["illegal_names"].Where.Joints)
+
+	moved := studiotest.Do(t, s, "move_joint", `{"joint":"hand_l","to":[0.7,1.1,0.05]}`)
+	require.Contains(t, codes(moved), "open_bind", "what is open at a stage goes along")
 }

@@ -349,3 +349,125 @@ func TestDeliveredOBJKeepsItsPolygons(t *testing.T) {
 	require.Equal(t, "odile.obj", s.Settings.Source)
 	require.Equal(t, int64(1), c.Head)
 }
+
+// A part that is out of the bind has no weights after a newer delivery either, whether
+// they are kept or carried over.
+func TestPartsOutOfTheBindStayBareAfterADelivery(t *testing.T) {
+	file := func(edit func(m *mesh.Mesh)) *bytes.Reader {
+		m, _ := demo.Odile(0.02)
+		edit(m)
+		var buf bytes.Buffer
+		require.NoError(t, obj.Encode(&buf, m))
+		return bytes.NewReader(buf.Bytes())
+	}
+	for name, edit := range map[string]func(m *mesh.Mesh){
+		"kept":    func(m *mesh.Mesh) { m.Points[7].Z += 0.05 },
+		"carried": func(m *mesh.Mesh) { *m = *first(m.DropChosen(append(make([]bool, m.Faces()-1), true))) },
+	} {
+		m := studiotest.NewMemory()
+		x := studio.New(m, nil, reading.Default)
+		c, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", upload(t, "odile.obj", file(func(*mesh.Mesh) {})))
+		require.NoError(t, err)
+		for _, step := range [][2]string{{"fit_starter", ""}, {"bind_heat", ""}, {"mark_parts", `{"parts":["hat"],"out":true}`}} {
+			_, _, err := x.Do(ctx, c.ID, m.Head(), step[0], json.RawMessage(step[1]), "tester")
+			require.NoError(t, err)
+		}
+		f, err := x.TakeIn(ctx, upload(t, "odile_2.obj", file(edit)))
+		require.NoError(t, err)
+		d, err := intake.CompareDelivery(ctx, x, c.ID, m.Head(), f)
+		require.NoError(t, err)
+		require.Equal(t, name, d.Weights)
+		r, _, err := x.Do(ctx, c.ID, m.Head(), "take_delivery", json.RawMessage(studiotest.Encoded(t, d.Take)), "tester")
+		require.NoError(t, err)
+		s, err := x.Load(ctx, r)
+		require.NoError(t, err)
+		_, out := s.Mesh.Bindable()
+		require.NotNil(t, out, "the mark of the part is kept")
+		hats := 0
+		for v, yes := range out {
+			if yes {
+				hats++
+				require.Empty(t, s.Weights.Of[v], "%s: vertex %d of the hat", name, v)
+			}
+		}
+		require.Greater(t, hats, 50)
+		require.Empty(t, s.Stray())
+	}
+}
+
+// A history taken away as a script does the same to the same file, byte for byte, and to
+// another file what it says; a script that is wrong is refused with its line.
+func TestAHistoryIsTakenAwayAndRunAgain(t *testing.T) {
+	file := func(scale float64) studio.Upload {
+		m, _ := demo.Odile(0.02)
+		for i := range m.Points {
+			m.Points[i] = r3.Scale(scale, m.Points[i])
+		}
+		var buf bytes.Buffer
+		require.NoError(t, obj.Encode(&buf, m))
+		return studio.Upload{Name: "odile.obj", Data: buf.Bytes()}
+	}
+	m := studiotest.NewMemory()
+	x := studio.New(m, nil, reading.Default)
+	c, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", file(1))
+	require.NoError(t, err)
+	do := func(op, params string) {
+		t.Helper()
+		_, _, err := x.Do(ctx, c.ID, m.Head(), op, json.RawMessage(params), "tester")
+		require.NoError(t, err)
+	}
+	do("fit_starter", "")
+	do("set_axes", "")
+	do("drop_loose", "")
+	_, err = x.Undo(ctx, c.ID, m.Head()) // what was undone is not in it
+	require.NoError(t, err)
+	do("move_joint", `{"joint":"hand_l","to":[0.7,1.1,0.05]}`)
+	d, err := x.TakeIn(ctx, file(1.01))
+	require.NoError(t, err)
+	delivery, err := intake.CompareDelivery(ctx, x, c.ID, m.Head(), d)
+	require.NoError(t, err)
+	do("take_delivery", studiotest.Encoded(t, delivery.Take))
+	do("bind_heat", `{"influences":2}`)
+
+	var script bytes.Buffer
+	require.NoError(t, x.WriteScript(ctx, &script, c.ID, m.Head(), false))
+	require.NotContains(t, script.String(), `"op":"import"`)
+	require.NotContains(t, script.String(), "drop_loose")
+	read, err := studio.ReadScript(bytes.NewReader(script.Bytes()), reading.Default)
+	require.NoError(t, err)
+	require.Len(t, read.Steps, 5)
+	start, err := x.Load(ctx, m.Past[0])
+	require.NoError(t, err)
+	steps := 0
+	end, ran, err := read.Run(ctx, *start, reading.Default, func(step, of int, _ string, _ float64) { steps = max(steps, step); require.Equal(t, 5, of) })
+	require.NoError(t, err)
+	require.Len(t, ran, 5)
+	want, err := x.Load(ctx, m.Past[m.Head()-1])
+	require.NoError(t, err)
+	require.Equal(t, *want, end)
+	require.Equal(t, 5, steps)
+
+	var whole bytes.Buffer
+	require.NoError(t, x.WriteScript(ctx, &whole, c.ID, m.Head(), true))
+	require.Contains(t, whole.String(), `"op":"import"`)
+	require.Greater(t, whole.Len(), len(file(1).Data), "with the file that it came from")
+
+	for text, says := range map[string]string{
+		"":                                       "no operation in it",
+		"{\"op\":\"fly\"}":                       "line 1 of the script: there is no operation",
+		"{\"op\":\"drop_loose\"}\n{\"op\":3}":    "line 2 of the script",
+		"{\"op\":\"weld\",\"params\":{\"x\":1}}": "unknown field",
+		"{\"blob\":\"aa\",\"data\":\"aGk=\"}":    "not what its hash says",
+		"hello":                                  "line 1 of the script is no JSON",
+	} {
+		_, err := studio.ReadScript(strings.NewReader(text), reading.Default)
+		require.ErrorContains(t, err, says)
+		require.True(t, studio.IsInput(err))
+	}
+	bad, err := studio.ReadScript(strings.NewReader("{\"op\":\"drop_loose\"}\n{\"op\":\"bind_heat\"}\n"), reading.Default)
+	require.NoError(t, err)
+	_, ran, err = bad.Run(ctx, *start, reading.Default, func(int, int, string, float64) {})
+	require.ErrorContains(t, err, "step 2, bind_heat: the character has no skeleton")
+	require.Len(t, ran, 2)
+	require.Contains(t, ran[1].Error, "no skeleton")
+}

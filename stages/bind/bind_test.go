@@ -1,0 +1,133 @@
+package bind_test
+
+import (
+	"bytes"
+	"context"
+	"testing"
+
+	"wisemarrow/core/bind"
+	"wisemarrow/core/weights"
+	"wisemarrow/demo"
+	"wisemarrow/formats/reading"
+	"wisemarrow/internal/studiotest"
+	"wisemarrow/stages/handoff"
+	"wisemarrow/stages/intake"
+	"wisemarrow/studio"
+
+	"github.com/stretchr/testify/require"
+)
+
+// bram is Bram bound by heat: his loose pieces have no weights.
+func bram(t *testing.T) studio.State {
+	t.Helper()
+	m, sk := demo.Bram(0.03)
+	return studiotest.Do(t, studio.State{Mesh: m, Skeleton: sk, Settings: studio.DefaultSettings()}, "bind_heat", "")
+}
+
+// A character that came bound in a file has an account of its weights and is mended like
+// one that was bound here.
+func TestABoundFileIsAccountedForAndMended(t *testing.T) {
+	s := bram(t)
+	require.NotEmpty(t, s.Stray())
+	bare := len(s.Stray())
+	var glb bytes.Buffer
+	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
+	m := studiotest.NewMemory()
+	x := studio.New(m, nil, reading.Default)
+	ctx := context.Background()
+	c, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", studio.Upload{Name: "bram.glb", Data: glb.Bytes()})
+	require.NoError(t, err)
+	in, err := x.Load(ctx, m.Past[0])
+	require.NoError(t, err)
+	require.NotNil(t, in.Bind)
+	require.Equal(t, "import", in.Bind.Operation)
+	states := map[bind.State]int{}
+	for _, j := range in.Bind.Report.Joints {
+		states[j.State]++
+	}
+	require.Greater(t, states[bind.Solved], 10)
+	require.Equal(t, bram(t).Bind.Report.Joints[3].Vertices, in.Bind.Report.Joints[in.Skeleton.Index(s.Skeleton.Joints[3].Name)].Vertices)
+
+	// The file gives vertices without weights to the root; taken away again they are as
+	// bare as they were, and the remedy works without a bind of ours.
+	w := *in.Weights
+	w.Of = append(w.Of[:0:0], w.Of...)
+	for _, v := range s.Stray() {
+		w.Of[v] = nil
+	}
+	in.Weights = &w
+	for _, record := range []*studio.Result{in.Bind, nil} {
+		state := *in
+		state.Bind = record
+		state = state.Recounted()
+		require.Len(t, state.Stray(), bare)
+		out := studiotest.Do(t, state, "follow_beneath", `{"mode":"auto"}`)
+		require.Empty(t, out.Stray())
+		require.Zero(t, out.Bind.Report.Unweighted)
+		require.NoError(t, out.Weights.Validate())
+	}
+	_ = c
+}
+
+// Results are kept beside each other under names, taken again and dropped.
+func TestResultsAreKeptBesideEachOther(t *testing.T) {
+	s := studiotest.Bound(t)
+	kept := studiotest.Do(t, s, "keep_result", `{"name":"three"}`)
+	one := studiotest.Do(t, kept, "bind_heat", `{"influences":1}`)
+	require.Equal(t, 1, one.Bind.Influences())
+	both := studiotest.Do(t, one, "keep_result", `{"name":"one"}`)
+	require.Len(t, both.Kept, 2)
+	back := studiotest.Do(t, both, "take_result", `{"name":"three"}`)
+	require.Equal(t, s.Weights, back.Weights)
+	require.Equal(t, 3, back.Bind.Influences())
+	require.Len(t, back.Kept, 2, "it stays kept")
+	again := studiotest.Do(t, both, "keep_result", `{"name":"three"}`)
+	require.Len(t, again.Kept, 2, "one of that name is replaced")
+	require.Equal(t, 1, again.Kept[0].Result.Influences())
+	left := studiotest.Do(t, both, "drop_result", `{"name":"three"}`)
+	require.Len(t, left.Kept, 1)
+
+	for _, c := range [][3]string{
+		{"take_result", `{"name":"four"}`, "no result is kept as"},
+		{"drop_result", `{"name":"four"}`, "no result is kept as"},
+		{"keep_result", `{"name":" "}`, "needs a name"},
+	} {
+		_, _, err := studiotest.Try(both, c[0], c[1])
+		require.ErrorContains(t, err, c[2])
+	}
+	// A result for joints that are gone, or another mesh, is not taken.
+	other := both
+	other.Kept = append([]studio.Kept(nil), both.Kept...)
+	w := *other.Kept[0].Weights
+	w.Joints = append([]string{"wing"}, w.Joints[1:]...)
+	other.Kept[0].Weights = &w
+	_, _, err := studiotest.Try(other, "take_result", `{"name":"three"}`)
+	require.ErrorContains(t, err, "wing")
+	other.Kept[0].Weights = weights.New(w.Joints, 3)
+	_, _, err = studiotest.Try(other, "take_result", `{"name":"three"}`)
+	require.ErrorContains(t, err, "mesh of 3 vertices")
+}
+
+// The limits of a bind hold: no vertex follows more joints, none by less than the trace.
+func TestTheLimitsOfABindHold(t *testing.T) {
+	for _, c := range []struct {
+		params string
+		cap    int
+		trace  float64
+	}{{`{"influences":8,"trace":0}`, 8, 0}, {`{"influences":8,"trace":0.05}`, 8, 0.05}, {`{"influences":2,"trace":0.2}`, 2, 0.2}} {
+		s := studiotest.Do(t, studiotest.Bound(t), "bind_heat", c.params)
+		least, most := 1.0, 0
+		for _, list := range s.Weights.Of {
+			most = max(most, len(list))
+			if len(list) > 1 {
+				least = min(least, list[len(list)-1].Value)
+			}
+		}
+		require.LessOrEqual(t, most, c.cap)
+		require.GreaterOrEqual(t, least, c.trace)
+		if c.trace == 0 {
+			require.Less(t, least, 0.001, "without a trace limit there are traces")
+			require.Greater(t, most, 4)
+		}
+	}
+}
