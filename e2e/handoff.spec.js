@@ -51,9 +51,48 @@ test('three.js, core/deform and the preview bend alike', async ({ page }, info) 
   const preview = await page.evaluate((angles) => {
     const m = globalThis.marrow;
     m.set({ pose: new Map(Object.entries(angles).map(([n, a]) => [m.store.character.joints.findIndex((j) => j.name === n), a])) });
-    const s = m.plate.skinned(), out = [];
-    s.base.forEach((v, i) => { out[v] = [s.positions[3 * i], s.positions[3 * i + 1], s.positions[3 * i + 2]]; });
-    return out;
+    const s = m.plate.skinned(), out = [], seen = m.plate.seen(), card = [];
+    s.base.forEach((v, i) => { out[v] = [s.positions[3 * i], s.positions[3 * i + 1], s.positions[3 * i + 2]]; card[v] = seen.places[i]; });
+    return [out, card];
   }, turns);
-  expect(worst(preview, core.positions)).toBeLessThan(1e-5 * core.height);
+  expect(worst(preview[0], core.positions)).toBeLessThan(1e-5 * core.height);
+  // What the graphics card itself makes of it, read back from there.
+  expect(preview[1].every((p) => p[3] === 1), 'every vertex was drawn').toBe(true);
+  expect(worst(preview[1], core.positions)).toBeLessThan(1e-5 * core.height);
+});
+
+// At rest nothing moves, on the card either: not by the rounding of stored weights.
+test('the skin at rest is exactly still', async ({ page }) => {
+  await open(page, 'Bram', 'weights');
+  const [moved, n] = await page.evaluate(() => {
+    const { plate } = globalThis.marrow, s = plate.seen(), p = plate.skin.attributes.position.array;
+    let far = 0;
+    s.places.forEach((q, i) => { for (let k = 0; k < 3; k++) far = Math.max(far, Math.abs(q[k] - p[3 * i + k])); });
+    return [far, s.places.length];
+  });
+  expect(n).toBeGreaterThan(10_000);
+  expect(moved).toBe(0);
+});
+
+// The textures of the skin hold as many joints as a character may have: 4,000. The last
+// one is turned, and a vertex of it moves.
+test('the skin follows the four-thousandth joint', async ({ page }) => {
+  await open(page, 'Odile', 'weights');
+  const places = await page.evaluate(() => {
+    const { plate } = globalThis.marrow, n = 4000, v = 7;
+    const names = Array.from({ length: n }, (_, i) => `j${i}`);
+    const { skin } = plate, value = new Float32Array(4 * skin.vertices), joint = new Float32Array(4 * skin.vertices);
+    for (let i = 0; i < skin.vertices; i++) { value[4 * i] = 1; joint[4 * i] = i === v ? n - 1 : i % (n - 1); }
+    skin.setWeights({ width: 4, joint, value }, names.length);
+    const moves = new Float32Array(16 * n);
+    moves[16 * (n - 1) + 12] = 0.25; // the last joint is moved along X
+    moves[16 * 300 + 13] = 0.5; // and one in the second row along Y
+    skin.setPose(moves);
+    const s = plate.seen(), p = skin.attributes.position.array, at = (w) => { const i = s.base.indexOf(w); return s.places[i].slice(0, 3).map((x, k) => x - p[3 * i + k]); };
+    return [at(v), at(300), at(301), skin.turns.image.width];
+  });
+  expect(places[0][0]).toBeCloseTo(0.25, 6);
+  expect(places[1][1]).toBeCloseTo(0.5, 6);
+  expect(places[2]).toEqual([0, 0, 0]);
+  expect(places[3]).toBeLessThanOrEqual(2048);
 });

@@ -308,10 +308,13 @@ export class Plate {
     bar.lastElementChild.textContent = nice >= 1 ? `${nice} m` : nice >= 0.01 ? `${Math.round(nice * 100)} cm` : `${+(nice * 1000).toPrecision(2)} mm`;
   }
 
-  // skinned is what the picker bends on the processor, for the tests.
+  // skinned is what the picker bends on the processor, and seen what the graphics card
+  // bends, for the tests.
   skinned() {
-    return { matrices: Array.from(this.posed.skin), positions: this.skin.bent(this.posed.skin, new Float32Array(3 * this.skin.base.length)), base: this.skin.base };
+    return { positions: this.skin.bent(this.posed.skin, new Float32Array(3 * this.skin.base.length)), base: this.skin.base };
   }
+
+  seen() { return { places: this.skin.readBack(this.view.renderer), base: this.skin.base }; }
 }
 
 // chooseAt chooses the joint under the pointer; it tells whether there was one.

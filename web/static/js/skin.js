@@ -2,7 +2,7 @@
 // same weights and matrices that core/deform uses; weight maps and found places
 // are drawn with the same vertex program, so that they follow the pose.
 import {
-  BufferAttribute, BufferGeometry, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineBasicMaterial, LineSegments, Mesh, Points, RGBAFormat, ShaderMaterial, Vector3,
+  BufferAttribute, BufferGeometry, Camera, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineBasicMaterial, LineSegments, Mesh, Points, RGBAFormat, Scene, ShaderMaterial, Vector3, WebGLRenderTarget,
 } from 'three';
 import { ink, leaderInk, stops } from './ink.js';
 
@@ -18,6 +18,9 @@ uniform bool bound;
 uniform int mode;
 uniform int chosen;
 uniform float size;
+#ifdef READ_BACK
+uniform float rows;
+#endif
 attribute vec3 colour;
 attribute vec4 jointA;
 attribute vec4 weightA;
@@ -48,6 +51,13 @@ void main() {
     n += mat3(m) * n;
     if (mode == 2) { int i = int(jointA.x + 0.5); vColour = sum > 0.0 ? texelFetch(inks, ivec2(i % PER_ROW, i / PER_ROW), 0).rgb : vec3(0.8, 0.1, 0.1); }
   }
+#ifdef READ_BACK
+  // Each vertex writes where it stands to a pixel of its own.
+  vView = p.xyz;
+  gl_Position = vec4((vec2(float(gl_VertexID % READ_BACK), float(gl_VertexID / READ_BACK)) + 0.5) / vec2(float(READ_BACK), rows) * 2.0 - 1.0, 0.0, 1.0);
+  gl_PointSize = 1.0;
+  return;
+#endif
   vec4 view = modelViewMatrix * p;
   vView = view.xyz;
   vNormal = normalMatrix * n;
@@ -355,6 +365,30 @@ export class Skin {
       out[3 * i] = a; out[3 * i + 1] = b; out[3 * i + 2] = c;
     }
     return out;
+  }
+
+  // readBack returns where the graphics card puts every drawn vertex: the vertex program
+  // that draws the skin is run once more and its places are written to pixels of numbers.
+  readBack(renderer) {
+    const n = this.base.length, width = 1024, height = Math.ceil(n / width);
+    const target = new WebGLRenderTarget(width, height, { type: FloatType, depthBuffer: false });
+    const points = new Points(new BufferGeometry(), new ShaderMaterial({
+      vertexShader: vertex, defines: { READ_BACK: width }, depthTest: false,
+      fragmentShader: 'varying vec3 vView; void main() { gl_FragColor = vec4(vView, 1.0); }',
+      uniforms: { ...this.shared, rows: { value: height } },
+    }));
+    for (const [name, a] of Object.entries(this.attributes)) points.geometry.setAttribute(name, a);
+    points.frustumCulled = false;
+    const scene = new Scene(), before = renderer.getRenderTarget(), out = new Float32Array(4 * width * height);
+    scene.add(points);
+    renderer.setRenderTarget(target);
+    renderer.clear();
+    renderer.render(scene, new Camera());
+    renderer.readRenderTargetPixels(target, 0, 0, width, height, out);
+    renderer.setRenderTarget(before);
+    target.dispose();
+    points.material.dispose();
+    return Array.from({ length: n }, (_, i) => [out[4 * i], out[4 * i + 1], out[4 * i + 2], out[4 * i + 3]]);
   }
 
   dispose() {
