@@ -7,7 +7,7 @@ test: ## install what is missing and pass all tests, the browser's too
 	@scripts/test.sh
 
 bench: ## print the tables of speed, memory and fit
-	@go run ./bench
+	@scripts/install.sh run && scripts/db.sh start && WISEMARROW_BENCH_DATABASE=$$(scripts/db.sh url postgres) go run ./bench
 
 reset: ## bring the demo data back (drops the project's own database)
 	@scripts/reset.sh

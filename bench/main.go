@@ -1,4 +1,5 @@
-// Command bench prints tables of speed, memory and fit: make bench.
+// Command bench prints tables of speed, memory and fit: make bench, or those that are
+// named: go run ./bench heat hands.
 package main
 
 import (
@@ -27,9 +28,16 @@ import (
 
 func main() {
 	fmt.Printf("%d cores, %s\n", runtime.NumCPU(), runtime.Version())
-	for _, table := range []func() error{heat, intake, fitSpeed, fitted, variants} {
+	tables := []struct {
+		name string
+		do   func() error
+	}{{"heat", heat}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hands", hands}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}}
+	for _, table := range tables {
+		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
+			continue // only those that are named
+		}
 		fmt.Println()
-		if err := table(); err != nil {
+		if err := table.do(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			os.Exit(1)
 		}
@@ -121,8 +129,8 @@ func heat() error {
 	return nil
 }
 
-// intake reads a GLB, checks it in full, mends it and makes the view's bundle.
-func intake() error {
+// intakeSpeed reads a GLB, checks it in full, mends it and makes the view's bundle.
+func intakeSpeed() error {
 	fmt.Println("Intake of a GLB (ms; the check is whole, self-intersections included; growth is the exponent of the check)")
 	fmt.Printf("%9s %8s %8s %8s %7s %8s %8s %8s\n", "vertices", "file MB", "read", "check", "growth", "mend", "view", "MB")
 	n0, t0 := 0, 0.0

@@ -27,8 +27,8 @@ export class Commands {
 
   // add adds a command. able says whether its key works now; why, for what the finder
   // shows though it does not apply, the reason ("" if it does).
-  add(name, label, keys, run, able = () => true, { words = '', why } = {}) {
-    const c = { name, label, keys, run, able, words: `${label} ${words}`.toLowerCase(), why };
+  add(name, label, keys, run, able = () => true, { words = '', why, stage } = {}) {
+    const c = { name, label, keys, run, able, words: `${label} ${words}`.toLowerCase(), why, stage };
     this.list.push(c);
     this.byName.set(name, c);
   }
@@ -47,7 +47,7 @@ export class Commands {
         else if (params) await operate(o.name, params);
         else await this.leadTo(o, goTo);
       };
-      this.add(`op-${o.name}`, o.label, key ? [key] : null, run, () => store.stage === o.stage && !why() && (o.from !== 'joints' || store.chosen >= 0), { words: `${o.words} ${o.name.replaceAll('_', ' ')}`, why });
+      this.add(`op-${o.name}`, o.label, key ? [key] : null, run, () => store.stage === o.stage && !why() && (o.from !== 'joints' || store.chosen >= 0), { words: `${o.words} ${o.name.replaceAll('_', ' ')}`, why, stage: o.stage });
     }
   }
 
@@ -111,6 +111,10 @@ export class Commands {
         const small = document.createElement('small');
         small.textContent = why;
         li.append(small);
+      } else if (c.stage && c.stage !== store.stage) {
+        const small = document.createElement('small');
+        small.textContent = store.character.stages.find((s) => s.name === c.stage)?.title ?? '';
+        li.append(small);
       } else if (c.keys?.length) { const k = document.createElement('kbd'); k.textContent = keyName(c.keys[0]); li.append(k); }
       return li;
     }));
@@ -153,7 +157,7 @@ export class Commands {
   // help fills a table of all keys, those of the stage first.
   help(into) {
     const keyed = this.list.filter((c) => c.keys?.length);
-    const here = keyed.filter((c) => c.why ? operations.some((o) => `op-${o.name}` === c.name && o.stage === store.stage) : false);
+    const here = keyed.filter((c) => c.stage === store.stage);
     into.replaceChildren(...[...here, ...keyed.filter((c) => !here.includes(c))].map((c) => {
       const row = document.createElement('p');
       for (const k of c.keys.slice(0, 2)) { const kbd = document.createElement('kbd'); kbd.textContent = keyName(k); row.append(kbd); }
