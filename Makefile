@@ -1,4 +1,4 @@
-.PHONY: demo test bench reset db stop build lint vendor screenshots
+.PHONY: demo test bench soak reset db stop build lint vendor screenshots
 
 demo: ## install what is missing, start everything, serve the demo production
 	@scripts/demo.sh
@@ -8,6 +8,9 @@ test: ## install what is missing and pass all tests, the browser's too
 
 bench: ## print the tables of speed, memory and fit
 	@scripts/install.sh run && scripts/db.sh start && WISEMARROW_BENCH_DATABASE=$$(scripts/db.sh url postgres) go run ./bench
+
+soak: ## ten minutes of work while servers, worker and database are killed in turn
+	@scripts/install.sh run && $(MAKE) --no-print-directory build && go run ./internal/soak --seconds 600
 
 reset: ## bring the demo data back (drops the project's own database)
 	@scripts/reset.sh

@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -59,6 +60,7 @@ func gravest(list []finding.Finding) []finding.Finding {
 // Each careless thing is found, and the remedies that the findings carry bring
 // her back to the surface that was spoiled, but for the capped crown.
 func TestOdileAsDeliveredIsMendedByItsRemedies(t *testing.T) {
+	need.Time(t)
 	m, _ := OdileAsDelivered(0.0135)
 	require.NoError(t, m.Validate())
 	_, list := health.Check(m.Surface(), "")
@@ -87,6 +89,7 @@ func TestOdileAsDeliveredIsMendedByItsRemedies(t *testing.T) {
 // The mean over all joints and the worst, as shares of the height, against the
 // skeletons that the generator built the bodies around.
 func TestFitFindsTheTrueJoints(t *testing.T) {
+	need.Time(t)
 	for name, make := range map[string]func() (*mesh.Mesh, *skeleton.Skeleton){
 		"Odile": func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.0135) },
 		"Bram":  func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
@@ -112,6 +115,7 @@ func TestFitFindsTheTrueJoints(t *testing.T) {
 }
 
 func TestFitTurnsWithTheCharacter(t *testing.T) {
+	need.Time(t)
 	m, truth := Odile(0.016)
 	for _, quarter := range []func(p r3.Vec) r3.Vec{
 		func(p r3.Vec) r3.Vec { return r3.Vec{X: -p.X, Y: p.Y, Z: -p.Z} },

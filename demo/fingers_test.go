@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -17,6 +18,7 @@ import (
 // the hand on, thumb, index, middle and ring, in both hands alike, however coarse
 // the body is.
 func TestFingersOfTheFigures(t *testing.T) {
+	need.Time(t)
 	for name, c := range map[string]struct {
 		make func(float64) (*mesh.Mesh, *skeleton.Skeleton)
 		cell float64

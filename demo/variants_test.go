@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -17,6 +18,7 @@ import (
 // Every seventh of the sixty variants; bench/ fits them all. The limits are those
 // that the kinds of the cast reach, as shares of the height.
 func TestFitFindsTheTrueJointsOfVariants(t *testing.T) {
+	need.Time(t)
 	limits := map[string][2]float64{"biped": {0.025, 0.07}, "quadruped": {0.035, 0.07}, "bird": {0.035, 0.1}}
 	for i, v := range Variants() {
 		if i%7 != 3 {
@@ -36,6 +38,7 @@ func TestFitFindsTheTrueJointsOfVariants(t *testing.T) {
 // All joints of the fitted cast lie inside, but those at the ends, and sides
 // mirror each other.
 func TestTheCastIsFittedInside(t *testing.T) {
+	need.Time(t)
 	for _, c := range []struct {
 		name   string
 		params skeleton.Params
@@ -73,6 +76,7 @@ func TestTheCastIsFittedInside(t *testing.T) {
 
 // A kite's tail has no sides: the chain lies in it from end to end.
 func TestAChainRunsThroughTheKiteTail(t *testing.T) {
+	need.Time(t)
 	m, truth := KiteTail(0.012)
 	p, err := skeleton.FindKind("chain")
 	require.NoError(t, err)
@@ -99,6 +103,7 @@ func TestAChainRunsThroughTheKiteTail(t *testing.T) {
 // With few joints a chain that is closer where it bends follows the tail better
 // than an even one.
 func TestACurvedChainFollowsTheTailBetter(t *testing.T) {
+	need.Time(t)
 	m, truth := KiteTail(0.012)
 	kind, err := skeleton.FindKind("chain")
 	require.NoError(t, err)

@@ -144,6 +144,7 @@ var elsewhere = map[string]string{
 // reads it too, the number of faces is the same. assimp splits vertices, so those
 // are not compared.
 func TestAssimpTestModels(t *testing.T) {
+	need.Time(t)
 	const dir = "/usr/share/assimp/models"
 	if _, err := os.Stat(dir); err != nil {
 		need.Skip(t, "Debian's assimp-testmodels is not installed")

@@ -6,7 +6,7 @@ scripts/install.sh test
 scripts/db.sh start
 export WISEMARROW_TEST_DATABASE; WISEMARROW_TEST_DATABASE=$(scripts/db.sh url postgres)
 meshes=${WISEMARROW_MESHES:-$PWD/.data/meshes}
-scripts/real-meshes.sh "$meshes" || echo "The real meshes could not be fetched; their tests are skipped."
+scripts/real-meshes.sh "$meshes" || echo "The real meshes could not be fetched; their tests are skipped, or fail in CI."
 export WISEMARROW_MESHES=$meshes
 scripts/wasm.sh
 unformatted=$(gofmt -l $(git ls-files '*.go'))
@@ -16,4 +16,7 @@ go tool staticcheck ./...
 npm run --silent lint
 go build -o bin/wisemarrow ./cmd/wisemarrow
 go test ./... "$@"
+# Once more under the race detector, without those that only compute for long.
+go test -race -short ./... "$@"
+go run ./internal/soak --seconds 25
 npx playwright test

@@ -5,7 +5,6 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"runtime/debug"
 	"slices"
@@ -129,34 +128,6 @@ func Operations() []Entry {
 	return out
 }
 
-// ErrInput is a mistake in what was asked: an unknown operation, a parameter
-// out of range, something missing that an earlier stage makes. Cause, if there is
-// one, is kept for those who tell kinds of mistakes apart.
-type ErrInput struct {
-	What  string
-	Cause error
-}
-
-func (e ErrInput) Error() string { return e.What }
-func (e ErrInput) Unwrap() error { return e.Cause }
-
-// Wrong returns an ErrInput. What %v is given an error wraps it.
-func Wrong(format string, args ...any) error {
-	var cause error
-	for _, a := range args {
-		if err, ok := a.(error); ok {
-			cause = err
-		}
-	}
-	return ErrInput{fmt.Sprintf(format, args...), cause}
-}
-
-// IsInput reports whether an error is the caller's, not ours.
-func IsInput(err error) bool {
-	var e ErrInput
-	return errors.As(err, &e)
-}
-
 // ParseOperation finds an operation and decodes its parameters; a parameter
 // that it does not have is an ErrInput.
 func ParseOperation(name string, params json.RawMessage) (Entry, Operation, error) {
@@ -175,15 +146,6 @@ func ParseOperation(name string, params json.RawMessage) (Entry, Operation, erro
 	return e, op, nil
 }
 
-// Plain says what is wrong with JSON without naming types of the program.
-func Plain(err error) string {
-	var kind *json.UnmarshalTypeError
-	if errors.As(err, &kind) {
-		return fmt.Sprintf("%q is no place for a %s", cmp.Or(kind.Field, "the whole"), kind.Value)
-	}
-	return strings.TrimPrefix(err.Error(), "json: ")
-}
-
 // Apply does an operation to a state: it is refused where it lacks something, and
 // a panic within becomes an error, so that it ends neither a job nor the process.
 func Apply(ctx context.Context, e Entry, op Operation, s State, progress Progress) (out State, told Outcome, err error) {
@@ -199,18 +161,6 @@ func Apply(ctx context.Context, e Entry, op Operation, s State, progress Progres
 		}
 	}()
 	return op.Apply(ctx, s, progress)
-}
-
-// Broken is an operation that panicked: a defect of the program. Nothing was
-// changed.
-type Broken struct {
-	Label string
-	Panic any
-	Stack string
-}
-
-func (b *Broken) Error() string {
-	return fmt.Sprintf("%s broke off by a defect of the program; nothing was changed (%v)", strings.ToLower(b.Label), b.Panic)
 }
 
 // Said names things in a sentence: up to three by name, more by number.

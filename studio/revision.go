@@ -3,8 +3,6 @@ package studio
 import (
 	"context"
 	"encoding/json"
-	"errors"
-	"fmt"
 	"time"
 )
 
@@ -29,20 +27,6 @@ type Revision struct {
 	Outcome   Outcome         `json:"outcome"`
 	Parts     Parts           `json:"-"`
 	Time      time.Time       `json:"time"`
-}
-
-// Errors that a store returns.
-var (
-	ErrNotFound = errors.New("not found")
-	// ErrDown means that the database cannot be reached; nothing was changed.
-	ErrDown = errors.New("the database cannot be reached; nothing was changed, try again in a moment")
-)
-
-// ErrStale means that someone else changed the character first.
-type ErrStale struct{ Head int64 }
-
-func (e ErrStale) Error() string {
-	return fmt.Sprintf("the character has changed since you opened it (revision %d is the newest): reload it, then do this again", e.Head)
 }
 
 // Commit is a change to be stored.

@@ -10,6 +10,7 @@ import (
 	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -52,6 +53,7 @@ func TestAChainLiesOnTheAxisOfATube(t *testing.T) {
 }
 
 func TestParametersAndBodiesThatWillNotDo(t *testing.T) {
+	need.Time(t)
 	m := solids.Sphere(2)
 	p := params(t, "biped")
 	p.Spine = 9

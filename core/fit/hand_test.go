@@ -10,6 +10,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/mesh"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -36,6 +37,7 @@ func joined(list ...*mesh.Mesh) *mesh.Mesh {
 // A hand of blocks, pointing along X: the thumb sets off near the wrist, and
 // every finger's joints lie within its block, from root to tip.
 func TestTheFingersOfAHandOfBlocks(t *testing.T) {
+	need.Time(t)
 	type finger struct {
 		name  string
 		lo, h r3.Vec

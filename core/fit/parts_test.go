@@ -6,6 +6,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -117,6 +118,7 @@ func table(lifted, ahead float64) *mesh.Mesh {
 
 // The feet are where the volume hangs down, whether they stand or not.
 func TestFeetThatStandAndFeetThatAreLifted(t *testing.T) {
+	need.Time(t)
 	for _, lifted := range []float64{0, 0.2} {
 		f, err := standing(table(lifted, 0), Shown{})
 		require.NoError(t, err)
@@ -143,6 +145,7 @@ func TestFeetThatStandAndFeetThatAreLifted(t *testing.T) {
 // A body in mid-stride, turned away from its axes: no mirror plane shows, and the
 // trunk tells where it lies.
 func TestABodyInMidStrideIsTurnedAlongItsTrunk(t *testing.T) {
+	need.Time(t)
 	m := table(0.15, 0.13)
 	turn := geom.AxisAngle(r3.Vec{Y: 1}, 0.5)
 	for i, p := range m.Points {
@@ -163,6 +166,7 @@ func TestABodyInMidStrideIsTurnedAlongItsTrunk(t *testing.T) {
 }
 
 func TestDepthsGrowInward(t *testing.T) {
+	need.Time(t)
 	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("block")}}
 	block(m, r3.Vec{X: -0.5, Y: 0, Z: -0.5}, r3.Vec{X: 0.5, Y: 1, Z: 0.5})
 	f, err := newFitter(m, Shown{}, geom.Identity)

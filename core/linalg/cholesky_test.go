@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"runtime"
 	"slices"
+	"sync"
 	"sync/atomic"
 	"testing"
 
@@ -171,27 +172,27 @@ func TestFactorisingAndSolvingCanBeCancelled(t *testing.T) {
 			if share > 0.3 {
 				cancel()
 			}
-			most.Store(max(most.Load(), int64(1000*share)))
+			for was := most.Load(); int64(1000*share) > was && !most.CompareAndSwap(was, int64(1000*share)); was = most.Load() {
+			}
 		})
 		require.ErrorIs(t, err, context.Canceled)
 		require.Less(t, most.Load(), int64(1000), "it did not go on to the end")
 
+		var mu sync.Mutex
 		var shares []float64
 		c, err := Factorise(context.Background(), a, places, func(share float64) {
-			if workers == 1 {
-				shares = append(shares, share)
-			}
+			mu.Lock()
+			defer mu.Unlock()
+			shares = append(shares, share)
 		})
 		require.NoError(t, err)
-		require.True(t, slices.IsSorted(shares))
-		if workers == 1 {
-			require.InDelta(t, 1, shares[len(shares)-1], 1e-9)
-		}
+		require.InDelta(t, 1, slices.Max(shares), 1e-9)
+		require.Greater(t, len(shares), 20)
 		ctx, cancel = context.WithCancel(context.Background())
-		told := 0
-		_, err = c.Solve(ctx, slices.Repeat([][]float64{make([]float64, a.N)}, 80), func(float64) { told++; cancel() })
+		var told atomic.Int64
+		_, err = c.Solve(ctx, slices.Repeat([][]float64{make([]float64, a.N)}, 80), func(float64) { told.Add(1); cancel() })
 		require.ErrorIs(t, err, context.Canceled)
-		require.Less(t, told, 81)
+		require.Less(t, told.Load(), int64(81))
 		runtime.GOMAXPROCS(before)
 	}
 	// Within one large block too: nothing is told there, so the context itself counts.

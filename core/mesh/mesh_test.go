@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/health"
 	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/mesh"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -277,6 +278,7 @@ func ExampleMesh_Surface() {
 
 // A hostile face of very many sides is cut in no time, and to the right count.
 func TestAFaceOfTenThousandSides(t *testing.T) {
+	need.Time(t)
 	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("disc")}}
 	var ring []int32
 	for i := range 10000 {

@@ -16,3 +16,12 @@ func Skip(t testing.TB, format string, args ...any) {
 	}
 	t.Skipf(format, args...)
 }
+
+// Time skips a test that only computes for long where time is short, as under the race
+// detector: what it would race over is run by shorter ones too.
+func Time(t testing.TB) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("it takes long")
+	}
+}

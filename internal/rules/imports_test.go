@@ -2,6 +2,7 @@
 package rules
 
 import (
+	"os"
 	"os/exec"
 	"strings"
 	"testing"
@@ -59,4 +60,21 @@ func TestImportRule(t *testing.T) {
 		}
 	}
 	require.Len(t, seen, len(may))
+}
+
+// The page that says where things are names files that are there.
+func TestWhereThingsAre(t *testing.T) {
+	page, err := os.ReadFile("../../docs/where-is.md")
+	require.NoError(t, err)
+	n := 0
+	for _, line := range strings.Split(string(page), "\n") {
+		f := strings.Split(line, "`")
+		if !strings.HasPrefix(line, "| ") || len(f) < 3 {
+			continue
+		}
+		n++
+		require.Len(t, f, 3, "one file a guess: %s", line)
+		require.FileExists(t, "../../"+f[1])
+	}
+	require.GreaterOrEqual(t, n, 20)
 }

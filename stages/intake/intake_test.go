@@ -16,6 +16,7 @@ import (
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/intake"
@@ -197,6 +198,7 @@ func TestPreviewTellsAndChangesNothing(t *testing.T) {
 
 // A newer file goes through the repairs of the earlier one; what can be kept is.
 func TestDeliverKeepsWhatCanBeKept(t *testing.T) {
+	need.Time(t)
 	file := func(edit func(m *mesh.Mesh)) *bytes.Reader {
 		m, _ := demo.Odile(0.02)
 		for i := range m.Points {
@@ -353,6 +355,7 @@ func TestDeliveredOBJKeepsItsPolygons(t *testing.T) {
 // A part that is out of the bind has no weights after a newer delivery either, whether
 // they are kept or carried over.
 func TestPartsOutOfTheBindStayBareAfterADelivery(t *testing.T) {
+	need.Time(t)
 	file := func(edit func(m *mesh.Mesh)) *bytes.Reader {
 		m, _ := demo.Odile(0.02)
 		edit(m)

@@ -56,6 +56,7 @@ func TestFittingAPartLeavesTheRestAndItsWeights(t *testing.T) {
 }
 
 func TestPinnedJointsStayAndShownTipsAreTaken(t *testing.T) {
+	need.Time(t)
 	s := studiotest.Bound(t)
 	p := studiotest.At(t, s, "head")
 	p.Y += 0.03
@@ -303,6 +304,7 @@ func TestAStarterIsLaidOverJointsOfAKnownNaming(t *testing.T) {
 
 // The demo's chain is fitted, and so is a starter that does not suit: refused.
 func TestStartersThatDoNotSuitAreRefused(t *testing.T) {
+	need.Time(t)
 	m, _ := demo.KiteTail(0.02)
 	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
 	out := studiotest.Do(t, s, "fit_starter", `{"starter":"chain","count":6}`)
@@ -317,6 +319,7 @@ func TestStartersThatDoNotSuitAreRefused(t *testing.T) {
 // known, so it is held against what any rigger would ask: joints inside, head in
 // front, legs below the trunk, fingers beyond the wrist.
 func TestRealMeshesAreFitted(t *testing.T) {
+	need.Time(t)
 	real := func(name string) studio.State {
 		f, err := os.Open(filepath.Join(os.Getenv("WISEMARROW_MESHES"), name+".off"))
 		if err != nil {
@@ -395,6 +398,7 @@ func TestRealMeshesAreFitted(t *testing.T) {
 // A tip that is shown where it was found changes nothing; one shown elsewhere
 // takes its limb along and leaves the others.
 func TestShownTipsOfABeast(t *testing.T) {
+	need.Time(t)
 	m, _ := demo.Sedge(0.02)
 	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
 	s = studiotest.Do(t, s, "fit_starter", studiotest.Encoded(t, demo.OtterParams))
@@ -423,6 +427,7 @@ func TestShownTipsOfABeast(t *testing.T) {
 // A production that marks sides in front of names gets them so from every fit, and
 // refits by them.
 func TestFitsFollowTheMarksOfTheProduction(t *testing.T) {
+	need.Time(t)
 	m, _ := demo.Odile(0.02)
 	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
 	plain := studiotest.Do(t, s, "fit_starter", `{"starter":"biped"}`)
@@ -452,6 +457,7 @@ func TestFitsFollowTheMarksOfTheProduction(t *testing.T) {
 // Where limbs begin, the middle plane and where the character looks are taken from
 // a person who shows them.
 func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
+	need.Time(t)
 	m, _ := demo.Sedge(0.02)
 	s := studiotest.Do(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", studiotest.Encoded(t, demo.OtterParams))
 	again := func(s studio.State, more map[string]any) studio.State {
@@ -499,6 +505,7 @@ func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
 
 // A body that lies is fitted as it lies, and told.
 func TestABodyThatLiesIsTold(t *testing.T) {
+	need.Time(t)
 	m, _ := demo.Odile(0.02)
 	s := studio.State{Mesh: m.Bake(mesh.Placement{Scale: 1, Up: "-z"}), Settings: studio.DefaultSettings()} // now its Z is up
 	out, told, err := studiotest.Try(s, "fit_starter", `{"starter":"biped"}`)

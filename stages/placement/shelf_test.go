@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"wisemarrow/demo"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/placement"
 	"wisemarrow/studio"
@@ -18,6 +19,7 @@ import (
 // another character: the joints that both kinds have stand where the kind's do,
 // the others are carried along, with their axes.
 func TestAStarterOfTheProductionFitsAnotherCharacter(t *testing.T) {
+	need.Time(t)
 	ctx := context.Background()
 	s := studiotest.Bound(t)
 	head := studiotest.At(t, s, "head")

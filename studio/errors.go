@@ -1,0 +1,72 @@
+package studio
+
+import (
+	"cmp"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// Errors that a store returns.
+var (
+	ErrNotFound = errors.New("not found")
+	// ErrDown means that the database cannot be reached; nothing was changed.
+	ErrDown = errors.New("the database cannot be reached; nothing was changed, try again in a moment")
+)
+
+// ErrStale means that someone else changed the character first.
+type ErrStale struct{ Head int64 }
+
+func (e ErrStale) Error() string {
+	return fmt.Sprintf("the character has changed since you opened it (revision %d is the newest): reload it, then do this again", e.Head)
+}
+
+// ErrInput is a mistake in what was asked: an unknown operation, a parameter
+// out of range, something missing that an earlier stage makes. Cause, if there is
+// one, is kept for those who tell kinds of mistakes apart.
+type ErrInput struct {
+	What  string
+	Cause error
+}
+
+func (e ErrInput) Error() string { return e.What }
+func (e ErrInput) Unwrap() error { return e.Cause }
+
+// Wrong returns an ErrInput. What %v is given an error wraps it.
+func Wrong(format string, args ...any) error {
+	var cause error
+	for _, a := range args {
+		if err, ok := a.(error); ok {
+			cause = err
+		}
+	}
+	return ErrInput{fmt.Sprintf(format, args...), cause}
+}
+
+// IsInput reports whether an error is the caller's, not ours.
+func IsInput(err error) bool {
+	var e ErrInput
+	return errors.As(err, &e)
+}
+
+// Plain says what is wrong with JSON without naming types of the program.
+func Plain(err error) string {
+	var kind *json.UnmarshalTypeError
+	if errors.As(err, &kind) {
+		return fmt.Sprintf("%q is no place for a %s", cmp.Or(kind.Field, "the whole"), kind.Value)
+	}
+	return strings.TrimPrefix(err.Error(), "json: ")
+}
+
+// Broken is an operation that panicked: a defect of the program. Nothing was
+// changed.
+type Broken struct {
+	Label string
+	Panic any
+	Stack string
+}
+
+func (b *Broken) Error() string {
+	return fmt.Sprintf("%s broke off by a defect of the program; nothing was changed (%v)", strings.ToLower(b.Label), b.Panic)
+}
