@@ -148,6 +148,7 @@ func (s Script) Run(ctx context.Context, state State, l reading.Limits, told fun
 				}
 				return nil, ErrNotFound
 			}, l)
+			told(i+1, len(s.Steps), entry.Label, 0)
 			var next State
 			var outcome Outcome
 			next, outcome, err = Apply(ctx, entry, op, state, func(what string, share float64) { told(i+1, len(s.Steps), what, share) })

@@ -208,3 +208,80 @@ func TestTheAuthorIsKept(t *testing.T) {
 	_, text, _ := get(t, server, "/api/characters/"+id+"/history")
 	require.Contains(t, text, `"author":"Jørgen the rigger"`)
 }
+
+// What the page must not be told half, or with what no text may have, is an error that
+// says so; nothing is changed.
+func TestHostileRequestsAreAnsweredWhole(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	id, head := brought(t, server, odile(t))
+	at := "/api/characters/" + id
+	code, out := post(t, server, at+"/ops", map[string]any{"op": "fit_starter", "base": head()})
+	require.Equal(t, http.StatusOK, code, out)
+	before := head()
+	for body, want := range map[string]string{
+		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":[1e300,0,0]}}`:   "is no place",
+		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":["a",0,0]}}`:     "is no place for a string",
+		`{"op":"rename_part","base":%d,"params":{"part":"odile","name":"a\u0000b"}}`: "no text may have",
+		`{"op":"fly","base":%d}`: "there is no operation",
+	} {
+		r, err := http.Post(server.URL+at+"/ops", "application/json", strings.NewReader(fmt.Sprintf(body, before)))
+		require.NoError(t, err)
+		code, out := decode(t, r)
+		require.Equal(t, http.StatusUnprocessableEntity, code, out)
+		require.Contains(t, out["error"], want)
+		require.NotRegexp(t, `studio\.|placement\.|float64|\[3\]`, out["error"], "no types of the program")
+	}
+	require.Equal(t, before, head())
+	code, page, _ := get(t, server, at)
+	require.Equal(t, http.StatusOK, code)
+	require.True(t, json.Valid([]byte(page)))
+	// Names of a new character.
+	code, made := sent(t, server, "/api/characters", "a.obj", odile(t), map[string]string{"name": "a\x00b"})
+	require.Equal(t, http.StatusUnprocessableEntity, code, made)
+	require.Contains(t, made["error"], "cannot be shown")
+	code, made = sent(t, server, "/api/characters", "a.obj", odile(t), map[string]string{"name": strings.Repeat("x", 300)})
+	require.Equal(t, http.StatusUnprocessableEntity, code, made)
+	require.Contains(t, made["error"], "255 are allowed")
+}
+
+// What would be lost is asked before it is done, by the server; addresses of what is
+// static hold for good and no other.
+func TestWhatWouldBeLostAndWhatIsStatic(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	id, head := brought(t, server, odile(t))
+	at := "/api/characters/" + id
+	for _, op := range []string{"fit_starter", "bind_heat"} {
+		code, out := post(t, server, at+"/ops", map[string]any{"op": op, "base": head()})
+		require.Equal(t, http.StatusOK, code, out)
+	}
+	before := head()
+	code, out := post(t, server, at+"/ops", map[string]any{"op": "fit_starter", "base": before})
+	require.Equal(t, http.StatusPreconditionRequired, code, out)
+	require.Contains(t, out["loses"], "drops the weights")
+	require.Equal(t, before, head())
+	code, out = post(t, server, at+"/ops", map[string]any{"op": "fit_starter", "base": before, "confirmed": true})
+	require.Equal(t, http.StatusOK, code, out)
+	require.Nil(t, out["state"].(map[string]any)["weights"])
+
+	_, page, _ := get(t, server, "/")
+	sheet := page[strings.Index(page, "/static/"):]
+	sheet = sheet[:strings.Index(sheet, `"`)]
+	code, _, h := get(t, server, sheet)
+	require.Equal(t, http.StatusOK, code)
+	require.Contains(t, h.Get("Cache-Control"), "immutable")
+	dir := sheet[:strings.Index(sheet[8:], "/")+9]
+	for _, path := range []string{"/static/0123456789abcdef/css/marrow.css", dir, dir + "js/", "/static/css/marrow.css"} {
+		code, _, _ = get(t, server, path)
+		require.Equal(t, http.StatusNotFound, code, path)
+	}
+	// A change tells what has changed since any revision that a page knows.
+	code, text, _ := get(t, server, fmt.Sprintf("%s?since=%d", at, before))
+	require.Equal(t, http.StatusOK, code)
+	var delta map[string]any
+	require.NoError(t, json.Unmarshal([]byte(text), &delta))
+	require.Contains(t, delta, "weights")
+	require.NotContains(t, delta, "facts")
+	code, text, _ = get(t, server, at+"?since=99999999")
+	require.Equal(t, http.StatusOK, code)
+	require.Contains(t, text, `"facts"`, "what is not known is told whole")
+}
