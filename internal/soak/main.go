@@ -431,7 +431,7 @@ func (s *soak) count(took time.Duration) error {
 		}
 		unacked += len(names) - len(s.acked[id])
 	}
-	states := map[string]int{}
+	var states map[string]int
 	open := 0
 	for deadline := time.Now().Add(time.Minute); ; time.Sleep(time.Second) {
 		states, open = map[string]int{}, 0
