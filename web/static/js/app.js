@@ -15,6 +15,8 @@ import * as intake from './tools/intake.js';
 import * as placement from './tools/placement.js';
 import * as weights from './tools/weights.js';
 import { measureOn } from './tools/measures.js';
+import './tools/shelf.js';
+import './tools/takeover.js';
 import { loadTray, prepareTray, typed } from './tray.js';
 import { watch } from './work.js';
 

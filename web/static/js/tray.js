@@ -6,10 +6,12 @@ import { ask } from './ask.js';
 import { forgetWould, showFinding } from './findings.js';
 import { reckon } from './reckon.js';
 import { chosenJoint, chosenNames, joints, on, operate, set, store } from './session.js';
-import { submitPlacement } from './tools/placement.js';
 
 const tray = document.getElementById('tray');
 let fresh = 0, shown = '';
+
+// forms are those that a tool sends itself, by id: { needsJoint, send(form) }.
+export const forms = new Map();
 
 const fieldKey = (f) => `${f.form?.dataset.op ?? f.form?.id}/${f.name}`;
 
@@ -105,11 +107,12 @@ function paramsOf(form, submitter) {
 tray.addEventListener('submit', async (e) => {
   const form = e.target;
   if (form.id === 'move') { e.preventDefault(); await move(form); return; }
-  if (['swing', 'insert', 'reparent', 'pattern', 'starter', 'again'].includes(form.id)) {
+  const own = forms.get(form.id);
+  if (own) {
     e.preventDefault();
-    if (['swing', 'insert', 'reparent', 'pattern'].includes(form.id) && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
+    if (own.needsJoint && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
     const fields = [...form.elements].filter((f) => f.dataset.touched);
-    if (await submitPlacement(form)) fields.forEach((f) => delete f.dataset.touched);
+    if (await own.send(form)) fields.forEach((f) => delete f.dataset.touched);
     return;
   }
   if (!form.dataset.op) return;

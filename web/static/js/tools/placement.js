@@ -7,9 +7,8 @@ import { rayAt, toScreen } from '../pick.js';
 import { reckon } from '../reckon.js';
 import { choose, chosenJoint, chosenNames, corrections, facing, forgetLocal, joints, on, operate, remember, set, store } from '../session.js';
 import { middle } from '../plate.js';
+import { forms } from '../tray.js';
 import { TipSpots } from './tips.js';
-import './shelf.js';
-import './takeover.js';
 
 const tray = document.getElementById('tray');
 
@@ -355,8 +354,11 @@ function giveTip(place) {
   set({ shown: { ...store.shown, [store.tip]: place.toArray() }, say: joints().length ? `${store.tip} is shown there now; fit again, or refit what hangs on it.` : `${store.tip} is shown there now.`, tip: '' });
 }
 
-// submitPlacement sends the forms whose parameters depend on what is chosen.
-export async function submitPlacement(form) {
+// Forms whose parameters depend on what is chosen.
+for (const id of ['swing', 'insert', 'reparent', 'pattern']) forms.set(id, { needsJoint: true, send });
+for (const id of ['starter', 'again']) forms.set(id, { send });
+
+async function send(form) {
   const names = chosenNames(), f = form.elements;
   switch (form.id) {
     case 'swing': return operate('swing_limb', { joint: names[0], degrees: ['x', 'y', 'z'].map((k) => Number(f[k].value)), both: store.both });
