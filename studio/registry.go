@@ -160,7 +160,13 @@ func Apply(ctx context.Context, e Entry, op Operation, s State, progress Progres
 			out, told, err = s, Outcome{}, &Broken{e.Label, r, string(debug.Stack())}
 		}
 	}()
-	return op.Apply(ctx, s, progress)
+	if out, told, err = op.Apply(ctx, s, progress); err != nil {
+		return s, Outcome{}, err
+	}
+	if s.Mesh != nil && s.Mesh.Faces() > 0 && (out.Mesh == nil || out.Mesh.Faces() == 0) {
+		return s, Outcome{}, Wrong("%s would leave no face of the mesh, so nothing was done", e.Label)
+	}
+	return out, told, nil
 }
 
 // Said names things in a sentence: up to three by name, more by number.

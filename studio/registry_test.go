@@ -80,3 +80,27 @@ func TestRenameCarriesWeightsAndReport(t *testing.T) {
 	_, _, err := studiotest.Try(s, "rename_joint", `{"joint":"calf_l","name":"thigh_l"}`)
 	require.True(t, studio.IsInput(err))
 }
+
+// An operation that takes the last face away would leave a character that nothing can
+// be done with any more; it is refused, whichever it is.
+func TestTheLastFaceStays(t *testing.T) {
+	s := studiotest.Odile()
+	var all []int32
+	for f := range s.Mesh.Faces() {
+		all = append(all, int32(f))
+	}
+	out, told, err := studiotest.Try(s, "drop_chosen", studiotest.Encoded(t, map[string]any{"faces": all}))
+	require.True(t, studio.IsInput(err), "%v", err)
+	require.ErrorContains(t, err, "no face")
+	require.Empty(t, told.Sentence)
+	require.Equal(t, s.Mesh.Faces(), out.Mesh.Faces())
+}
+
+func TestJointsAreNotInsertedBeyondTheLimit(t *testing.T) {
+	s := studiotest.Bound(t)
+	joint := s.Skeleton.Joints[len(s.Skeleton.Joints)-1].Name
+	for _, n := range []int{studio.MaxJoints, 1 << 40, -1} {
+		_, _, err := studiotest.Try(s, "insert_joints", studiotest.Encoded(t, map[string]any{"joints": []string{joint}, "count": n}))
+		require.True(t, studio.IsInput(err), "%d: %v", n, err)
+	}
+}

@@ -24,7 +24,7 @@ import (
 
 // readScene reads a file with the buffers beside it.
 func readScene(path string) (*gltf.Scene, error) {
-	f, err := os.Open(path)
+	f, err := openFile(path)
 	if err != nil {
 		return nil, err
 	}
@@ -32,9 +32,37 @@ func readScene(path string) (*gltf.Scene, error) {
 	return formats.Decode(path, f, beside(path), reading.Default)
 }
 
-// beside reads what a file names, from its folder.
+// openFile opens a plain file: a device or a pipe would never end.
+func openFile(path string) (*os.File, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, fmt.Errorf("%s is no plain file", path)
+	}
+	return os.Open(path)
+}
+
+// beside reads what a file names, from its folder and nowhere else: a file that was
+// sent must not lead to another that was not.
 func beside(path string) gltf.Resolver {
-	return func(uri string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(path), uri)) }
+	return func(uri string) ([]byte, error) {
+		root, err := os.OpenRoot(filepath.Dir(path))
+		if err != nil {
+			return nil, err
+		}
+		defer root.Close()
+		name := filepath.FromSlash(uri)
+		info, err := root.Stat(name)
+		if err != nil {
+			return nil, err
+		}
+		if !info.Mode().IsRegular() || info.Size() > reading.Default.Bytes {
+			return nil, fmt.Errorf("%s is no plain file, or too large", uri)
+		}
+		return root.ReadFile(name)
+	}
 }
 
 func readMesh(path string) (studio.State, error) {
@@ -44,6 +72,9 @@ func readMesh(path string) (studio.State, error) {
 	}
 	if scene.Mesh == nil {
 		return studio.State{}, fmt.Errorf("%s holds no mesh", path)
+	}
+	if scene.Mesh.Faces() == 0 {
+		return studio.State{}, fmt.Errorf("%s: %w", path, intake.NoFaces(scene.Mesh))
 	}
 	return intake.StateOf(scene, filepath.Base(path)), nil
 }
@@ -151,7 +182,7 @@ func addKind(c *cobra.Command, kind *string) {
 }
 
 func readSkeleton(path string) (*skeleton.Skeleton, error) {
-	f, err := os.Open(path)
+	f, err := openFile(path)
 	if err != nil {
 		return nil, err
 	}

@@ -38,7 +38,7 @@ go on. The exit code is that of the worst file.`,
   wisemarrow run house.jsonl cast/*.glb -o bound --report reports`,
 		Args: cobra.MinimumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
-			f, err := os.Open(args[0])
+			f, err := openFile(args[0])
 			if err != nil {
 				return err
 			}

@@ -42,6 +42,7 @@ type node struct {
 // Decode reads a BVH file. End sites become joints called NAME_end. Joint axes at
 // rest are those of the world. Errors are *reading.Error with the line.
 func Decode(r io.Reader, l reading.Limits) (*File, error) {
+	l = l.Full()
 	data, err := reading.All(r, l)
 	if err != nil {
 		return nil, err
@@ -64,6 +65,9 @@ func Decode(r io.Reader, l reading.Limits) (*File, error) {
 		if err := d.joint(-1, 0); err != nil {
 			return nil, err
 		}
+	}
+	if err := reading.Most("joints", len(d.s.Joints), l.Joints); err != nil {
+		return nil, err
 	}
 	if len(d.s.Joints) == 0 {
 		return nil, d.fail("there is no joint")

@@ -21,6 +21,10 @@ var ErrBeside = errors.New("this file is needed beside the .gltf: add it, or exp
 type file struct {
 	doc     document
 	buffers [][]byte
+	// left is how many numbers the file may still unfold to; each accessor is unfolded
+	// once and kept.
+	left     int64
+	unfolded map[int][]float64
 }
 
 // load fills the buffers: the .glb chunk, data URIs, and files beside it.
@@ -103,6 +107,12 @@ func (f *file) numbers(i int, want string, l reading.Limits) ([]float64, error) 
 	if a.Count < 0 || a.Count > 6*l.Vertices {
 		return nil, fmt.Errorf("%s: %w: it has %d elements", where, reading.ErrTooLarge, a.Count)
 	}
+	if known, ok := f.unfolded[i]; ok {
+		return known, nil
+	}
+	if f.left -= int64(a.Count) * int64(width); f.left < 0 {
+		return nil, fmt.Errorf("%s: %w: the arrays of the file unfold to more than %d numbers", where, reading.ErrTooLarge, l.Numbers)
+	}
 	out := make([]float64, a.Count*width)
 	if a.View != nil {
 		data, view, err := f.view(*a.View, where)
@@ -122,6 +132,10 @@ func (f *file) numbers(i int, want string, l reading.Limits) ([]float64, error) 
 			return nil, err
 		}
 	}
+	if f.unfolded == nil {
+		f.unfolded = map[int][]float64{}
+	}
+	f.unfolded[i] = out
 	return out, nil
 }
 

@@ -2,6 +2,7 @@ package gltf
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -41,6 +42,7 @@ type Scene struct {
 // without skin and mesh, of all nodes. Errors are *reading.Error with the node,
 // accessor or buffer.
 func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
+	l = l.Full()
 	data, err := reading.All(r, l)
 	if err != nil {
 		return nil, err
@@ -63,12 +65,15 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 	if v := fmt.Sprint(head.Asset.Version); !strings.HasPrefix(v, "2.") {
 		return nil, &reading.Error{Where: "asset", What: fmt.Sprintf("version %q is not 2.x", v), Do: "export it as glTF 2.0"}
 	}
-	f := &file{}
+	f := &file{left: l.Numbers}
 	if err := json.Unmarshal(text, &f.doc); err != nil {
 		return nil, reading.At("JSON", "%s", strings.ReplaceAll(err.Error(), "Go struct field document.", ""))
 	}
 	for _, e := range f.doc.ExtensionsRequired {
 		return nil, &reading.Error{Where: "extensionsRequired", What: fmt.Sprintf("the file cannot be read without %s", e), Do: "export it without compression or extensions"}
+	}
+	if err := f.doc.within(l); err != nil {
+		return nil, err
 	}
 	if err := f.load(chunk, resolve, l); err != nil {
 		return nil, err
@@ -78,6 +83,27 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 		return nil, err
 	}
 	return d.scene, d.run()
+}
+
+// maxNodes is how many nodes, meshes, accessors and views a file may have.
+const maxNodes = 200_000
+
+// within holds the lists of a document against the limits, before any is walked.
+func (d *document) within(l reading.Limits) error {
+	primitives, targets, instances := 0, 0, 0
+	for _, m := range d.Meshes {
+		primitives += len(m.Primitives)
+		for _, p := range m.Primitives {
+			targets = max(targets, len(p.Targets))
+		}
+	}
+	for _, n := range d.Nodes {
+		if n.Mesh != nil && *n.Mesh >= 0 && *n.Mesh < len(d.Meshes) {
+			instances += len(d.Meshes[*n.Mesh].Primitives)
+		}
+	}
+	return cmp.Or(reading.Most("nodes", len(d.Nodes), maxNodes), reading.Most("accessors", len(d.Accessors), maxNodes), reading.Most("buffer views", len(d.BufferViews), maxNodes),
+		reading.Most("primitives", primitives, l.Parts), reading.Most("primitives with all its instances", instances, l.Parts), reading.Most("shape targets", targets, l.Shapes))
 }
 
 // split takes a .glb apart into its JSON and binary chunks.
@@ -120,6 +146,7 @@ type decoder struct {
 	jointOf map[int]int32 // node → joint
 	skinned [][]weights.Influence
 	shape   map[string]int // shape target → index in the mesh
+	corner  int64          // of all primitives so far
 	moved   []map[int32]r3.Vec
 }
 
@@ -251,6 +278,9 @@ func (d *decoder) skeleton() error {
 	}
 	if len(nodes) == 0 {
 		return nil
+	}
+	if err := reading.Most("joints", len(nodes), d.limits.Joints); err != nil {
+		return fmt.Errorf("skin 0: %w", err)
 	}
 	in := map[int]bool{}
 	for _, i := range nodes {

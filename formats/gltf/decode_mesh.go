@@ -24,6 +24,12 @@ type facet struct {
 	extra     uint64
 }
 
+// spot is the first vertex at a place, and how it looks.
+type spot struct {
+	vertex int32
+	look   facet
+}
+
 // extra is one further attribute of a primitive, per vertex of its accessor.
 type extra struct {
 	name   string
@@ -96,8 +102,7 @@ func (d *decoder) meshNode(i int, n node) error {
 	if name == "" {
 		name = fmt.Sprintf("mesh_%d", *n.Mesh)
 	}
-	at := map[r3.Vec][]int32{} // vertices at a place
-	looks := map[int32]facet{}
+	at := map[r3.Vec]spot{}
 	shared := map[int][]int32{} // POSITION accessor → vertices, when primitives share all
 	var named targetNames
 	if x.Extras != nil {
@@ -106,14 +111,14 @@ func (d *decoder) meshNode(i int, n node) error {
 	names := named.Names
 	for k, p := range x.Primitives {
 		where := fmt.Sprintf("mesh %d, primitive %d", *n.Mesh, k)
-		if err := d.primitive(where, name, frame, k, p, n.Skin, at, looks, shared, names); err != nil {
+		if err := d.primitive(where, name, frame, k, p, n.Skin, at, shared, names); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p primitive, skinIndex *int, at map[r3.Vec][]int32, looks map[int32]facet, shared map[int][]int32, names []string) error {
+func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p primitive, skinIndex *int, at map[r3.Vec]spot, shared map[int][]int32, names []string) error {
 	m := d.scene.Mesh
 	mode := 4
 	if p.Mode != nil {
@@ -132,6 +137,9 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 		return err
 	}
 	count := len(xyz) / 3
+	if err := reading.CheckVertices(len(m.Points)+count, d.limits); err != nil && shared[position] == nil {
+		return err
+	}
 	uv, err := d.attribute(p, "TEXCOORD_0", "VEC2", count)
 	if err != nil {
 		return err
@@ -160,19 +168,17 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 			if normal != nil {
 				l.normal = [3]float32{float32(normal[3*v]), float32(normal[3*v+1]), float32(normal[3*v+2])}
 			}
-			vertex[v] = -1
-			for _, w := range at[place] {
-				if looks[w] != l {
-					vertex[v] = w
-					d.scene.Joined++
-					break
-				}
-			}
-			if vertex[v] < 0 {
+			// All that stand at a place look like the first there: what looks otherwise
+			// was split from it.
+			if first, there := at[place]; there && first.look != l {
+				vertex[v] = first.vertex
+				d.scene.Joined++
+			} else {
 				vertex[v] = int32(len(m.Points))
 				m.Points = append(m.Points, place)
-				at[place] = append(at[place], vertex[v])
-				looks[vertex[v]] = l
+				if !there {
+					at[place] = spot{vertex[v], l}
+				}
 				if influences != nil {
 					for len(d.skinned) < len(m.Points) {
 						d.skinned = append(d.skinned, nil)
@@ -207,6 +213,9 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 	}
 	number := int32(len(m.Parts))
 	m.Parts = append(m.Parts, part)
+	if d.corner += int64(len(index)); d.corner > 6*int64(d.limits.Vertices) {
+		return fmt.Errorf("%s: %w: the primitives of the file have more than %d corners", where, reading.ErrTooLarge, 6*d.limits.Vertices)
+	}
 	flat := 0
 	for _, t := range triangles(index, mode) {
 		for _, v := range t {
@@ -403,6 +412,9 @@ func (d *decoder) targets(names []string, p primitive, vertex []int32) error {
 		}
 		s, ok := d.shape[name]
 		if !ok {
+			if err := reading.Most("shape targets", len(d.moved)+1, d.limits.Shapes); err != nil {
+				return err
+			}
 			if d.shape == nil {
 				d.shape = map[string]int{}
 			}

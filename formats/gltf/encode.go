@@ -186,6 +186,9 @@ func (e *encoder) mesh(name string, m *mesh.Mesh, loose func(v int32) bool, s *s
 			corner[c] = k
 		}
 	}
+	if len(list) == 0 { // glTF knows no empty accessor
+		return
+	}
 	attributes := map[string]int{}
 	lo, hi := [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}
 	for _, d := range list {

@@ -32,6 +32,7 @@ type File struct {
 // file and the pictures beside it, and may be nil. Errors are *reading.Error with
 // the line.
 func Decode(r io.Reader, resolve func(name string) ([]byte, error), l reading.Limits) (*File, error) {
+	l = l.Full()
 	data, err := reading.All(r, l)
 	if err != nil {
 		return nil, err
@@ -60,6 +61,9 @@ func Decode(r io.Reader, resolve func(name string) ([]byte, error), l reading.Li
 		d.m.Normal = d.normal
 	}
 	out := &File{Mesh: d.m}
+	if d.manyParts {
+		out.Notes = append(out.Notes, fmt.Sprintf("the file has more than %d groups and materials; the faces of the rest are in the last part", l.Parts))
+	}
 	d.paint(out, resolve)
 	return out, nil
 }
@@ -101,6 +105,7 @@ func (d *decoder) paint(out *File, resolve func(name string) ([]byte, error)) {
 // nextLine cuts the next line, joining those that end in a backslash; n counts
 // the joined ones.
 func nextLine(data []byte, n *int) (line, rest []byte) {
+	joined := false
 	for {
 		end := bytes.IndexByte(data, '\n')
 		part := data
@@ -111,7 +116,10 @@ func nextLine(data []byte, n *int) (line, rest []byte) {
 		}
 		part = bytes.TrimRight(part, "\r")
 		if len(part) > 0 && part[len(part)-1] == '\\' && data != nil {
-			line = append(append([]byte(nil), line...), part[:len(part)-1]...)
+			if !joined { // part of the file's own bytes so far
+				line, joined = nil, true
+			}
+			line = append(line, part[:len(part)-1]...)
 			line = append(line, ' ')
 			*n++
 			continue
@@ -137,6 +145,7 @@ type decoder struct {
 	anyUV, anyNormal        bool
 	libraries               []string
 	materialOf              []string // of each part
+	manyParts               bool
 }
 
 func (d *decoder) line(line []byte, n int) error {
@@ -204,6 +213,11 @@ func (d *decoder) usePart() {
 	}
 	if name == "" {
 		name = "mesh"
+	}
+	if len(d.m.Parts) >= d.limits.Parts { // the rest goes to the last: names are no reason to refuse a mesh
+		d.current = int32(len(d.m.Parts) - 1)
+		d.manyParts = true
+		return
 	}
 	d.current = int32(len(d.m.Parts))
 	d.part[key] = d.current

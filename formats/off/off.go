@@ -19,6 +19,7 @@ import (
 // Decode reads an OFF file; colours and normals after the positions are passed
 // over. Errors are *reading.Error with the line.
 func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
+	l = l.Full()
 	s := &scanner{b: bufio.NewReaderSize(io.LimitReader(r, l.Bytes), 1<<16)}
 	head, err := s.fields()
 	if err != nil {

@@ -36,6 +36,7 @@ const maxList = 1 << 16
 // elements and properties are passed over. Errors are *reading.Error with the
 // line of the header, or the element and its number.
 func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
+	l = l.Full()
 	b := bufio.NewReaderSize(io.LimitReader(r, l.Bytes), 1<<16)
 	format, elements, err := header(b)
 	if err != nil {

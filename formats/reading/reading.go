@@ -11,14 +11,45 @@ import (
 	"unicode/utf16"
 )
 
-// Limits bound what a reader accepts.
+// Limits bound what a reader accepts. A zero is the default.
 type Limits struct {
-	Bytes    int64
+	Bytes    int64 // of a file, and of each beside it
 	Vertices int
+	Joints   int
+	Parts    int // parts, primitives, groups
+	Shapes   int // shape targets
+	// Numbers is how many numbers a whole file may unfold to, before anything is made
+	// of them: a short file can name one array thousands of times.
+	Numbers int64
 }
 
-// Default limits are 500 MB and two million vertices.
-var Default = Limits{Bytes: 500 << 20, Vertices: 2_000_000}
+// Default limits.
+var Default = Limits{Bytes: 500 << 20, Vertices: 2_000_000, Joints: 4000, Parts: 4000, Shapes: 1000, Numbers: 200_000_000}
+
+// Full returns the limits with the defaults for what is zero.
+func (l Limits) Full() Limits {
+	fill(&l.Bytes, Default.Bytes)
+	fill(&l.Vertices, Default.Vertices)
+	fill(&l.Joints, Default.Joints)
+	fill(&l.Parts, Default.Parts)
+	fill(&l.Shapes, Default.Shapes)
+	fill(&l.Numbers, Default.Numbers)
+	return l
+}
+
+func fill[T int | int64](v *T, by T) {
+	if *v <= 0 {
+		*v = by
+	}
+}
+
+// Most fails when a file has more of something than allowed.
+func Most(what string, n, most int) error {
+	if n > most {
+		return fmt.Errorf("%w: it has %d %s, and %d are allowed", ErrTooLarge, n, what, most)
+	}
+	return nil
+}
 
 // Error is a file that cannot be read: where in it, what is wrong, and what to
 // do about it if that is known.

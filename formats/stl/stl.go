@@ -19,6 +19,7 @@ import (
 // Decode reads an STL file. The format lists every corner anew; corners at the
 // same place become one vertex, as without it there would be no surface.
 func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
+	l = l.Full()
 	data, err := reading.All(r, l)
 	if err != nil {
 		return nil, err

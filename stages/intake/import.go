@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats"
 	"wisemarrow/formats/gltf"
@@ -51,7 +52,18 @@ func readFile(f *studio.File) (studio.State, error) {
 	if scene.Mesh == nil {
 		return studio.State{}, studio.Wrong("%s holds no mesh", f.Name)
 	}
+	if scene.Mesh.Faces() == 0 {
+		return studio.State{}, studio.Wrong("%s: %v", f.Name, NoFaces(scene.Mesh))
+	}
 	return StateOf(scene, f.Name), nil
+}
+
+// NoFaces says what a file without faces holds instead.
+func NoFaces(m *mesh.Mesh) error {
+	if len(m.Lines) > 0 {
+		return fmt.Errorf("it holds %d vertices and %d lines but no face, so there is no surface to bind: export it with its faces", len(m.Points), len(m.Lines))
+	}
+	return fmt.Errorf("it holds %d vertices but no face, so there is no surface to bind: export it with its faces", len(m.Points))
 }
 
 // StateOf returns the first state of what a file holds. A file that is bound gets an

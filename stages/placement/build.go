@@ -82,6 +82,9 @@ func (o *InsertJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 	}
 	out := s.Skeleton
 	var all []string
+	if n := len(s.Skeleton.Joints) + len(o.Joints)*o.Count; o.Count < 0 || o.Count > studio.MaxJoints || n > studio.MaxJoints {
+		return s, studio.Outcome{}, studio.Wrong("that would make %d joints; %d are allowed", n, studio.MaxJoints)
+	}
 	for _, n := range o.Joints { // numbers change, names do not
 		next, names, err := out.Insert(out.Index(n), o.Count, s.Settings.Marks)
 		if err != nil {
