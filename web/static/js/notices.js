@@ -11,7 +11,13 @@ export function say(text) {
   silence = setTimeout(() => { line.textContent = ''; }, 9000);
 }
 
+let notices = 0;
+
+// notice shows a text until it is dismissed or quiet takes it away. A button with an
+// action stays pressed until the action is done: what is clicked meanwhile would meet
+// a page that is about to change.
 export function notice(text, label, act) {
+  notices++;
   box.replaceChildren();
   const p = document.createElement('p');
   p.textContent = text;
@@ -21,7 +27,12 @@ export function notice(text, label, act) {
     b.type = 'button';
     b.className = 'button is-small';
     b.textContent = name;
-    b.addEventListener('click', () => { box.hidden = true; f?.(); });
+    b.addEventListener('click', async () => {
+      const mine = notices;
+      b.disabled = true;
+      await f?.();
+      if (mine === notices) box.hidden = true;
+    });
     box.append(b);
   };
   if (label) button(label, act);
@@ -29,5 +40,6 @@ export function notice(text, label, act) {
   box.hidden = false;
 }
 
-// quiet takes the notice away: its cause is gone.
+// quiet takes the notice away, when what a person did was taken. What came from
+// elsewhere hides no refusal: nobody may have read it yet.
 export function quiet() { box.hidden = true; }

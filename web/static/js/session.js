@@ -145,7 +145,6 @@ async function show(news) {
   store.would = null;
   for (const f of ready) f?.();
   set({ character, finding: store.finding, chosen: store.chosen });
-  quiet();
   return true;
 }
 
@@ -169,6 +168,7 @@ export async function operate(op, params, confirmed = false) {
     if (answer.work) return true;
     if (answer.state) await show(answer.state); else await refresh();
     say(answer.revision.outcome.sentence);
+    quiet();
     forgetLocal();
     return true;
   } catch (e) {
@@ -242,6 +242,7 @@ export async function step(which) {
     const answer = await post(`/api/characters/${store.id}/${which}`, { base: store.character.head, stage: store.stage });
     if (answer.state) await show(answer.state); else await refresh();
     forgetLocal();
+    quiet();
     say(`${which === 'undo' ? 'Undone' : 'Redone'}: ${sentence}`);
   } catch (e) { refused(e); }
 }
