@@ -1,4 +1,4 @@
-// What the page says stays until it was read.
+// What the page says stays until it was read, and news reach every tab.
 import { expect, test } from '@playwright/test';
 import { copy, marrow } from './open.js';
 
@@ -57,4 +57,35 @@ test('the notice stays until the page is reloaded', async ({ page }, info) => {
   news.release();
   await expect(notice).toBeHidden();
   await expect(page.locator('[data-op=weld] [name=distance]')).toHaveValue('0.5');
+});
+
+// A browser has six connections to a server; streams of their own for ten tabs would
+// leave none for anything else.
+test('ten tabs of two characters work, and each hears of changes', async ({ page, context }, info) => {
+  test.setTimeout(240_000);
+  const ids = [idOf(info), await copy(page, 'Odile', 'Second of ten tabs')];
+  await page.goto(`/characters/${ids[0]}/intake`);
+  const tabs = [page];
+  for (let k = 1; k < 10; k++) {
+    const tab = await context.newPage();
+    await tab.goto(`/characters/${ids[k % 2]}/intake`);
+    await expect(tab.locator('body[data-ready]'), `tab ${k + 1}`).toBeAttached({ timeout: 60_000 });
+    tabs.push(tab);
+  }
+  const heads = [];
+  for (const id of ids) {
+    expect((await change(page, id, 'make_outward')).status()).toBe(200);
+    heads.push((await (await page.request.get(`/api/characters/${id}`)).json()).head);
+  }
+  for (const [k, tab] of tabs.entries()) {
+    await expect.poll(() => marrow(tab, (m) => m.store.character.head), { timeout: 30_000, message: `tab ${k + 1}` }).toBe(heads[k % 2]);
+  }
+  // Tabs that are closed are forgotten; the last one left still works and hears.
+  for (const tab of tabs.slice(0, 9)) await tab.close();
+  const last = tabs[9];
+  await last.locator('[data-op=make_outward]').click();
+  await expect(last.locator('.saying')).toContainText('Turned 0 faces');
+  const { head } = await (await last.request.get(`/api/characters/${ids[1]}`)).json();
+  await last.request.post(`/api/characters/${ids[1]}/undo`, { data: { base: head } });
+  await expect.poll(() => marrow(last, (m) => m.store.character.head)).not.toBe(head);
 });

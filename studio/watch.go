@@ -8,26 +8,30 @@ type hub struct {
 	ears map[string]map[chan struct{}]bool // by character
 }
 
-// Watch returns a channel that gets a word whenever the head or the work of a
-// character may have changed, and what ends that. Words that nobody has taken yet
+// Watch returns a channel that gets a word whenever the head or the work of one of the
+// characters may have changed, and what ends that. Words that nobody has taken yet
 // become one.
-func (x *Studio) Watch(character string) (<-chan struct{}, func()) {
+func (x *Studio) Watch(characters ...string) (<-chan struct{}, func()) {
 	ear := make(chan struct{}, 1)
 	x.hub.mu.Lock()
 	defer x.hub.mu.Unlock()
 	if x.hub.ears == nil {
 		x.hub.ears = map[string]map[chan struct{}]bool{}
 	}
-	if x.hub.ears[character] == nil {
-		x.hub.ears[character] = map[chan struct{}]bool{}
+	for _, id := range characters {
+		if x.hub.ears[id] == nil {
+			x.hub.ears[id] = map[chan struct{}]bool{}
+		}
+		x.hub.ears[id][ear] = true
 	}
-	x.hub.ears[character][ear] = true
 	return ear, func() {
 		x.hub.mu.Lock()
 		defer x.hub.mu.Unlock()
-		delete(x.hub.ears[character], ear)
-		if len(x.hub.ears[character]) == 0 {
-			delete(x.hub.ears, character)
+		for _, id := range characters {
+			delete(x.hub.ears[id], ear)
+			if len(x.hub.ears[id]) == 0 {
+				delete(x.hub.ears, id)
+			}
 		}
 	}
 }

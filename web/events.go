@@ -9,34 +9,42 @@ import (
 	"wisemarrow/studio"
 )
 
-// How often a stream tells its news at most, and how long it is silent before it
-// shows that it is there.
+// How often a stream tells its news at most, how long it is silent before it shows
+// that it is there, and of how many characters it tells.
 const (
-	newsEvery  = 100 * time.Millisecond
-	silentUpTo = 15 * time.Second
+	newsEvery   = 100 * time.Millisecond
+	silentUpTo  = 15 * time.Second
+	mostWatched = 40
 )
 
-// events streams the head and the open work of a character as server-sent events
-// whenever the database tells that they have changed.
+// events streams the heads and the open work of the characters that are asked for, as
+// server-sent events, whenever the database tells that they have changed. A browser
+// has one such stream for all its tabs: it has six connections to a server, and each
+// stream keeps one.
 func (s *site) events(w http.ResponseWriter, r *http.Request) {
-	id := param(r, "id")
-	if _, err := s.studio.Store().Character(r.Context(), id); err != nil {
-		s.problem(w, r, err)
+	ids := r.URL.Query()["character"]
+	if len(ids) == 0 || len(ids) > mostWatched {
+		s.problem(w, r, studio.Wrong("a stream tells of 1 to %d characters, not of %d", mostWatched, len(ids)))
 		return
 	}
-	ear, end := s.studio.Watch(id)
+	ear, end := s.studio.Watch(ids...)
 	defer end()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
 	out := http.NewResponseController(w)
-	last := ""
+	last := map[string]string{}
 	quiet := time.NewTicker(silentUpTo)
 	defer quiet.Stop()
 	for {
-		text := ": still here\n\n"
-		if body := s.news(r, id); body != last {
-			text, last = fmt.Sprintf("data: %s\n\n", body), body
+		text := ""
+		for _, id := range ids {
+			if body := s.news(r, id); body != last[id] {
+				text, last[id] = text+fmt.Sprintf("data: %s\n\n", body), body
+			}
+		}
+		if text == "" {
+			text = ": still here\n\n"
 		}
 		if _, err := fmt.Fprint(w, text); err != nil {
 			return
@@ -68,11 +76,11 @@ func (s *site) news(r *http.Request, id string) string {
 	}
 	var body []byte
 	if err == nil {
-		body, err = json.Marshal(map[string]any{"head": c.Head, "works": works})
+		body, err = json.Marshal(map[string]any{"character": id, "head": c.Head, "works": works})
 	}
 	if err != nil {
 		_, text := status(err)
-		body, _ = json.Marshal(map[string]any{"trouble": text}) // a string is always JSON
+		body, _ = json.Marshal(map[string]any{"character": id, "trouble": text}) // strings are always JSON
 	}
 	return string(body)
 }

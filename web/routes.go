@@ -37,6 +37,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 
 	r.Route("/api", func(r chi.Router) {
 		r.Post("/author", s.setAuthor)
+		r.Get("/events", s.events)
 		r.Post("/characters", s.bringIn)
 		r.Get("/characters/{id}", s.state)
 		r.Post("/characters/{id}/ops", s.operate)
@@ -51,7 +52,6 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 		r.Post("/characters/{id}/redo", s.redo)
 		r.Post("/characters/{id}/remove", s.remove)
 		r.Get("/characters/{id}/history", s.history)
-		r.Get("/characters/{id}/events", s.events)
 		r.Get("/characters/{id}/where/{stage}/{code}", s.where)
 		r.Get("/characters/{id}/probe/{vertex}", s.probe)
 		r.Post("/characters/{id}/measure", s.measure)

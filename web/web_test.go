@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -190,29 +191,57 @@ func TestAnotherSiteCannotPost(t *testing.T) {
 	require.Equal(t, http.StatusForbidden, got.StatusCode)
 }
 
-func TestEventsTellANewHead(t *testing.T) {
+// One stream tells of all the characters that the tabs of a browser show.
+func TestEventsTellNewHeadsOfSeveralCharacters(t *testing.T) {
 	server, _ := served(t, reading.Default)
-	_, made := upload(t, server, map[string]string{"cube.obj": "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 5 5\nf 1 2 3\n"})
-	api := server.URL + "/api/characters/" + made["id"].(string)
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	var ids []string
+	for range 3 {
+		_, made := upload(t, server, map[string]string{"cube.obj": "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 5 5\nf 1 2 3\n"})
+		ids = append(ids, made["id"].(string))
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	r, err := http.NewRequestWithContext(ctx, "GET", api+"/events", nil)
+	r, err := http.NewRequestWithContext(ctx, "GET", server.URL+"/api/events?"+url.Values{"character": {ids[0], ids[1], "none"}}.Encode(), nil)
 	require.NoError(t, err)
 	stream, err := http.DefaultClient.Do(r)
 	require.NoError(t, err)
 	defer stream.Body.Close()
 	require.Equal(t, "text/event-stream", stream.Header.Get("Content-Type"))
-	buf := make([]byte, 4096)
-	n, err := stream.Body.Read(buf)
-	require.NoError(t, err)
-	first := string(buf[:n])
-	var news struct{ Head int64 }
-	require.NoError(t, json.Unmarshal([]byte(strings.TrimPrefix(strings.TrimSpace(first), "data: ")), &news))
-	code, out := post(t, server, "/api/characters/"+made["id"].(string)+"/ops", map[string]any{"op": "drop_loose", "base": news.Head})
-	require.Equal(t, 200, code, out)
-	n, err = stream.Body.Read(buf)
-	require.NoError(t, err)
-	require.Contains(t, string(buf[:n]), fmt.Sprint(int64(out["revision"].(map[string]any)["id"].(float64))))
+	lines := bufio.NewScanner(stream.Body)
+	type news struct {
+		Character, Trouble string
+		Head               int64
+	}
+	next := func() (n news) {
+		for lines.Scan() {
+			if text, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
+				require.NoError(t, json.Unmarshal([]byte(text), &n))
+				return n
+			}
+		}
+		require.NoError(t, lines.Err())
+		require.Fail(t, "the stream ended")
+		return n
+	}
+	first, second, gone := next(), next(), next()
+	require.Equal(t, []string{ids[0], ids[1], "none"}, []string{first.Character, second.Character, gone.Character})
+	require.Contains(t, gone.Trouble, "not here")
+	for _, id := range []string{ids[2], ids[1]} { // of the third nothing is told
+		var c struct{ Head int64 }
+		_, body, _ := get(t, server, "/api/characters/"+id)
+		require.NoError(t, json.Unmarshal([]byte(body), &c))
+		code, out := post(t, server, "/api/characters/"+id+"/ops", map[string]any{"op": "drop_loose", "base": c.Head})
+		require.Equal(t, 200, code, out)
+	}
+	told := next()
+	require.Equal(t, ids[1], told.Character)
+	require.Greater(t, told.Head, second.Head)
+
+	for _, query := range []string{"", strings.Repeat("character=a&", 41)} {
+		code, body, _ := get(t, server, "/api/events?"+query)
+		require.Equal(t, http.StatusUnprocessableEntity, code)
+		require.Contains(t, body, "1 to 40 characters")
+	}
 }
 
 // What the placement stage asks before anything is changed: a starter's joints,

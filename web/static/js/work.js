@@ -1,5 +1,6 @@
 // Long work on its way: what it does, how far it is, and the way to stop it.
 import { post } from './api.js';
+import { listen } from './news.js';
 import { set, store } from './session.js';
 
 const box = document.getElementById('work');
@@ -8,10 +9,8 @@ let opened = false;
 
 // watch listens for the head and the work of the character.
 export function watch(onHead) {
-  const source = new EventSource(`/api/characters/${store.id}/events`);
   let before = Promise.resolve();
-  source.onmessage = (e) => {
-    const news = JSON.parse(e.data);
+  listen(store.id, (news) => {
     if (news.trouble) { set({ say: news.trouble }); return; }
     draw(news.works ?? []);
     // One after the other, and the end of a work is told when it can be seen.
@@ -19,8 +18,7 @@ export function watch(onHead) {
       if (news.head !== store.character.head && !document.body.classList.contains('sending')) await onHead();
       tell(news.works ?? []);
     });
-  };
-  addEventListener('pagehide', () => source.close());
+  });
 }
 
 const open = (w) => w.state === 'queued' || w.state === 'running';
