@@ -114,7 +114,7 @@ func TestSkeletonsOfTooManyJointsAreRefused(t *testing.T) {
 	b.WriteString("End Site\n{\nOFFSET 0 1 0\n}\n" + strings.Repeat("}\n", 30) + "MOTION\nFrames: 0\nFrame Time: 0.04\n")
 	_, err := bvh.Decode(strings.NewReader(b.String()), reading.Limits{Joints: 30})
 	require.ErrorIs(t, err, reading.ErrTooLarge)
-	require.ErrorContains(t, err, "31 joints, and 30 are allowed")
+	require.ErrorContains(t, err, "more than 30 joints")
 	f, err := bvh.Decode(strings.NewReader(b.String()), reading.Limits{Joints: 31})
 	require.NoError(t, err)
 	require.Len(t, f.Skeleton.Joints, 31)
@@ -154,4 +154,17 @@ func TestALineOverManyLinesTakesMemoryLikeTheFile(t *testing.T) {
 	}
 	took(10)
 	require.Less(t, took(40_000)/took(10_000), 8.0, "4 times the lines")
+}
+
+// Names that come twice get a number, and never one that another has, in every format
+// that has joints.
+func TestNodesOfOneNameAreToldApart(t *testing.T) {
+	names := []string{"a", "a_2", "a", "a", "a_2", ""}
+	f, err := gltf.Decode(strings.NewReader(bomb(func(d object) {
+		d["nodes"] = append(repeat(len(names), func(i int) object { return object{"name": names[i]} }), object{"mesh": 0, "skin": 0})
+		d["skins"] = []object{{"joints": repeat(len(names), func(i int) int { return i })}}
+	})), nil, reading.Default)
+	require.NoError(t, err)
+	require.NoError(t, f.Skeleton.Validate())
+	require.Len(t, f.Skeleton.Joints, len(names))
 }

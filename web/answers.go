@@ -31,7 +31,7 @@ func answer(w http.ResponseWriter, status int, v any) {
 func read(w http.ResponseWriter, r *http.Request, into any) error {
 	var buf bytes.Buffer
 	if _, err := buf.ReadFrom(http.MaxBytesReader(w, r.Body, 1<<20)); err != nil {
-		return studio.Wrong("the request cannot be read: %v", err)
+		return unread(err, "%d bytes, which no operation needs", 1<<20)
 	}
 	if bytes.Contains(buf.Bytes(), []byte(`\u0000`)) || !utf8.Valid(buf.Bytes()) {
 		return studio.ErrInput{What: "the request has a character that no text may have: type it anew"}

@@ -23,7 +23,7 @@ type site struct {
 func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	s := &site{studio: x, ping: ping, pages: parsePages()}
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, secured, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "application/wasm", "image/svg+xml"))
+	r.Use(middleware.Recoverer, secured, prompt, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "application/wasm", "image/svg+xml"))
 	r.Use(http.NewCrossOriginProtection().Handler)
 
 	r.Get("/", s.cast)
@@ -68,15 +68,4 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	r.Handle("/static/*", static())
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.problem(w, r, studio.ErrNotFound) })
 	return r
-}
-
-// secured sets the headers that keep other sites out.
-func secured(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'sha256-"+importMapHash()+"'; worker-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
-		h.Set("X-Content-Type-Options", "nosniff")
-		h.Set("Referrer-Policy", "same-origin")
-		next.ServeHTTP(w, r)
-	})
 }

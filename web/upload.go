@@ -29,7 +29,7 @@ func (s *site) upload(w http.ResponseWriter, r *http.Request, what string, exten
 	limit := s.studio.Limits().Bytes
 	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
 	if err := r.ParseMultipartForm(32 << 20); err != nil {
-		return studio.Upload{}, tooLarge(err, limit)
+		return studio.Upload{}, unread(err, "%d MB: thin the mesh, or have the limit raised where the server is started (--max-megabytes)", limit>>20)
 	}
 	form := r.MultipartForm
 	defer func() { _ = form.RemoveAll() }()
@@ -71,13 +71,17 @@ func readAll(h *multipart.FileHeader, limit int64) ([]byte, error) {
 	return io.ReadAll(io.LimitReader(f, limit))
 }
 
-// tooLarge explains an upload that could not be read.
-func tooLarge(err error, limit int64) error {
+// unread explains a body that could not be read to its end; most says how large it may
+// be.
+func unread(err error, most string, limit int64) error {
 	var big *http.MaxBytesError
-	if errors.As(err, &big) {
-		return fmt.Errorf("%w of %d MB: thin the mesh, or have the limit raised where the server is started (--max-megabytes)", reading.ErrTooLarge, limit>>20)
+	switch {
+	case errors.As(err, &big):
+		return fmt.Errorf("%w of "+most, reading.ErrTooLarge, limit)
+	case errors.Is(err, errSlow):
+		return err
 	}
-	return studio.ErrInput{What: "the upload did not arrive whole: " + err.Error() + ". Send it again."}
+	return studio.ErrInput{What: "the request did not arrive whole: " + err.Error() + ". Send it again."}
 }
 
 // takeIn stores the files of a form, to be named by an operation.

@@ -22,6 +22,7 @@ func workerCommand() *cobra.Command {
 		RunE: func(*cobra.Command, []string) error {
 			ctx, stop := interrupted()
 			defer stop()
+			boundMemory()
 			s, x, err := open(ctx, url, reading.Default)
 			if err != nil {
 				return err

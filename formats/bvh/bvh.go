@@ -26,9 +26,10 @@ type File struct {
 	Clip     *pose.Clip // nil without frames
 }
 
-// maxJoints, maxFrames and maxTurns, of all joints in all frames, bound a file.
+// maxFrames and maxTurns, of all joints in all frames, bound a motion; maxDepth is how
+// many joints may hang one under another.
 const (
-	maxJoints = 2000
+	maxDepth  = 500
 	maxFrames = 200_000
 	maxTurns  = 4_000_000
 )
@@ -50,7 +51,7 @@ func Decode(r io.Reader, l reading.Limits) (*File, error) {
 	if data, err = reading.Text(data); err != nil {
 		return nil, err
 	}
-	d := decoder{words: newWords(data), s: &skeleton.Skeleton{}, names: map[string]int{}}
+	d := decoder{limits: l, words: newWords(data), s: &skeleton.Skeleton{}, names: reading.Names{}}
 	if w := d.next(); !strings.EqualFold(w, "HIERARCHY") {
 		return nil, d.fail("a BVH file starts with the word HIERARCHY, not %q", w)
 	}
@@ -65,9 +66,6 @@ func Decode(r io.Reader, l reading.Limits) (*File, error) {
 		if err := d.joint(-1, 0); err != nil {
 			return nil, err
 		}
-	}
-	if err := reading.Most("joints", len(d.s.Joints), l.Joints); err != nil {
-		return nil, err
 	}
 	if len(d.s.Joints) == 0 {
 		return nil, d.fail("there is no joint")
@@ -110,9 +108,10 @@ func (w *words) next() string {
 
 type decoder struct {
 	*words
-	s     *skeleton.Skeleton
-	nodes []node
-	names map[string]int
+	limits reading.Limits
+	s      *skeleton.Skeleton
+	nodes  []node
+	names  reading.Names
 }
 
 func (d *decoder) fail(format string, args ...any) error {
@@ -156,15 +155,16 @@ func (d *decoder) offset() (r3.Vec, error) {
 	return r3.Vec{X: v[0], Y: v[1], Z: v[2]}, nil
 }
 
-func (d *decoder) add(name string, parent int, off r3.Vec) int {
-	if d.names[name]++; d.names[name] > 1 {
-		name = fmt.Sprintf("%s_%d", name, d.names[name])
+func (d *decoder) add(name string, parent int, off r3.Vec) (int, error) {
+	if len(d.s.Joints) >= d.limits.Joints {
+		return 0, fmt.Errorf("%w: it has more than %d joints", reading.ErrTooLarge, d.limits.Joints)
 	}
+	name = d.names.Own(name)
 	if parent >= 0 {
 		off = r3.Add(off, d.s.Joints[parent].Pos)
 	}
 	d.s.Joints = append(d.s.Joints, skeleton.Joint{Name: name, Parent: parent, Pos: off, Rot: geom.Identity})
-	return len(d.s.Joints) - 1
+	return len(d.s.Joints) - 1, nil
 }
 
 // joint reads what follows ROOT or JOINT.
@@ -179,14 +179,17 @@ func (d *decoder) joint(parent, depth int) error {
 	if err := d.expect("{"); err != nil {
 		return err
 	}
-	if depth > 500 || len(d.s.Joints) >= maxJoints {
-		return d.fail("more than %d joints, or more than 500 one under another", maxJoints)
+	if depth > maxDepth {
+		return d.fail("more than %d joints one under another", maxDepth)
 	}
 	off, err := d.offset()
 	if err != nil {
 		return err
 	}
-	at := d.add(name, parent, off)
+	at, err := d.add(name, parent, off)
+	if err != nil {
+		return err
+	}
 	for {
 		switch w := d.next(); strings.ToUpper(w) {
 		case "CHANNELS":
@@ -223,7 +226,9 @@ func (d *decoder) joint(parent, depth int) error {
 			if err != nil {
 				return err
 			}
-			d.add(name+"_end", at, off)
+			if _, err := d.add(name+"_end", at, off); err != nil {
+				return err
+			}
 			if err := d.expect("}"); err != nil {
 				return err
 			}

@@ -3,6 +3,7 @@ package bvh_test
 import (
 	"bufio"
 	"bytes"
+	"fmt"
 	"math"
 	"os"
 	"path/filepath"
@@ -297,4 +298,17 @@ func TestTooMuchMotionIsRefusedBeforeItIsRead(t *testing.T) {
 		require.ErrorContains(t, err, want)
 		require.ErrorContains(t, err, "line")
 	}
+}
+
+// Names that come twice get a number, and never one that another joint has.
+func TestJointsOfOneNameAreToldApart(t *testing.T) {
+	const joint = "JOINT %s\n{\nOFFSET 0 1 0\nCHANNELS 0\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n"
+	text := "HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 0\n"
+	for _, name := range []string{"a_2", "a", "a", "a_2", "a_end"} {
+		text += fmt.Sprintf(joint, name)
+	}
+	f, err := bvh.Decode(strings.NewReader(text+"}\nMOTION\nFrames: 0\nFrame Time: 0.04\n"), reading.Default)
+	require.NoError(t, err)
+	require.NoError(t, f.Skeleton.Validate())
+	require.Len(t, f.Skeleton.Joints, 11)
 }

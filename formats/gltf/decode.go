@@ -291,7 +291,7 @@ func (d *decoder) skeleton() error {
 	}
 	s := &skeleton.Skeleton{}
 	d.jointOf = map[int]int32{}
-	names := map[string]int{}
+	names := reading.Names{}
 	scaled := 0
 	var add func(i int)
 	add = func(i int) {
@@ -314,9 +314,7 @@ func (d *decoder) skeleton() error {
 		if name == "" {
 			name = fmt.Sprintf("joint_%d", i)
 		}
-		if names[name]++; names[name] > 1 {
-			name = fmt.Sprintf("%s_%d", name, names[name])
-		}
+		name = names.Own(name)
 		d.jointOf[i] = int32(len(s.Joints))
 		s.Joints = append(s.Joints, skeleton.Joint{Name: name, Parent: parent, Pos: t, Rot: q})
 	}

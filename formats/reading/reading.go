@@ -126,3 +126,15 @@ func Text(data []byte) ([]byte, error) {
 	}
 	return []byte(string(utf16.Decode(units))), nil
 }
+
+// Names are those given in a file so far.
+type Names map[string]bool
+
+// Own returns the name, with a number where it is taken, and takes it.
+func (n Names) Own(name string) string {
+	for stem, i := name, 2; n[name]; i++ {
+		name = fmt.Sprintf("%s_%d", stem, i)
+	}
+	n[name] = true
+	return name
+}
