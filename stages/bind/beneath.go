@@ -10,7 +10,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "follow_beneath", Label: "Let pieces follow the surface beneath", Stage: "bind", Words: "attach loose pieces copy transfer weights buttons clothes rigid", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, New: func() studio.Operation { return &FollowBeneath{Mode: bind.Auto} }})
+	studio.Register(studio.Entry{Name: "follow_beneath", Label: "Let pieces follow the surface beneath", Stage: "bind", Words: "attach loose pieces copy carry buttons clothes rigid weights", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, New: func() studio.Operation { return &FollowBeneath{Mode: bind.Auto} }})
 }
 
 // account returns the result of the bind; of weights that have none, as those of
