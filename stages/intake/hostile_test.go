@@ -85,3 +85,17 @@ func TestFilesWithoutFacesAreRefused(t *testing.T) {
 		require.ErrorContains(t, err, name, "the error names the file")
 	}
 }
+
+// A size that would collapse the mesh to a point, or blow it up, is refused.
+func TestHeightsOfNobodyAreRefused(t *testing.T) {
+	s := studiotest.Odile()
+	for _, height := range []string{"0", "-1.7", "1e-300", "0.0009", "1001", "1e300"} {
+		_, _, err := studiotest.Try(s, "real_size", `{"height":`+height+`}`)
+		require.True(t, studio.IsInput(err), height)
+		require.ErrorContains(t, err, "millimetre", height)
+	}
+	for _, height := range []string{"0.001", "1000"} {
+		_, _, err := studiotest.Try(s, "real_size", `{"height":`+height+`}`)
+		require.NoError(t, err, height)
+	}
+}

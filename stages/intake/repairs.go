@@ -358,8 +358,8 @@ type RealSize struct {
 
 // Apply implements Operation.
 func (o *RealSize) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Height > 0) || o.Height > 1000 {
-		return s, studio.Outcome{}, studio.Wrong("the height must be above zero and at most a kilometre, not %g m", o.Height)
+	if !(o.Height >= 0.001 && o.Height <= 1000) {
+		return s, studio.Outcome{}, studio.Wrong("the height must be at least a millimetre and at most a kilometre, not %g m", o.Height)
 	}
 	before := s.Mesh.Measure().Height
 	if before == 0 {
