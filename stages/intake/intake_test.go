@@ -87,7 +87,7 @@ func TestBakingMovesSkeletonAndSkinTogether(t *testing.T) {
 		require.True(t, studio.IsInput(err), c)
 	}
 	_, _, err := studiotest.Try(s, "real_size", `{"height":-1}`)
-	require.ErrorContains(t, err, "above zero")
+	require.ErrorContains(t, err, "at least a millimetre")
 }
 
 func TestCompletingAHalfMirrorsTheWeights(t *testing.T) {
