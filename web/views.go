@@ -15,11 +15,7 @@ import (
 const forever = "private, max-age=31536000, immutable"
 
 func (s *site) atRevision(r *http.Request) (studio.Revision, *studio.State, error) {
-	n, err := strconv.ParseInt(param(r, "rev"), 10, 64)
-	if err != nil {
-		return studio.Revision{}, nil, studio.ErrNotFound
-	}
-	rev, err := s.studio.Store().Revision(r.Context(), n)
+	rev, err := s.revision(r)
 	if err != nil {
 		return rev, nil, err
 	}
@@ -64,15 +60,18 @@ func (s *site) weightsView(w http.ResponseWriter, r *http.Request) {
 	s.send(w, r, data, err)
 }
 
+// revision returns the one that the address names.
+func (s *site) revision(r *http.Request) (studio.Revision, error) {
+	n, err := strconv.ParseInt(param(r, "rev"), 10, 64)
+	if err != nil {
+		return studio.Revision{}, studio.ErrNotFound
+	}
+	return s.studio.Store().Revision(r.Context(), n)
+}
+
 // columnView sends the weights of one joint, as they are stored.
 func (s *site) columnView(w http.ResponseWriter, r *http.Request) {
-	n, err := strconv.ParseInt(param(r, "rev"), 10, 64)
-	var rev studio.Revision
-	if err == nil {
-		rev, err = s.studio.Store().Revision(r.Context(), n)
-	} else {
-		err = studio.ErrNotFound
-	}
+	rev, err := s.revision(r)
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -92,13 +91,7 @@ func (s *site) columnView(w http.ResponseWriter, r *http.Request) {
 
 // thumbnail sends the portrait of a character; it is drawn once for each mesh.
 func (s *site) thumbnail(w http.ResponseWriter, r *http.Request) {
-	n, err := strconv.ParseInt(param(r, "rev"), 10, 64)
-	var rev studio.Revision
-	if err == nil {
-		rev, err = s.studio.Store().Revision(r.Context(), n)
-	} else {
-		err = studio.ErrNotFound
-	}
+	rev, err := s.revision(r)
 	if err == nil && rev.Parts["mesh"] == "" {
 		err = studio.ErrNotFound
 	}

@@ -11,7 +11,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "bind_heat", Label: "Bind by heat", Stage: "bind", Words: "skin automatic weights diffusion map solve", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always,
+	studio.Register(studio.Entry{Name: "bind_heat", Label: "Bind by heat", Stage: "bind", Words: "skin weights diffusion map solve automatic", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always,
 		Loses: func(s *studio.State, _ studio.Operation) string {
 			if s.Bind != nil && s.Bind.Operation == "import" && s.Weights != nil {
 				return "The weights came with the file, and a bind replaces them. Keep them under a name first if they are wanted; undo brings them back too."

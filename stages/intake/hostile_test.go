@@ -94,6 +94,10 @@ func TestHeightsOfNobodyAreRefused(t *testing.T) {
 		require.True(t, studio.IsInput(err), height)
 		require.ErrorContains(t, err, "millimetre", height)
 	}
+	for _, scale := range []string{"1e-300", "1e300", "-1"} {
+		_, _, err := studiotest.Try(s, "bake_transform", `{"scale":`+scale+`}`)
+		require.True(t, studio.IsInput(err), scale)
+	}
 	for _, height := range []string{"0.001", "1000"} {
 		_, _, err := studiotest.Try(s, "real_size", `{"height":`+height+`}`)
 		require.NoError(t, err, height)

@@ -111,12 +111,9 @@ type DropChosen struct {
 
 // Apply implements Operation.
 func (o *DropChosen) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	chosen, n, err := chosenFaces(s, o.Which, o.Faces)
+	chosen, _, err := chosenFaces(s, o.Which, o.Faces)
 	if err != nil {
 		return s, studio.Outcome{}, err
-	}
-	if n == s.Mesh.Faces() {
-		return s, studio.Outcome{}, studio.Wrong("that would leave no face: choose fewer")
 	}
 	m, mapping := s.Mesh.DropChosen(chosen)
 	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Dropped chosen faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
@@ -334,8 +331,8 @@ type BakeTransform struct{ mesh.Placement }
 
 // Apply implements Operation.
 func (o *BakeTransform) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Scale > 0) || o.Scale > 1e6 {
-		return s, studio.Outcome{}, studio.Wrong("the scale must be above zero, not %g", o.Scale)
+	if !(o.Scale >= 1e-6 && o.Scale <= 1e6) {
+		return s, studio.Outcome{}, studio.Wrong("the scale must be above zero, from a millionth to a million, not %g", o.Scale)
 	}
 	if o.Up != "y" && o.Up != "z" && o.Up != "-z" {
 		return s, studio.Outcome{}, studio.Wrong("the up axis is \"y\", \"z\" or \"-z\", not %q", o.Up)
