@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -18,6 +19,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/demo"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/hostile"
 	_ "wisemarrow/stages" // all operations
 	"wisemarrow/stages/intake"
 	"wisemarrow/store"
@@ -45,7 +47,7 @@ func unwelded() error {
 		pieces := 0
 		_, mb, err := peak(func() error {
 			begin := time.Now()
-			facts, _ := health.Check(scan.Surface(), "biped")
+			facts, _, _ := health.Check(context.Background(), scan.Surface(), "biped")
 			pieces = facts.Pieces
 			check = time.Since(begin)
 			begin = time.Now()
@@ -59,6 +61,42 @@ func unwelded() error {
 		t := float64(check.Milliseconds())
 		fmt.Printf("%9d %9d %8.0f %7s %8d %8.0f\n", len(scan.Points), pieces, t, slope(n0, len(scan.Points), t0, t), mend.Milliseconds(), mb)
 		n0, t0 = len(scan.Points), t
+	}
+	return nil
+}
+
+// hostileSpeed checks and mends meshes that were made to be slow: as large as a file of
+// about 5 MB, and a tenth.
+func hostileSpeed() error {
+	fmt.Println("Meshes made to be slow (ms; what was not measured to the end)")
+	fmt.Printf("%24s %9s %8s %7s %8s %8s  %s\n", "", "vertices", "check", "growth", "mend", "MB", "said to be unfinished")
+	for _, name := range slices.Sorted(maps.Keys(hostile.Meshes)) {
+		n0, t0 := 0, 0.0
+		for _, n := range []int{17_000, 170_000} {
+			m := hostile.Meshes[name](n)
+			var check, mend time.Duration
+			var unfinished []string
+			_, mb, err := peak(func() error {
+				begin := time.Now()
+				_, list, err := health.Check(context.Background(), m.Surface(), "")
+				check = time.Since(begin)
+				for _, f := range list {
+					if what, ok := strings.CutPrefix(f.Code, "unfinished_"); ok {
+						unfinished = append(unfinished, what)
+					}
+				}
+				begin = time.Now()
+				_, _, _ = (&intake.MendSafe{}).Apply(context.Background(), studio.State{Mesh: m, Settings: studio.DefaultSettings()}, func(string, float64) {}) // some leave nothing, and are refused
+				mend = time.Since(begin)
+				return err
+			})
+			if err != nil {
+				return err
+			}
+			t := float64(check.Milliseconds())
+			fmt.Printf("%24s %9d %8.0f %7s %8d %8.0f  %s\n", name, len(m.Points), t, slope(n0, len(m.Points), t0, t), mend.Milliseconds(), mb, strings.Join(unfinished, ", "))
+			n0, t0 = len(m.Points), t
+		}
 	}
 	return nil
 }

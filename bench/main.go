@@ -31,7 +31,7 @@ func main() {
 	tables := []struct {
 		name string
 		do   func() error
-	}{{"heat", heat}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hands", hands}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}}
+	}{{"heat", heat}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hostile", hostileSpeed}, {"hands", hands}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
 			continue // only those that are named
@@ -150,7 +150,7 @@ func intakeSpeed() error {
 			}
 			read = time.Since(begin)
 			begin = time.Now()
-			health.Check(scene.Mesh.Surface(), "biped")
+			_, _, _ = health.Check(context.Background(), scene.Mesh.Surface(), "biped")
 			check = time.Since(begin)
 			begin = time.Now()
 			out, _ := scene.Mesh.DropFaces()

@@ -21,7 +21,7 @@ func TestOdileIsClean(t *testing.T) {
 	m, s := Odile(0.0135)
 	require.NoError(t, m.Validate())
 	require.NoError(t, s.Validate())
-	facts, list := health.Check(m.Surface(), "biped")
+	facts, list, _ := health.Check(context.Background(), m.Surface(), "biped")
 	require.Empty(t, gravest(list)) // but for the end of her scarf she is symmetric
 	require.Equal(t, []string{"asymmetric"}, codes(list))
 	require.True(t, facts.Closed)
@@ -32,7 +32,7 @@ func TestOdileIsClean(t *testing.T) {
 
 func TestBramHasHisPieces(t *testing.T) {
 	m, s := Bram(0.0185)
-	facts, list := health.Check(m.Surface(), "")
+	facts, list, _ := health.Check(context.Background(), m.Surface(), "")
 	require.Equal(t, 12, facts.Pieces) // body, boots, belt, buckle, five buttons, lantern, flame
 	require.Empty(t, gravest(list))
 	require.Subset(t, codes(list), []string{"separate_pieces", "crossing_pieces", "floating_pieces"})
@@ -63,7 +63,7 @@ func TestOdileAsDeliveredIsMendedByItsRemedies(t *testing.T) {
 	need.Time(t)
 	m, _ := OdileAsDelivered(0.0135)
 	require.NoError(t, m.Validate())
-	_, list := health.Check(m.Surface(), "")
+	_, list, _ := health.Check(context.Background(), m.Surface(), "")
 	for _, want := range []string{"size_or_axis", "transform_not_identity", "duplicate_vertices", "non_manifold_edges", "inverted_faces", "doubled_faces", "loose_vertices", "many_sided_faces", "open_borders", "separate_pieces"} {
 		require.Contains(t, codes(list), want)
 	}
@@ -75,7 +75,7 @@ func TestOdileAsDeliveredIsMendedByItsRemedies(t *testing.T) {
 	require.NoError(t, err)
 	m, _ = m.DropLoose()
 	m, _ = m.MakeOutward()
-	facts, list := health.Check(m.Surface(), "")
+	facts, list, _ := health.Check(context.Background(), m.Surface(), "")
 	require.True(t, facts.Closed)
 	require.Equal(t, 1, facts.Pieces)
 	require.Equal(t, []string{"many_sided_faces", "asymmetric"}, codes(list))

@@ -2,6 +2,7 @@ package formats_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"os"
 	"os/exec"
@@ -172,7 +173,7 @@ func TestAssimpTestModels(t *testing.T) {
 		if s.Mesh == nil {
 			return nil
 		}
-		health.Check(s.Mesh.Surface(), "")
+		_, _, _ = health.Check(context.Background(), s.Mesh.Surface(), "")
 		out, err := exec.Command("assimp", "info", path, "--raw").CombinedOutput()
 		if err != nil {
 			return nil
@@ -211,7 +212,7 @@ func fuzz(f *testing.F, name string, seeds ...string) {
 			t.Fatal("a mesh that was read is not sound:", err)
 		}
 		if s.Mesh.Faces() < 40 && len(s.Mesh.Points) < 200 {
-			health.Check(s.Mesh.Surface(), "")
+			_, _, _ = health.Check(context.Background(), s.Mesh.Surface(), "")
 		}
 	})
 }

@@ -2,10 +2,11 @@ package studio
 
 import (
 	"context"
+	"fmt"
+	"runtime/debug"
 	"sync"
 
 	"github.com/hashicorp/golang-lru/v2/simplelru"
-	"golang.org/x/sync/singleflight"
 )
 
 // cache keeps values by key, least used dropped first, bounded by the bytes that
@@ -16,7 +17,16 @@ type cache[V any] struct {
 	list   *simplelru.LRU[string, sized[V]]
 	bytes  int64
 	limit  int64
-	flight singleflight.Group
+	making map[string]*making[V]
+}
+
+// making is a value on its way.
+type making[V any] struct {
+	waiting int
+	stop    context.CancelFunc
+	done    chan struct{} // closed when value and err are there
+	value   V
+	err     error
 }
 
 type sized[V any] struct {
@@ -25,7 +35,7 @@ type sized[V any] struct {
 }
 
 func newCache[V any](limit int64) *cache[V] {
-	c := &cache[V]{limit: limit}
+	c := &cache[V]{limit: limit, making: map[string]*making[V]{}}
 	c.list, _ = simplelru.NewLRU(1<<20, func(_ string, v sized[V]) { c.bytes -= v.size }) // fails for sizes below 1 only
 	return c
 }
@@ -55,29 +65,56 @@ func (c *cache[V]) put(key string, v V, size int) {
 }
 
 // need returns a value, made if it is not there. Who asks may stop waiting; what is
-// made goes on for the others, so that one person's closed tab fails nobody else.
-func (c *cache[V]) need(ctx context.Context, key string, make func(ctx context.Context) (V, int, error)) (V, error) {
-	if v, ok := c.get(key); ok {
-		return v, nil
+// made goes on for the others, so that one person's closed tab fails nobody else, and
+// is told to stop when nobody waits for it any more. A panic in build is an error.
+func (c *cache[V]) need(ctx context.Context, key string, build func(ctx context.Context) (V, int, error)) (V, error) {
+	c.mu.Lock()
+	if v, ok := c.list.Get(key); ok {
+		c.mu.Unlock()
+		return v.value, nil
 	}
-	done := c.flight.DoChan(key, func() (any, error) {
-		if v, ok := c.get(key); ok {
-			return v, nil
-		}
-		v, size, err := make(context.WithoutCancel(ctx))
-		if err == nil {
-			c.put(key, v, size)
-		}
-		return v, err
-	})
-	var none V
+	m, ok := c.making[key]
+	if !ok {
+		within, stop := context.WithCancel(context.WithoutCancel(ctx))
+		m = &making[V]{stop: stop, done: make(chan struct{})}
+		c.making[key] = m
+		go c.make(within, key, m, build)
+	}
+	m.waiting++
+	c.mu.Unlock()
 	select {
+	case <-m.done:
+		return m.value, m.err
 	case <-ctx.Done():
-		return none, ctx.Err()
-	case r := <-done:
-		if r.Err != nil {
-			return none, r.Err
-		}
-		return r.Val.(V), nil
 	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if m.waiting--; m.waiting == 0 {
+		m.stop()
+		if c.making[key] == m { // who asks from now on begins anew
+			delete(c.making, key)
+		}
+	}
+	var none V
+	return none, ctx.Err()
+}
+
+func (c *cache[V]) make(ctx context.Context, key string, m *making[V], build func(ctx context.Context) (V, int, error)) {
+	var size int
+	defer func() {
+		if r := recover(); r != nil {
+			m.err = fmt.Errorf("%s broke off by a defect of the program: %v\n%s", key, r, debug.Stack())
+		}
+		if m.err == nil {
+			c.put(key, m.value, size)
+		}
+		c.mu.Lock()
+		if c.making[key] == m {
+			delete(c.making, key)
+		}
+		c.mu.Unlock()
+		m.stop()
+		close(m.done)
+	}()
+	m.value, size, m.err = build(ctx)
 }

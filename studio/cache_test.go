@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"runtime"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -78,4 +79,63 @@ func TestWhatManyAskForIsMadeOnce(t *testing.T) {
 	v, err := c.need(context.Background(), "b", func(context.Context) (int, int, error) { return 3, 1, nil })
 	require.NoError(t, err)
 	require.Equal(t, 3, v)
+}
+
+func TestABrokenMakingFailsTheAskerOnly(t *testing.T) {
+	c := newCache[int](1000)
+	_, err := c.need(context.Background(), "a", func(context.Context) (int, int, error) { panic("no such face") })
+	require.ErrorContains(t, err, "no such face")
+	v, err := c.need(context.Background(), "a", func(context.Context) (int, int, error) { return 3, 1, nil })
+	require.NoError(t, err)
+	require.Equal(t, 3, v)
+}
+
+func TestAMakingStopsWhenNobodyWaits(t *testing.T) {
+	c := newCache[int](1000)
+	begun, stopped := make(chan struct{}), make(chan struct{})
+	long := func(ctx context.Context) (int, int, error) {
+		close(begun)
+		<-ctx.Done()
+		close(stopped)
+		return 0, 0, ctx.Err()
+	}
+	one, leave := context.WithCancel(context.Background())
+	two, leaveToo := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	for _, ctx := range []context.Context{one, two} {
+		wg.Go(func() {
+			_, err := c.need(ctx, "a", long)
+			if !errors.Is(err, context.Canceled) {
+				t.Error(err)
+			}
+		})
+		<-begun
+	}
+	for c.waiting("a") < 2 {
+		runtime.Gosched()
+	}
+	leave()
+	for c.waiting("a") > 1 {
+		runtime.Gosched()
+	}
+	select {
+	case <-stopped:
+		t.Fatal("stopped while somebody waited")
+	default:
+	}
+	leaveToo()
+	<-stopped
+	wg.Wait()
+	v, err := c.need(context.Background(), "a", func(context.Context) (int, int, error) { return 3, 1, nil })
+	require.NoError(t, err, "who comes later begins anew")
+	require.Equal(t, 3, v)
+}
+
+func (c *cache[V]) waiting(key string) int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if m := c.making[key]; m != nil {
+		return m.waiting
+	}
+	return 0
 }

@@ -70,7 +70,10 @@ func (x *Studio) Preview(ctx context.Context, character string, op string, param
 	surface := after.Mesh.Surface()
 	p.After = surface.Measure()
 	if len(surface.Points) <= previewLimit {
-		_, found := health.Check(surface, after.Settings.Kind)
+		_, found, err := health.Check(ctx, surface, after.Settings.Kind)
+		if err != nil {
+			return Preview{}, err
+		}
 		p.Mended, p.Caused = missing(before.Findings, found, math.Inf(1)), missing(found, before.Findings, 0.1)
 	}
 	return p, nil

@@ -218,8 +218,17 @@ func (v *reviewing) stage(ctx context.Context, st Stage) (*Reviewed, error) {
 
 // measured is the check of the mesh of a state with those parts, cached.
 func (x *Studio) measured(ctx context.Context, p Parts, s *State) (*Measured, error) {
-	return x.measures.need(ctx, meshKey(p, s), func(context.Context) (*Measured, int, error) {
-		m := measure(s)
+	return x.measures.need(ctx, meshKey(p, s), func(ctx context.Context) (*Measured, int, error) {
+		select {
+		case x.checking <- struct{}{}:
+			defer func() { <-x.checking }()
+		case <-ctx.Done():
+			return nil, 0, ctx.Err()
+		}
+		m, err := measure(ctx, s)
+		if err != nil {
+			return nil, 0, err
+		}
 		return m, m.Surface.Size(), nil
 	})
 }

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"wisemarrow/core/finding"
@@ -85,10 +86,11 @@ type Measured struct {
 	Findings []finding.Finding
 }
 
-func measure(s *State) *Measured {
+func measure(ctx context.Context, s *State) (*Measured, error) {
 	m := &Measured{Surface: s.Mesh.Surface()}
-	m.Facts, m.Findings = health.Check(m.Surface, s.Settings.Kind)
-	return m
+	var err error
+	m.Facts, m.Findings, err = health.Check(ctx, m.Surface, s.Settings.Kind)
+	return m, err
 }
 
 // Checked is a state that is being reviewed.
@@ -116,7 +118,7 @@ func CheckOnly(s *State, stage string) []finding.Finding {
 	c := &Checked{State: s}
 	c.measured = func() *Measured {
 		if m == nil {
-			m = measure(s)
+			m, _ = measure(context.Background(), s) // fails only when it is told to stop
 		}
 		return m
 	}

@@ -27,6 +27,7 @@ type Studio struct {
 	facts    *cache[*Facts]
 	hub      hub
 	looking  chan struct{} // places for those who look at a whole cast
+	checking chan struct{} // places for meshes that are checked at the same time
 }
 
 // Memory says how much the caches may hold, in bytes.
@@ -39,7 +40,7 @@ var DefaultMemory = Memory{States: 512 << 20, Meshes: 512 << 20, Findings: 64 <<
 // once.
 func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
 	m := DefaultMemory
-	return &Studio{store: store, jobs: jobs, limits: limits, looking: make(chan struct{}, 2),
+	return &Studio{store: store, jobs: jobs, limits: limits, looking: make(chan struct{}, 2), checking: make(chan struct{}, 4),
 		states: newCache[*State](m.States), measures: newCache[*Measured](m.Meshes), found: newCache[*Reviewed](m.Findings), facts: newCache[*Facts](m.Findings / 8)}
 }
 

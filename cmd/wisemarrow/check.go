@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"os"
 
@@ -34,7 +35,7 @@ func checkCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				facts, list := health.Check(s.Mesh.Surface(), kind)
+				facts, list, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
 				if list == nil {
 					list = []finding.Finding{}
 				}

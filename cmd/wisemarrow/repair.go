@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -39,7 +40,7 @@ holes are filled, a half completed and polygons cut only when asked for.`,
 			if err != nil {
 				return err
 			}
-			before, found := health.Check(s.Mesh.Surface(), kind)
+			before, found, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
 			s.Settings.Kind = kind
 			if place.given() || height > 0 {
 				p := place.over(mesh.NoPlacement)
@@ -75,7 +76,7 @@ holes are filled, a half completed and polygons cut only when asked for.`,
 					return err
 				}
 			}
-			after, left := health.Check(s.Mesh.Surface(), kind)
+			after, left, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
 			if out != "" {
 				what := strings.TrimPrefix(strings.ToLower(filepath.Ext(out)), ".")
 				s.Skeleton, s.Weights = nil, nil

@@ -1,6 +1,7 @@
 package bind_test
 
 import (
+	"context"
 	"testing"
 
 	"wisemarrow/core/bind"
@@ -30,7 +31,7 @@ func TestRealMeshesBindWithAllJointsSolved(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			m := readOFF(t, name)
-			_, findings := health.Check(m.Surface(), "")
+			_, findings, _ := health.Check(context.Background(), m.Surface(), "")
 			for _, f := range findings { // closed and whole; place and folds are another matter
 				require.Contains(t, []string{"off_ground", "not_facing_front", "self_intersections", "asymmetric"}, f.Code)
 			}

@@ -75,17 +75,22 @@ func cutBy(p [3]r3.Vec, at, n r3.Vec, eps float64) (from, to r3.Vec, ok bool) {
 	return ends[0], ends[1], k == 2
 }
 
+// MaxCrossings is how many crossing pairs are looked for.
+const MaxCrossings = 100_000
+
 // Crossings returns the pairs of triangles that cross along a line longer than
 // eps, each pair ascending, in the order of the tree. It is the tree against
-// itself: nodes whose boxes are apart are passed over.
-func (t *Tree) Crossings(eps float64) [][2]int32 {
+// itself: nodes whose boxes are apart are passed over. Where triangles lie in each
+// other's boxes by the thousand it ends after an Effort, or with MaxCrossings; all
+// tells whether it did not have to.
+func (t *Tree) Crossings(eps float64) (pairs [][2]int32, all bool) {
 	if len(t.nodes) == 0 {
-		return nil
+		return nil, true
 	}
 	// Pairs of nodes to look into, split until there are enough to share out;
 	// how they are split depends on the tree alone.
 	tasks := [][2]int32{{0, 0}}
-	for len(tasks) < 512 {
+	for len(tasks) < 4096 {
 		var next [][2]int32
 		split := false
 		for _, k := range tasks {
@@ -102,17 +107,33 @@ func (t *Tree) Crossings(eps float64) [][2]int32 {
 			break
 		}
 	}
-	found := make([][][2]int32, len(tasks))
-	Chunks(len(tasks), 1, func(lo, hi int) {
-		for i := lo; i < hi; i++ {
-			t.cross(tasks[i][0], tasks[i][1], eps, &found[i])
-		}
+	effort := Effort(len(t.tris))
+	found := make([]crossing, len(tasks))
+	done := Bounded(len(tasks), 1, effort, func(i, _ int) int {
+		c := &found[i]
+		*c = crossing{Tree: t, eps: eps, left: effort / 64}
+		c.cross(tasks[i][0], tasks[i][1])
+		// Pairs weigh so much that MaxCrossings of them end it.
+		return effort/64 - c.left + effort/MaxCrossings*len(c.pairs)
 	})
-	var out [][2]int32
-	for _, list := range found {
-		out = append(out, list...)
+	all = done == len(tasks)
+	for i := range found[:done] {
+		pairs = append(pairs, found[i].pairs...)
+		all = all && !found[i].cut
 	}
-	return out
+	if len(pairs) > MaxCrossings {
+		pairs, all = pairs[:MaxCrossings], false
+	}
+	return pairs, all
+}
+
+// crossing looks for the pairs that cross below a pair of nodes.
+type crossing struct {
+	*Tree
+	eps   float64
+	left  int // steps
+	cut   bool
+	pairs [][2]int32
 }
 
 // descend returns the pairs of nodes one level below a pair whose boxes meet,
@@ -151,37 +172,42 @@ func (t *Tree) meet(a, b int32) bool {
 	return m.min.X <= n.max.X && n.min.X <= m.max.X && m.min.Y <= n.max.Y && n.min.Y <= m.max.Y && m.min.Z <= n.max.Z && n.min.Z <= m.max.Z
 }
 
-func (t *Tree) cross(a, b int32, eps float64, out *[][2]int32) {
+func (t *crossing) cross(a, b int32) {
+	if t.left--; t.left < 0 || len(t.pairs) > MaxCrossings {
+		t.cut = true
+		return
+	}
 	m, n := &t.nodes[a], &t.nodes[b]
 	if m.count > 0 && n.count > 0 {
-		t.crossLeaves(a, b, eps, out)
+		t.crossLeaves(a, b)
 		return
 	}
 	if a == b {
-		t.cross(m.first, m.first, eps, out)
-		t.cross(m.second, m.second, eps, out)
+		t.cross(m.first, m.first)
+		t.cross(m.second, m.second)
 		if t.meet(m.first, m.second) {
-			t.cross(m.first, m.second, eps, out)
+			t.cross(m.first, m.second)
 		}
 		return
 	}
 	if n.count > 0 || m.count == 0 && (Box{m.min, m.max}).Diagonal() > (Box{n.min, n.max}).Diagonal() {
 		for _, c := range [2]int32{m.first, m.second} {
 			if t.meet(c, b) {
-				t.cross(c, b, eps, out)
+				t.cross(c, b)
 			}
 		}
 		return
 	}
 	for _, c := range [2]int32{n.first, n.second} {
 		if t.meet(a, c) {
-			t.cross(a, c, eps, out)
+			t.cross(a, c)
 		}
 	}
 }
 
-func (t *Tree) crossLeaves(a, b int32, eps float64, out *[][2]int32) {
+func (t *crossing) crossLeaves(a, b int32) {
 	m, n := &t.nodes[a], &t.nodes[b]
+	t.left -= int(m.count * n.count)
 	for i, f := range t.order[m.first : m.first+m.count] {
 		u := t.tris[f]
 		p := [3]r3.Vec{t.points[u[0]], t.points[u[1]], t.points[u[2]]}
@@ -200,10 +226,10 @@ func (t *Tree) crossLeaves(a, b int32, eps float64, out *[][2]int32) {
 				continue
 			}
 			// In ascending order, so that rounding falls the same way always.
-			if f < g && !TrianglesCross(p, q, eps) || f > g && !TrianglesCross(q, p, eps) {
+			if f < g && !TrianglesCross(p, q, t.eps) || f > g && !TrianglesCross(q, p, t.eps) {
 				continue
 			}
-			*out = append(*out, [2]int32{min(f, g), max(f, g)})
+			t.pairs = append(t.pairs, [2]int32{min(f, g), max(f, g)})
 		}
 	}
 }

@@ -54,7 +54,8 @@ func TestCrossingsAreThoseOfEveryPair(t *testing.T) {
 				}
 			}
 		}
-		got := geom.NewTree(points, tris).Crossings(1e-9)
+		got, all := geom.NewTree(points, tris).Crossings(1e-9)
+		require.True(t, all)
 		for _, p := range got {
 			require.True(t, want[p], "%v", p)
 			delete(want, p)

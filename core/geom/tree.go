@@ -50,6 +50,16 @@ func NewTree(points []r3.Vec, tris [][3]int32) *Tree {
 	return t
 }
 
+// NewPointTree builds a tree over points alone, as triangles without extent, for the
+// nearest of them.
+func NewPointTree(points []r3.Vec) *Tree {
+	tris := make([][3]int32, len(points))
+	for i := range tris {
+		tris[i] = [3]int32{int32(i), int32(i), int32(i)}
+	}
+	return NewTree(points, tris)
+}
+
 // treeNodes is the number of nodes that a subtree over n triangles takes.
 func treeNodes(n int) int {
 	if n <= leafSize {
@@ -173,6 +183,12 @@ func (t *Tree) Nearest(p r3.Vec) (tri int32, at r3.Vec, distance float64) {
 // that may welcomes; a nil may welcomes all. Where there is none the triangle
 // is -1 and the distance +Inf.
 func (t *Tree) NearestOf(p r3.Vec, within float64, may func(tri int32) bool) (tri int32, at r3.Vec, distance float64) {
+	return (&Query{Tree: t}).NearestOf(p, within, may)
+}
+
+// NearestOf is Tree.NearestOf.
+func (q *Query) NearestOf(p r3.Vec, within float64, may func(tri int32) bool) (tri int32, at r3.Vec, distance float64) {
+	t := q.Tree
 	tri = -1
 	if len(t.nodes) == 0 {
 		return tri, at, math.Inf(1)
@@ -182,19 +198,21 @@ func (t *Tree) NearestOf(p r3.Vec, within float64, may func(tri int32) bool) (tr
 	top := 1
 	for top > 0 {
 		top--
+		q.Steps++
 		n := &t.nodes[stack[top]]
 		if (Box{n.min, n.max}).Distance2(p) >= best {
 			continue
 		}
 		if n.count > 0 {
+			q.Steps += int(n.count)
 			for _, f := range t.order[n.first : n.first+n.count] {
 				if may != nil && !may(f) {
 					continue
 				}
 				v := t.tris[f]
-				q := ClosestOnTriangle(p, t.points[v[0]], t.points[v[1]], t.points[v[2]])
-				if d := r3.Norm2(r3.Sub(p, q)); d < best {
-					best, tri, at = d, f, q
+				on := ClosestOnTriangle(p, t.points[v[0]], t.points[v[1]], t.points[v[2]])
+				if d := r3.Norm2(r3.Sub(p, on)); d < best {
+					best, tri, at = d, f, on
 				}
 			}
 			continue
@@ -221,8 +239,13 @@ type Hit struct {
 
 // Hits returns all crossings of origin + t·dir with t in [lo, hi], sorted by t.
 func (t *Tree) Hits(origin, dir r3.Vec, lo, hi float64) []Hit {
+	return (&Query{Tree: t}).Hits(origin, dir, lo, hi)
+}
+
+// Hits is Tree.Hits.
+func (q *Query) Hits(origin, dir r3.Vec, lo, hi float64) []Hit {
 	var out []Hit
-	t.walk(origin, dir, lo, hi, func(tri int32, at float64) bool {
+	q.walk(origin, dir, lo, hi, func(tri int32, at float64) bool {
 		out = append(out, Hit{at, tri})
 		return true
 	})
@@ -236,7 +259,7 @@ func (t *Tree) Hits(origin, dir r3.Vec, lo, hi float64) []Hit {
 // on the open segment from a to b. ignore may be nil.
 func (t *Tree) Blocked(a, b r3.Vec, ignore func(tri int32) bool) bool {
 	blocked := false
-	t.walk(a, r3.Sub(b, a), 0, 1, func(tri int32, _ float64) bool {
+	(&Query{Tree: t}).walk(a, r3.Sub(b, a), 0, 1, func(tri int32, _ float64) bool {
 		if ignore != nil && ignore(tri) {
 			return true
 		}
@@ -247,7 +270,8 @@ func (t *Tree) Blocked(a, b r3.Vec, ignore func(tri int32) bool) bool {
 }
 
 // walk visits the crossings in no particular order until visit returns false.
-func (t *Tree) walk(origin, dir r3.Vec, lo, hi float64, visit func(tri int32, at float64) bool) {
+func (q *Query) walk(origin, dir r3.Vec, lo, hi float64, visit func(tri int32, at float64) bool) {
+	t := q.Tree
 	if len(t.nodes) == 0 {
 		return
 	}
@@ -256,11 +280,13 @@ func (t *Tree) walk(origin, dir r3.Vec, lo, hi float64, visit func(tri int32, at
 	top := 1
 	for top > 0 {
 		top--
+		q.Steps++
 		n := &t.nodes[stack[top]]
 		if !slab(n, origin, ix, iy, iz, lo, hi) {
 			continue
 		}
 		if n.count > 0 {
+			q.Steps += int(n.count)
 			for _, f := range t.order[n.first : n.first+n.count] {
 				v := t.tris[f]
 				at, ok := RayTriangle(origin, dir, t.points[v[0]], t.points[v[1]], t.points[v[2]])

@@ -19,7 +19,8 @@ func ClosestOnSegment(p, a, b r3.Vec) (r3.Vec, float64) {
 }
 
 // ClosestOnTriangle returns the point of triangle abc nearest to p
-// (Ericson, Real-Time Collision Detection, 2005, section 5.1.5).
+// (Ericson, Real-Time Collision Detection, 2005, section 5.1.5). A triangle of no area
+// is the longest of its sides.
 func ClosestOnTriangle(p, a, b, c r3.Vec) r3.Vec {
 	ab, ac, ap := r3.Sub(b, a), r3.Sub(c, a), r3.Sub(p, a)
 	d1, d2 := r3.Dot(ab, ap), r3.Dot(ac, ap)
@@ -32,6 +33,9 @@ func ClosestOnTriangle(p, a, b, c r3.Vec) r3.Vec {
 		return b
 	}
 	if vc := d1*d4 - d3*d2; vc <= 0 && d1 >= 0 && d3 <= 0 {
+		if d1 == d3 { // a is b
+			return onSides(p, a, b, c)
+		}
 		return r3.Add(a, r3.Scale(d1/(d1-d3), ab))
 	}
 	cp := r3.Sub(p, c)
@@ -40,15 +44,35 @@ func ClosestOnTriangle(p, a, b, c r3.Vec) r3.Vec {
 		return c
 	}
 	if vb := d5*d2 - d1*d6; vb <= 0 && d2 >= 0 && d6 <= 0 {
+		if d2 == d6 { // a is c
+			return onSides(p, a, b, c)
+		}
 		return r3.Add(a, r3.Scale(d2/(d2-d6), ac))
 	}
 	va := d3*d6 - d5*d4
 	if va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
+		if d4-d3 == 0 && d5-d6 == 0 { // b is c
+			return onSides(p, a, b, c)
+		}
 		return r3.Add(b, r3.Scale((d4-d3)/((d4-d3)+(d5-d6)), r3.Sub(c, b)))
 	}
 	vb, vc := d5*d2-d1*d6, d1*d4-d3*d2
-	s := 1 / (va + vb + vc)
-	return r3.Add(a, r3.Add(r3.Scale(vb*s, ab), r3.Scale(vc*s, ac)))
+	s := va + vb + vc
+	if s <= 1e-10*r3.Norm2(ab)*r3.Norm2(ac) { // what is left of the area is rounding
+		return onSides(p, a, b, c)
+	}
+	return r3.Add(a, r3.Add(r3.Scale(vb/s, ab), r3.Scale(vc/s, ac)))
+}
+
+// onSides returns the point nearest to p on the sides of a triangle.
+func onSides(p, a, b, c r3.Vec) r3.Vec {
+	best, _ := ClosestOnSegment(p, a, b)
+	for _, s := range [2][2]r3.Vec{{b, c}, {c, a}} {
+		if q, _ := ClosestOnSegment(p, s[0], s[1]); r3.Norm2(r3.Sub(q, p)) < r3.Norm2(r3.Sub(best, p)) {
+			best = q
+		}
+	}
+	return best
 }
 
 // TriangleNormal returns the normal of abc with the length of twice its area.

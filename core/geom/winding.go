@@ -62,7 +62,11 @@ func (t *Tree) sum(at int32) (area, moment r3.Vec, weight float64) {
 // Winding returns the generalised winding number of the triangles about p:
 // 1 inside and 0 outside a closed outward surface, a fraction near holes
 // (Jacobson et al. 2013; far nodes by their dipole, Barill et al. 2018).
-func (t *Tree) Winding(p r3.Vec) float64 {
+func (t *Tree) Winding(p r3.Vec) float64 { return (&Query{Tree: t}).Winding(p) }
+
+// Winding is Tree.Winding.
+func (q *Query) Winding(p r3.Vec) float64 {
+	t := q.Tree
 	if len(t.nodes) == 0 {
 		return 0
 	}
@@ -72,6 +76,7 @@ func (t *Tree) Winding(p r3.Vec) float64 {
 	top := 1
 	for top > 0 {
 		top--
+		q.Steps++
 		at := stack[top]
 		n, d := &t.nodes[at], &t.dipole[at]
 		v := r3.Sub(d.at, p)
@@ -80,6 +85,7 @@ func (t *Tree) Winding(p r3.Vec) float64 {
 			continue
 		}
 		if n.count > 0 {
+			q.Steps += int(n.count)
 			for _, f := range t.order[n.first : n.first+n.count] {
 				w := t.tris[f]
 				angle += SolidAngle(p, t.points[w[0]], t.points[w[1]], t.points[w[2]])

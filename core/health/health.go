@@ -5,6 +5,7 @@ package health
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -17,13 +18,15 @@ import (
 
 // Check measures a surface and returns its facts and what would harm a bind,
 // gravest first. It changes nothing. kind is the name of one of Kinds, "" for
-// any.
-func Check(s *mesh.Surface, kind string) (mesh.Facts, []finding.Finding) {
+// any. What could not be measured to the end, because the mesh is made so that it
+// would take too long, is a finding of its own (geom.Effort). It returns the error of
+// ctx when that ends before.
+func Check(ctx context.Context, s *mesh.Surface, kind string) (mesh.Facts, []finding.Finding, error) {
 	facts := s.Measure()
 	if s.Faces() == 0 {
 		return facts, []finding.Finding{{Code: "no_faces", Severity: finding.Blocks, Count: 1, Title: "The file holds no faces",
 			Why:      "There is no surface that a skeleton could move.",
-			Evidence: []finding.Evidence{{What: "faces", Value: 0, Limit: 1}}}}
+			Evidence: []finding.Evidence{{What: "faces", Value: 0, Limit: 1}}}}, nil
 	}
 	c := check{Surface: s, kind: kind}
 	c.plane = sync.OnceValue(func() mesh.Symmetry { return mesh.FindSymmetry(s.At, s.Tree, geom.SymmetryShare*s.Diagonal) })
@@ -33,13 +36,30 @@ func Check(s *mesh.Surface, kind string) (mesh.Facts, []finding.Finding) {
 		c.loose, c.borders, c.size, c.symmetry, c.crossings,
 	}
 	found := make([][]finding.Finding, len(measures))
-	geom.Chunks(len(measures), 1, func(i, _ int) { found[i] = measures[i]() })
+	geom.Chunks(len(measures), 1, func(i, _ int) {
+		if ctx.Err() == nil {
+			found[i] = measures[i]()
+		}
+	})
+	if err := ctx.Err(); err != nil {
+		return mesh.Facts{}, nil, err
+	}
 	var out []finding.Finding
 	for _, list := range found {
 		out = append(out, list...)
 	}
 	slices.SortStableFunc(out, func(a, b finding.Finding) int { return cmp.Compare(a.Severity.Rank(), b.Severity.Rank()) })
-	return facts, out
+	return facts, out, nil
+}
+
+// unfinished says that one of the measures was given up. name ends its code; what is
+// what it would have found.
+func unfinished(name, what string, e finding.Evidence) finding.Finding {
+	return finding.Finding{Code: "unfinished_" + name, Severity: finding.Harms, Count: 1,
+		Title: "Not measured to the end: " + what,
+		Why: "So many faces or vertices lie in one place, or through each other, that comparing them all would take too long. " +
+			"What is said here of this is true of the part that was looked at; of the rest nothing is known.",
+		Evidence: []finding.Evidence{e}}
 }
 
 // check is one check of one mesh.

@@ -1,6 +1,7 @@
 package health_test
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -27,7 +28,7 @@ func find(list []finding.Finding, code string) *finding.Finding {
 }
 
 func check(m *mesh.Mesh, kind string) []finding.Finding {
-	_, list := health.Check(m.Surface(), kind)
+	_, list, _ := health.Check(context.Background(), m.Surface(), kind)
 	return list
 }
 
@@ -150,7 +151,7 @@ func TestFindingsAreWholeAndRepeatable(t *testing.T) {
 func ExampleCheck() {
 	m := solids.Tube(1.6, 0.2, 4, 8)
 	m, _ = m.DropChosen(append(make([]bool, m.Faces()-1), true))
-	facts, list := health.Check(m.Surface(), "other")
+	facts, list, _ := health.Check(context.Background(), m.Surface(), "other")
 	fmt.Println(facts.Faces, "faces, closed:", facts.Closed)
 	for _, f := range list {
 		if f.Code == "open_borders" {

@@ -15,12 +15,15 @@ const (
 // crossings looks at faces that pass through each other, and at how the pieces
 // lie to each other.
 func (c check) crossings() []finding.Finding {
-	within, between := c.Crossings()
+	within, between, all := c.Crossings()
 	var out []finding.Finding
+	if !all {
+		out = append(out, unfinished("crossings", "which faces pass through each other", evidence("pairs found", float64(len(within)+len(between)), geom.MaxCrossings)))
+	}
 	if len(within) > 0 {
 		faces := facesOf(within)
 		f := finding.Finding{Code: "self_intersections", Severity: finding.Note, Count: len(within),
-			Title:    plural(len(within), "pair of faces of one piece passes through each other", "pairs of faces of one piece pass through each other"),
+			Title:    more(all) + plural(len(within), "pair of faces of one piece passes through each other", "pairs of faces of one piece pass through each other"),
 			Why:      "A fold that passes through itself hides the bone from its own skin; weights there come from the neighbours.",
 			Evidence: []finding.Evidence{evidence("pairs", float64(len(within)), 0), evidence("share of the faces", float64(len(faces))/float64(c.Faces()), crossHarm)},
 			Where:    finding.Where{Faces: faces}}
@@ -29,7 +32,15 @@ func (c check) crossings() []finding.Finding {
 		}
 		out = append(out, f)
 	}
-	return append(out, c.pieces(between)...)
+	return append(out, c.pieces(between, all)...)
+}
+
+// more begins a sentence with a count that may not be the whole.
+func more(all bool) string {
+	if all {
+		return ""
+	}
+	return "More than "
 }
 
 func facesOf(pairs [][2]int32) []int32 {
@@ -46,7 +57,7 @@ func facesOf(pairs [][2]int32) []int32 {
 	return out
 }
 
-func (c check) pieces(between [][2]int32) []finding.Finding {
+func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 	list := c.Relations(between)
 	if len(list) == 0 {
 		return nil
@@ -111,7 +122,7 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 		all.Where.Faces = append(all.Where.Faces, spot.Faces...)
 	}
 	all.Evidence = []finding.Evidence{evidence("pieces", float64(c.Pieces.Count()), 1), evidence("vertices outside the largest", float64(len(c.Points)-c.Pieces.Vertices[c.Pieces.Largest()]), 0)}
-	if apart > len(list) {
+	if apart > len(list) { // mesh.MaxRelated, or a geom.Effort
 		all.Why += fmt.Sprintf(" The %d largest were held against the others; the rest are only counted. So many pieces mostly mean a mesh that was never welded.", len(list))
 		all.Evidence = append(all.Evidence, evidence("pieces measured", float64(len(list)), float64(apart)))
 	}
@@ -125,6 +136,9 @@ func (c check) pieces(between [][2]int32) []finding.Finding {
 			f.Title, f.Evidence = plural(f.Count, one, many), []finding.Evidence{e}
 			out = append(out, f)
 		}
+	}
+	if !whole {
+		crossing.Why += " Not all pairs of faces were looked at: there may be more."
 	}
 	add(crossing, "piece passes through another", "pieces pass through another", evidence("pairs of faces", float64(len(between)), 0))
 	add(floating, "piece floats", "pieces float", metres("farthest from the next piece", far, geom.TouchShare*c.Diagonal))

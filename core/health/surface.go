@@ -16,8 +16,12 @@ var dropFaces = remedy("Drop doubled and empty faces", "drop_faces", nil)
 func (c check) duplicates() []finding.Finding {
 	distance := geom.NearShare * c.Diagonal
 	s := c.Seams(distance, false)
+	var out []finding.Finding
+	if s.Cut {
+		out = append(out, unfinished("duplicates", "which vertices lie on another", evidence("vertices", float64(len(c.Points)), 0)))
+	}
 	if len(s.Groups) == 0 {
-		return nil
+		return out
 	}
 	f := finding.Finding{Code: "duplicate_vertices", Severity: finding.Harms, Count: s.Extra(),
 		Title: plural(s.Extra(), "vertex lies on another", "vertices lie on another"),
@@ -32,7 +36,7 @@ func (c check) duplicates() []finding.Finding {
 	} else {
 		f.Remedies = []finding.Remedy{remedy("Weld them", "weld", map[string]any{"distance": distance})}
 	}
-	return []finding.Finding{f}
+	return append(out, f)
 }
 
 func (c check) nonManifold() []finding.Finding {
@@ -74,22 +78,30 @@ func (c check) bowTies() []finding.Finding {
 }
 
 func (c check) inside() []finding.Finding {
-	at := c.Inside()
-	if at == nil {
-		return nil
+	at, left := c.Inside()
+	var out []finding.Finding
+	if left > 0 {
+		out = append(out, unfinished("inside", "which faces lie inside the body", evidence("patches not asked", float64(left), 0)))
 	}
-	return []finding.Finding{{Code: "inside_faces", Severity: finding.Harms, Count: len(at),
+	if at == nil {
+		return out
+	}
+	return append(out, finding.Finding{Code: "inside_faces", Severity: finding.Harms, Count: len(at),
 		Title:    plural(len(at), "face lies inside the body", "faces lie inside the body"),
 		Why:      "A wall inside hides the bone from the skin behind it, and heat takes the short way through it.",
 		Evidence: []finding.Evidence{evidence("faces inside", float64(len(at)), 0)},
 		Where:    finding.Where{Faces: at},
-		Remedies: []finding.Remedy{remedy("Drop them", "drop_chosen", map[string]any{"which": "inside"})}}}
+		Remedies: []finding.Remedy{remedy("Drop them", "drop_chosen", map[string]any{"which": "inside"})}})
 }
 
 func (c check) winding() []finding.Finding {
 	o := c.Outward()
+	var out []finding.Finding
+	if o.Left > 0 {
+		out = append(out, unfinished("winding", "which faces look inward", evidence("patches not asked", float64(o.Left), 0)))
+	}
 	if o.Count == 0 {
-		return nil
+		return out
 	}
 	var at []int32
 	for f, flip := range o.Flip {
@@ -110,7 +122,7 @@ func (c check) winding() []finding.Finding {
 	case o.Split > 0:
 		f.Title += fmt.Sprintf(", in %s", plural(c.regions(at), "flipped patch", "flipped patches"))
 	}
-	return []finding.Finding{f}
+	return append(out, f)
 }
 
 func (c check) regions(faces []int32) int {
@@ -218,7 +230,9 @@ func (c check) borders() []finding.Finding {
 			largest = max(largest, len(l))
 		}
 		f.Where.Edges = append(f.Where.Edges, spot.Edges...)
-		f.Where.Spots = append(f.Where.Spots, spot)
+		if len(f.Where.Spots) < MaxSpots {
+			f.Where.Spots = append(f.Where.Spots, spot)
+		}
 	}
 	f.Evidence = []finding.Evidence{evidence("edges in the longest", float64(len(loops[0])), 0), evidence("small holes", float64(small), 0)}
 	if small > 0 {

@@ -22,6 +22,9 @@ func (c check) symmetry() []finding.Finding {
 			Remedies: []finding.Remedy{remedy("Complete it by mirroring", "complete_half", map[string]any{"tolerance": tolerance})}}}
 	}
 	s := c.plane()
+	if s.Left > 0 {
+		return []finding.Finding{unfinished("symmetry", "which vertices have a partner on the other side", evidence("vertices not asked", float64(s.Left), 0))}
+	}
 	if s.Share() >= partnerLimit || s.Surface < 0.5 {
 		return nil // symmetric, or so far from it that no plane is meant
 	}

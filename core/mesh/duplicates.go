@@ -14,12 +14,21 @@ import (
 // vertices is one group.
 func Groups(points []r3.Vec, distance float64, may func(v int32) bool) [][]int32 {
 	u := newUnion(len(points))
-	eachPair(points, distance, may, u.join)
+	eachPair(points, distance, may, func(v, w int32) int { u.join(v, w); return 1 })
 	return u.groups()
 }
 
-// eachPair visits the pairs of welcome vertices within distance of each other.
-func eachPair(points []r3.Vec, distance float64, may func(v int32) bool, visit func(v, w int32)) {
+// crowd is how many neighbours a vertex is still compared with when too many lie in
+// one place: those before it in the order of the file.
+const crowd = 64
+
+// eachPair visits the pairs of welcome vertices within distance of each other; visit
+// returns how many steps it took. Where vertices lie in one place by the thousand the
+// pairs are too many to visit: after a geom.Effort a vertex meets a crowd of its
+// neighbours only, and all is false.
+func eachPair(points []r3.Vec, distance float64, may func(v int32) bool, visit func(v, w int32) int) (all bool) {
+	left := geom.Effort(len(points))
+	all = true
 	cell := math.Max(distance, geom.BoxOf(points).Diagonal()*geom.SameShare)
 	if cell == 0 {
 		cell = 1
@@ -41,9 +50,14 @@ func eachPair(points []r3.Vec, distance float64, may func(v int32) bool, visit f
 			for dy := int64(-1); dy <= 1; dy++ {
 				for dz := int64(-1); dz <= 1; dz++ {
 					w, ok := head[key{k.x + dx, k.y + dy, k.z + dz}]
-					for ok {
+					for met := 0; ok; met++ {
+						if left < 0 && met == crowd {
+							all = false
+							break
+						}
+						left--
 						if r3.Norm2(r3.Sub(points[w], p)) <= d2 {
-							visit(v, w)
+							left -= visit(v, w)
 						}
 						w = next[w]
 						ok = w >= 0
@@ -58,6 +72,7 @@ func eachPair(points []r3.Vec, distance float64, may func(v int32) bool, visit f
 		}
 		head[k] = v
 	}
+	return all
 }
 
 // groups returns the sets of two and more members, each ascending, ordered by
@@ -88,10 +103,14 @@ type Seams struct {
 	Gap    float64   // the widest, metres
 	Cracks int       // pairs of which both lie on an open border
 	Apart  int       // pairs left alone, because they belong to two pieces whose borders do not match
+	Cut    bool      // too many lie in one place: not every pair was looked at
 }
 
 // Extra returns how many vertices the weld would take away.
 func (s Seams) Extra() int { return s.Exact + s.Near }
+
+// rim is how many border edges at a vertex are compared with those at another.
+const rim = 256
 
 // Seams returns the vertices within distance of each other that a weld may
 // join: those on open borders, and loose ones. The vertices of closed surfaces
@@ -121,23 +140,30 @@ func (s *Surface) Seams(distance float64, across bool) Seams {
 	var out Seams
 	d2 := distance * distance
 	near := func(v, w int32) bool { return r3.Norm2(r3.Sub(points[v], points[w])) <= d2 }
-	matched := func(v, w int32) bool {
-		for _, a := range next[v] {
-			for _, b := range next[w] {
-				if near(a, b) {
-					return true
+	matched := func(v, w int32) (yes bool, steps int) {
+		for _, a := range next[v][:min(len(next[v]), rim)] {
+			for _, b := range next[w][:min(len(next[w]), rim)] {
+				if steps++; near(a, b) {
+					return true, steps
 				}
 			}
 		}
-		return false
+		out.Cut = out.Cut || max(len(next[v]), len(next[w])) > rim
+		return false, steps
 	}
-	eachPair(points, distance, func(v int32) bool { return !inner[v] }, func(v, w int32) {
-		if !across && border[v] && border[w] && p.OfVertex[v] != p.OfVertex[w] && !matched(v, w) {
-			out.Apart++
-			return
+	all := eachPair(points, distance, func(v int32) bool { return !inner[v] }, func(v, w int32) int {
+		steps := 1
+		if !across && border[v] && border[w] && p.OfVertex[v] != p.OfVertex[w] {
+			yes, taken := matched(v, w)
+			if steps += taken; !yes {
+				out.Apart++
+				return steps
+			}
 		}
 		u.join(v, w)
+		return steps
 	})
+	out.Cut = out.Cut || !all
 	out.Groups = u.groups()
 	for _, g := range out.Groups {
 		for i, v := range g[1:] {

@@ -1,6 +1,7 @@
 package mesh_test
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -22,7 +23,7 @@ func unitBox() *mesh.Mesh { return solids.Box(r3.Vec{}, r3.Vec{X: 1, Y: 2, Z: 3}
 
 // findings checks a solid, which need not stand where a character does.
 func findings(m *mesh.Mesh) []finding.Finding {
-	_, list := health.Check(m.Surface(), "other")
+	_, list, _ := health.Check(context.Background(), m.Surface(), "other")
 	return slices.DeleteFunc(list, func(f finding.Finding) bool {
 		return f.Code == "off_ground" || f.Code == "off_centre" || f.Code == "not_facing_front" || f.Code == "asymmetric"
 	})

@@ -32,8 +32,9 @@ const (
 	layerCover      = 0.6  // of the samples that must lie over the other piece
 )
 
-// MaxRelated is how many pieces are measured against the others: the largest. A scan
-// that was never welded has as many pieces as faces, and nobody reads their relations.
+// MaxRelated is how many pieces are measured against the others: the largest, and as
+// many as a geom.Effort allows. A scan that was never welded has as many pieces as
+// faces, and nobody reads their relations.
 const MaxRelated = 2000
 
 // Relations measures the pieces but the largest, at most MaxRelated of them, ascending.
@@ -85,13 +86,10 @@ func (s *Surface) Relations(between [][2]int32) []Relation {
 			which = append(which, i)
 		}
 	}
-	if len(which) > MaxRelated {
-		slices.SortStableFunc(which, func(a, b int) int { return cmp.Compare(s.Pieces.Vertices[b], s.Pieces.Vertices[a]) })
-		which = which[:MaxRelated]
-		slices.Sort(which)
-	}
+	slices.SortStableFunc(which, func(a, b int) int { return cmp.Compare(s.Pieces.Vertices[b], s.Pieces.Vertices[a]) })
+	which = which[:min(len(which), MaxRelated)]
 	out := make([]Relation, len(which))
-	geom.Chunks(len(which), 1, func(k, _ int) {
+	done := geom.Bounded(len(which), 1, geom.Effort(len(s.Tris)), func(k, _ int) int {
 		i := which[k]
 		r := Relation{Piece: int32(i), Faces: s.Pieces.Faces[i], Vertices: s.Pieces.Vertices[i], Part: part[i], Box: geom.EmptyBox(), Nearest: -1, Distance: math.Inf(1)}
 		for _, v := range vertices[i] {
@@ -101,16 +99,19 @@ func (s *Surface) Relations(between [][2]int32) []Relation {
 			r.Crosses = append(r.Crosses, c)
 		}
 		slices.Sort(r.Crosses)
-		s.relate(&r, vertices[i], triangles[i], triPiece, normals)
+		steps := s.relate(&r, vertices[i], triangles[i], triPiece, normals)
 		out[k] = r
+		return steps
 	})
+	out = out[:done]
+	slices.SortFunc(out, func(a, b Relation) int { return cmp.Compare(a.Piece, b.Piece) })
 	return out
 }
 
-func (s *Surface) relate(r *Relation, vertices []int32, own [][3]int32, triPiece []int32, normals []r3.Vec) {
+// relate measures a piece and returns how many steps that took.
+func (s *Surface) relate(r *Relation, vertices []int32, own [][3]int32, triPiece []int32, normals []r3.Vec) int {
 	other := func(tri int32) bool { return triPiece[tri] != r.Piece }
-	mine := geom.NewTree(s.At, own)
-	mine.PrepareWinding()
+	tree, mine := geom.Query{Tree: s.Tree}, geom.Query{Tree: geom.NewTree(s.At, own)}
 	inside, over, asked := 0, 0, 0
 	gap := 0.0
 	step := max(1, len(vertices)/relationSamples)
@@ -118,14 +119,14 @@ func (s *Surface) relate(r *Relation, vertices []int32, own [][3]int32, triPiece
 		v := vertices[i]
 		p := s.At[v]
 		asked++
-		tri, q, d := s.Tree.NearestOf(p, math.Inf(1), other)
+		tri, q, d := tree.NearestOf(p, math.Inf(1), other)
 		if tri < 0 {
 			continue
 		}
 		if d < r.Distance {
 			r.Distance, r.Nearest = d, triPiece[tri]
 		}
-		if s.Tree.Winding(p)-mine.Winding(p) > 0.5 {
+		if tree.Winding(p)-mine.Winding(p) > 0.5 {
 			inside++
 		}
 		t := s.Tris[tri]
@@ -144,4 +145,5 @@ func (s *Surface) relate(r *Relation, vertices []int32, own [][3]int32, triPiece
 	if !r.Enclosed && asked > 0 && float64(over) >= layerCover*float64(asked) && r.Box.Diagonal() > layerSize*s.Diagonal {
 		r.Layered, r.Gap = true, gap/float64(over)
 	}
+	return tree.Steps + mine.Steps
 }

@@ -42,10 +42,12 @@ func (m *Mesh) Surface() *Surface {
 
 // Crossings returns the pairs of faces that pass through each other, each pair
 // ascending and once, with its pieces told apart: within one piece, and between
-// two.
-func (s *Surface) Crossings() (within, between [][2]int32) {
+// two. all is false where there are more than geom.MaxCrossings, or too many faces
+// that might.
+func (s *Surface) Crossings() (within, between [][2]int32, all bool) {
 	seen := map[[2]int32]bool{}
-	for _, p := range s.Tree.Crossings(geom.CrossShare * s.Diagonal) {
+	pairs, all := s.Tree.Crossings(geom.CrossShare * s.Diagonal)
+	for _, p := range pairs {
 		a, b := s.TriFace[p[0]], s.TriFace[p[1]]
 		k := [2]int32{min(a, b), max(a, b)}
 		if a == b || seen[k] {
@@ -58,7 +60,7 @@ func (s *Surface) Crossings() (within, between [][2]int32) {
 			between = append(between, k)
 		}
 	}
-	return within, between
+	return within, between, all
 }
 
 // PieceOf returns the piece of a face.

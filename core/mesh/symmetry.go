@@ -21,6 +21,9 @@ type Symmetry struct {
 	Partner []int32
 	Alone   int     // vertices without a partner
 	Surface float64 // share of the vertices whose mirrored place is on the surface
+	// Left is how many vertices, the last, were not asked for a partner, because it
+	// would take too long; they count neither as alone nor for Surface.
+	Left int
 }
 
 // Share returns the share of vertices with a partner, 1 for an empty mesh.
@@ -28,7 +31,7 @@ func (s Symmetry) Share() float64 {
 	if len(s.Partner) == 0 {
 		return 1
 	}
-	return 1 - float64(s.Alone)/float64(len(s.Partner))
+	return 1 - float64(s.Alone)/float64(max(1, len(s.Partner)-s.Left))
 }
 
 // Mirror returns the mirrored place of p.
@@ -130,11 +133,14 @@ func candidates(points []r3.Vec) []Symmetry {
 // fifth does not count, so that a lantern in one hand does not tilt the plane.
 func (s Symmetry) cost(samples []r3.Vec, tree *geom.Tree) float64 {
 	d := make([]float64, len(samples))
-	geom.Chunks(len(samples), 64, func(lo, hi int) {
+	done := geom.Bounded(len(samples), 1, sampling(tree), func(lo, hi int) int {
+		q := geom.Query{Tree: tree}
 		for i := lo; i < hi; i++ {
-			_, _, d[i] = tree.Nearest(s.Mirror(samples[i]))
+			_, _, d[i] = q.NearestOf(s.Mirror(samples[i]), math.Inf(1), nil)
 		}
+		return q.Steps
 	})
+	d = d[:done]
 	slices.Sort(d)
 	d = d[:max(1, len(d)*4/5)]
 	sum := 0.0
@@ -152,12 +158,15 @@ func (s Symmetry) refit(samples []r3.Vec, tree *geom.Tree) (Symmetry, bool) {
 		d    float64
 	}
 	pairs := make([]pair, len(samples))
-	geom.Chunks(len(samples), 64, func(lo, hi int) {
+	done := geom.Bounded(len(samples), 1, sampling(tree), func(lo, hi int) int {
+		q := geom.Query{Tree: tree}
 		for i := lo; i < hi; i++ {
-			_, q, d := tree.Nearest(s.Mirror(samples[i]))
-			pairs[i] = pair{samples[i], q, d}
+			_, at, d := q.NearestOf(s.Mirror(samples[i]), math.Inf(1), nil)
+			pairs[i] = pair{samples[i], at, d}
 		}
+		return q.Steps
 	})
+	pairs = pairs[:done]
 	slices.SortStableFunc(pairs, func(a, b pair) int { return cmp.Compare(a.d, b.d) })
 	pairs = pairs[:max(1, len(pairs)*4/5)]
 	var mp, mq r3.Vec
@@ -187,29 +196,50 @@ func (s Symmetry) refit(samples []r3.Vec, tree *geom.Tree) (Symmetry, bool) {
 	return Symmetry{Normal: n, Offset: 0.5 * r3.Dot(n, r3.Add(mp, mq))}, true
 }
 
+// sampling is how many steps the samples of one plane may take: some twenty planes are
+// tried. Where it does not reach for all samples, the first have to do.
+func sampling(tree *geom.Tree) int { return geom.Effort(tree.Len()) / 20 }
+
 // pair finds the partners.
 func (s *Symmetry) pair(points []r3.Vec, tree *geom.Tree, tolerance float64) {
-	grid := newGrid(points, tolerance)
+	at := make(map[r3.Vec]int32, len(points)) // the lowest of those in one place
+	var places []r3.Vec
+	var vertex []int32
+	for v, p := range points {
+		if _, ok := at[p]; !ok {
+			at[p] = int32(v)
+			places, vertex = append(places, p), append(vertex, int32(v))
+		}
+	}
+	const stretch = 16
+	near := geom.NewPointTree(places)
 	s.Partner = make([]int32, len(points))
-	on := make([]int, (len(points)+1023)/1024)
-	geom.Chunks(len(points), 1024, func(lo, hi int) {
+	on := make([]int, (len(points)+stretch-1)/stretch)
+	done := geom.Bounded(len(points), stretch, geom.Effort(len(points)), func(lo, hi int) int {
+		a, b := geom.Query{Tree: near}, geom.Query{Tree: tree}
 		for i := lo; i < hi; i++ {
 			p := s.Mirror(points[i])
-			s.Partner[i] = grid.nearest(p)
-			if s.Partner[i] >= 0 {
-				on[lo/1024]++
-			} else if tri, _, _ := tree.NearestOf(p, tolerance, nil); tri >= 0 {
-				on[lo/1024]++
+			s.Partner[i] = -1
+			if k, _, _ := a.NearestOf(p, tolerance, nil); k >= 0 {
+				s.Partner[i] = vertex[k]
+				on[lo/stretch]++
+			} else if tri, _, _ := b.NearestOf(p, tolerance, nil); tri >= 0 {
+				on[lo/stretch]++
 			}
 		}
+		return a.Steps + b.Steps
 	})
+	s.Left = len(points) - done
+	for i := done; i < len(points); i++ {
+		s.Partner[i] = -1
+	}
 	surface := 0
 	for _, n := range on {
 		surface += n
 	}
-	s.Surface = float64(surface) / float64(len(points))
+	s.Surface = float64(surface) / float64(max(1, done))
 	s.Alone = 0
-	for _, p := range s.Partner {
+	for _, p := range s.Partner[:done] {
 		if p < 0 {
 			s.Alone++
 		}

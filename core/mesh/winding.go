@@ -14,6 +14,7 @@ type Orientation struct {
 	Count  int    // how many
 	Inside int    // patches that were inside out as a whole
 	Split  int    // edges along which two faces disagree
+	Left   int    // open patches that were not asked which side is out, because it would take too long
 }
 
 // Outward finds which faces have to be turned so that neighbours agree and
@@ -65,6 +66,7 @@ func (s *Surface) Outward() Orientation {
 	o := Orientation{Flip: make([]bool, faces), Split: split}
 	points := s.At
 	done := make([]bool, faces)
+	effort := 2 * geom.Effort(faces) // a scan that was never welded is a patch a face
 	var patch []int32
 	for seed := range faces {
 		if done[seed] || double[seed] {
@@ -86,7 +88,18 @@ func (s *Surface) Outward() Orientation {
 		for _, f := range patch {
 			closed = closed && int(start[f+1]-start[f]) == len(m.Face(int(f)))
 		}
-		if closed && signedVolume(m, points, patch, o.Flip) < 0 || !closed && s.facesIn(patch, o.Flip) {
+		inward := false
+		switch {
+		case closed:
+			inward = signedVolume(m, points, patch, o.Flip) < 0
+		case effort < 0:
+			o.Left++
+		default:
+			steps := 0
+			inward, steps = s.facesIn(patch, o.Flip)
+			effort -= steps
+		}
+		if inward {
 			flipped := 0
 			for _, f := range patch {
 				o.Flip[f] = !o.Flip[f]
@@ -115,11 +128,11 @@ const flatBulge = 0.04
 const agreed = 0.75
 
 // facesIn reports whether an open patch, with some of its faces turned, faces
-// inward.
-func (s *Surface) facesIn(patch []int32, flip []bool) bool {
-	in, out := rayVotes(s.Mesh, s.At, s.Tree, s.TriFace, patch, flip)
+// inward, and how many steps that took.
+func (s *Surface) facesIn(patch []int32, flip []bool) (yes bool, steps int) {
+	in, out, steps := rayVotes(s.Mesh, s.At, s.Tree, s.TriFace, patch, flip)
 	if math.Max(in, out) > agreed*(in+out) {
-		return in > out
+		return in > out, steps
 	}
 	own := make([][3]int32, 0, 2*len(patch))
 	for _, f := range patch {
@@ -130,7 +143,7 @@ func (s *Surface) facesIn(patch []int32, flip []bool) bool {
 			own = append(own, t)
 		}
 	}
-	tree := geom.NewTree(s.At, own)
+	tree := geom.Query{Tree: geom.NewTree(s.At, own)}
 	var sum, weight float64
 	for i := 0; i < len(own); i += max(1, len(own)/votes) {
 		t := own[i]
@@ -139,21 +152,24 @@ func (s *Surface) facesIn(patch []int32, flip []bool) bool {
 		sum += area * tree.Winding(r3.Scale(1.0/3, r3.Add(a, r3.Add(b, c))))
 		weight += area
 	}
+	steps += tree.Steps
 	if weight > 0 && math.Abs(sum) > flatBulge*weight {
-		return sum < 0
+		return sum < 0, steps
 	}
 	if in == out {
-		return signedVolume(s.Mesh, s.At, patch, flip) < 0
+		return signedVolume(s.Mesh, s.At, patch, flip) < 0, steps
 	}
-	return in > out
+	return in > out, steps
 }
 
 // votes is how many faces of a patch are asked which side is out.
 const votes = 31
 
-// rayVotes returns the area whose rays say that a patch faces inward, and outward.
-func rayVotes(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch []int32, flip []bool) (in, out float64) {
+// rayVotes returns the area whose rays say that a patch faces inward, and outward, and
+// how many steps that took.
+func rayVotes(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch []int32, flip []bool) (in, out float64, steps int) {
 	diag := tree.Box().Diagonal()
+	q := &geom.Query{Tree: tree}
 	step := max(1, len(patch)/votes)
 	for i := 0; i < len(patch); i += step {
 		f := int(patch[i])
@@ -172,8 +188,8 @@ func rayVotes(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch 
 		// Slightly off the normal, so that rays do not run along edges.
 		dir := r3.Unit(r3.Add(n, r3.Vec{X: 0.0137, Y: 0.0291, Z: -0.0173}))
 		// Both sides vote: one ray may leave through a hole.
-		front := crossings(tree, triFace, f, mid, dir, diag)
-		back := crossings(tree, triFace, f, mid, r3.Scale(-1, dir), diag)
+		front := crossings(q, triFace, f, mid, dir, diag)
+		back := crossings(q, triFace, f, mid, r3.Scale(-1, dir), diag)
 		if front%2 == 1 {
 			in += area
 		} else {
@@ -185,10 +201,10 @@ func rayVotes(m *Mesh, points []r3.Vec, tree *geom.Tree, triFace []int32, patch 
 			in += area
 		}
 	}
-	return in, out
+	return in, out, q.Steps
 }
 
-func crossings(tree *geom.Tree, triFace []int32, own int, from, dir r3.Vec, length float64) int {
+func crossings(tree *geom.Query, triFace []int32, own int, from, dir r3.Vec, length float64) int {
 	n, last := 0, -1.0
 	for _, h := range tree.Hits(from, dir, geom.CrossShare*length, 2*length) {
 		if int(triFace[h.Tri]) == own || h.T-last < geom.SameShare*length {

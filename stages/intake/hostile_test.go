@@ -2,6 +2,7 @@ package intake_test
 
 import (
 	"bytes"
+	"context"
 	"strings"
 	"testing"
 
@@ -27,7 +28,7 @@ func TestHostileMeshesAreCheckedAndMended(t *testing.T) {
 				continue
 			}
 			s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
-			facts, list := health.Check(m.Surface(), "")
+			facts, list, _ := health.Check(context.Background(), m.Surface(), "")
 			require.NotNil(t, facts, name)
 			for _, f := range list {
 				require.NotEmpty(t, f.Title, "%s: %s", name, f.Code)

@@ -29,7 +29,7 @@ import (
 var ctx = context.Background()
 
 func codes(s studio.State) (out []string) {
-	_, list := health.Check(s.Mesh.Surface(), s.Settings.Kind)
+	_, list, _ := health.Check(context.Background(), s.Mesh.Surface(), s.Settings.Kind)
 	for _, f := range list {
 		out = append(out, f.Code)
 	}
@@ -48,7 +48,7 @@ func TestOdileAsDeliveredNeedsOneActionAndTwoDecisions(t *testing.T) {
 	require.GreaterOrEqual(t, len(told.Steps), 5)
 	require.Equal(t, []string{"size_or_axis", "many_sided_faces", "asymmetric"}, codes(mended))
 
-	_, list := health.Check(mended.Mesh.Surface(), "")
+	_, list, _ := health.Check(context.Background(), mended.Mesh.Surface(), "")
 	params, err := json.Marshal(list[0].Remedies[0].Params)
 	require.NoError(t, err)
 	upright := studiotest.Do(t, mended, list[0].Remedies[0].Op, string(params))

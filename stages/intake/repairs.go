@@ -129,7 +129,8 @@ func facesOf(m *mesh.Surface, which string) []int32 {
 	p := m.Polygons()
 	switch which {
 	case "inside":
-		return m.Inside()
+		at, _ := m.Inside()
+		return at
 	case "many_sided_faces":
 		return p.Many
 	case "concave_faces":

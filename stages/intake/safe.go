@@ -32,8 +32,8 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, studio.Wrong("the weld distance must be a length, not %g", o.Distance)
 	}
 	progress("Checking the mesh", 0)
-	_, found := health.Check(s.Mesh.Surface(), s.Settings.Kind)
-	if err := ctx.Err(); err != nil {
+	_, found, err := health.Check(ctx, s.Mesh.Surface(), s.Settings.Kind)
+	if err != nil {
 		return s, studio.Outcome{}, err
 	}
 	out := studio.Outcome{Before: fmt.Sprint(len(found))}
@@ -69,7 +69,10 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		}
 	}
 	progress("Checking what is left", 0.7)
-	_, left := health.Check(s.Mesh.Surface(), s.Settings.Kind)
+	_, left, err := health.Check(ctx, s.Mesh.Surface(), s.Settings.Kind)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
 	for _, f := range left {
 		out.Left = append(out.Left, f.Title)
 	}
