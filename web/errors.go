@@ -21,6 +21,8 @@ func status(err error) (int, string) {
 		return http.StatusConflict, err.Error()
 	case errors.Is(err, studio.ErrDown):
 		return http.StatusServiceUnavailable, "The database cannot be reached. Nothing was changed; try again in a moment."
+	case errors.Is(err, errBusy):
+		return http.StatusServiceUnavailable, err.Error()
 	case errors.Is(err, errSlow):
 		return http.StatusRequestTimeout, errSlow.Error()
 	case errors.As(err, &tooLarge), errors.Is(err, reading.ErrTooLarge):

@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"encoding/base64"
+	"fmt"
 	"html/template"
 	"net/http"
 	"strconv"
@@ -43,12 +44,21 @@ func (s *site) smooth(w http.ResponseWriter, r *http.Request) {
 	case err == nil && state.Mesh == nil, levels < 1 || levels > 2:
 		err = studio.ErrNotFound
 	}
+	if err == nil && levels > bundle.Smoothest(state.Mesh) {
+		err = studio.ErrInput{What: tooFine(levels)}
+	}
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	data, err := bundle.SmoothView(state.Mesh, levels)
+	finer := [...]int{1, 4, 16}[levels]
+	data, err := s.drawn(r.Context(), state.Mesh, finer, func() ([]byte, error) { return bundle.SmoothView(state.Mesh, levels) })
 	s.send(w, r, data, err)
+}
+
+// tooFine says why there is no preview of so many levels.
+func tooFine(levels int) string {
+	return fmt.Sprintf("%s of subdivision would make more than %s faces of this mesh, too many to show", [...]string{"", "One level", "Two levels"}[levels], thousands(bundle.MaxSmooth))
 }
 
 // reported is a finding of the printed report.

@@ -8,8 +8,10 @@ import (
 	"testing"
 
 	"wisemarrow/demo"
+	"wisemarrow/formats/bundle"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/hostile"
 
 	"github.com/stretchr/testify/require"
 )
@@ -284,4 +286,33 @@ func TestWhatWouldBeLostAndWhatIsStatic(t *testing.T) {
 	code, text, _ = get(t, server, at+"?since=99999999")
 	require.Equal(t, http.StatusOK, code)
 	require.Contains(t, text, `"facts"`, "what is not known is told whole")
+}
+
+// The subdivided preview of a mesh that would have too many faces is refused with a
+// sentence, which the page has beforehand.
+func TestASubdividedPreviewIsBounded(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	m := hostile.Meshes["a long strip"](45_000)
+	require.Equal(t, 1, bundle.Smoothest(m))
+	require.Equal(t, 2, bundle.Smoothest(hostile.Meshes["a long strip"](30_000)))
+	require.Equal(t, 0, bundle.Smoothest(hostile.Meshes["a long strip"](180_000)))
+	var b strings.Builder
+	require.NoError(t, obj.Encode(&b, m))
+	id, _ := brought(t, server, b.String())
+	_, text, _ := get(t, server, "/api/characters/"+id)
+	var s struct {
+		Head   int64
+		Smooth struct {
+			Levels int
+			Why    string
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(text), &s))
+	require.Equal(t, 1, s.Smooth.Levels)
+	code, _, _ := get(t, server, fmt.Sprintf("/view/smooth/%d/1", s.Head))
+	require.Equal(t, http.StatusOK, code)
+	code, text, _ = get(t, server, fmt.Sprintf("/view/smooth/%d/2", s.Head))
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, text, s.Smooth.Why)
+	require.Contains(t, s.Smooth.Why, "500\u202f000 faces")
 }

@@ -17,11 +17,12 @@ type site struct {
 	studio *studio.Studio
 	ping   func(context.Context) error
 	pages  pages
+	room   *room
 }
 
 // Routes returns the whole site. ping tells whether the database answers.
 func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
-	s := &site{studio: x, ping: ping, pages: parsePages()}
+	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom()}
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, secured, prompt, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "application/wasm", "image/svg+xml"))
 	r.Use(http.NewCrossOriginProtection().Handler)
@@ -38,16 +39,16 @@ func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
 	r.Route("/api", func(r chi.Router) {
 		r.Post("/author", s.setAuthor)
 		r.Get("/events", s.events)
-		r.Post("/characters", s.bringIn)
+		r.Post("/characters", s.files(s.bringIn))
 		r.Get("/characters/{id}", s.state)
 		r.Post("/characters/{id}/ops", s.operate)
 		r.Post("/characters/{id}/preview", s.preview)
-		r.Post("/characters/{id}/delivery", s.deliver)
-		r.Post("/characters/{id}/starter", s.starter)
+		r.Post("/characters/{id}/delivery", s.files(s.deliver))
+		r.Post("/characters/{id}/starter", s.files(s.starter))
 		r.Post("/characters/{id}/shelf", s.shelve)
 		r.Post("/characters/{id}/shelf/discard", s.discard)
 		r.Get("/characters/{id}/match", s.matchCharacter)
-		r.Post("/characters/{id}/match", s.matchFile)
+		r.Post("/characters/{id}/match", s.files(s.matchFile))
 		r.Post("/characters/{id}/undo", s.undo)
 		r.Post("/characters/{id}/redo", s.redo)
 		r.Post("/characters/{id}/remove", s.remove)

@@ -8,6 +8,7 @@ import (
 	"strconv"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/formats/bundle"
 	"wisemarrow/studio"
 )
 
@@ -31,6 +32,16 @@ var sections = []section{
 		return f.Facts, err
 	}},
 	{"parts", []string{"mesh", "parts"}, parts},
+	{"smooth", []string{"mesh"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		if o.state.Mesh == nil {
+			return smoothest{}, nil
+		}
+		out := smoothest{Levels: bundle.Smoothest(o.state.Mesh)}
+		if out.Levels < 2 {
+			out.Why = tooFine(out.Levels + 1)
+		}
+		return out, nil
+	}},
 	{"weights", []string{"weights"}, func(_ *site, _ context.Context, o opened) (any, error) {
 		if o.state.Weights == nil {
 			return nil, nil
@@ -62,6 +73,12 @@ var sections = []section{
 		}
 		return out, nil
 	}},
+}
+
+// smoothest is how many levels of subdivision can be shown, and why not more.
+type smoothest struct {
+	Levels int    `json:"levels"`
+	Why    string `json:"why,omitempty"`
 }
 
 // state answers with what the workbench shows of the head; with since only with

@@ -96,6 +96,19 @@ func MeshView(m *mesh.Mesh) ([]byte, error) {
 	return b.Bytes()
 }
 
+// MaxSmooth is how many faces a subdivided preview may have.
+const MaxSmooth = 500_000
+
+// Smoothest returns how many steps of subdivision, two at most, stay within MaxSmooth
+// faces: the first makes one of each corner, each further one four of each.
+func Smoothest(m *mesh.Mesh) int {
+	levels := 0
+	for faces := len(m.Corner); levels < 2 && faces <= MaxSmooth; faces *= 4 {
+		levels++
+	}
+	return levels
+}
+
 // SmoothView returns the bundle of the surface after one or two steps of
 // Catmull-Clark subdivision, with the arrays of MeshView. It is for showing only; weights belong to the base mesh.
 func SmoothView(m *mesh.Mesh, levels int) ([]byte, error) {

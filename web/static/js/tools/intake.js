@@ -19,7 +19,14 @@ export function commands(add) {
   const here = () => store.stage === 'intake';
   add('pieces', 'Colour the pieces or not', ['Y'], () => set({ pieces: !store.pieces }), here);
   add('normals', 'Show or hide the normals', ['O'], () => set({ normals: !store.normals }), here);
-  add('smooth', 'Subdivided preview: one level, two, none', ['U'], () => set({ smooth: (store.smooth + 1) % 3 }), here);
+  add('smooth', 'Subdivided preview: one level, two, none', ['U'], smoother, here);
+}
+
+// smoother goes to the next level of the subdivided preview that this mesh allows.
+function smoother() {
+  const { levels, why } = store.character.smooth;
+  const past = store.smooth >= levels;
+  set({ smooth: past ? 0 : store.smooth + 1, ...(past && why && { say: why }) });
 }
 
 // Parts ----------------------------------------------------------------------
