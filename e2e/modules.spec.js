@@ -57,12 +57,31 @@ test('a server that is gone is told and nothing typed is lost', async ({ page })
   await page.route('**/ops', (route) => route.abort());
   await page.locator('#rename [name=name]').fill('breast');
   await page.locator('#rename button').click();
-  await expect(page.locator('#notice')).toContainText('cannot be reached');
+  await expect(page.locator('#saying')).toContainText('not known yet');
+  await expect(page.locator('#notice')).toContainText('cannot be reached', { timeout: 25000 });
   await expect(page.locator('#rename [name=name]')).toHaveValue('breast');
   await page.unroute('**/ops');
   await page.route('**/ops', (route) => route.fulfill({ status: 503, contentType: 'application/json', body: '{"error":"The database cannot be reached. Nothing was changed; try again in a moment."}' }));
   await page.locator('#rename button').click();
   await expect(page.locator('#notice')).toContainText('database cannot be reached');
+});
+
+test('a change whose answer is lost is done once, and the page gets there', async ({ page }) => {
+  await page.evaluate(() => { const m = globalThis.marrow; m.set({ chosen: 3 }); });
+  const heads = [];
+  let sent = 0;
+  await page.route('**/ops', async (route) => {
+    sent++;
+    const answer = await route.fetch();
+    heads.push((await answer.json()).revision?.id);
+    if (sent < 3) await route.abort(); else await route.fulfill({ response: answer });
+  });
+  await page.locator('#rename [name=name]').fill('breast');
+  await page.locator('#rename button').click();
+  await expect.poll(() => page.evaluate(() => globalThis.marrow.store.character.joints.map((j) => j.name))).toContain('breast');
+  await expect.poll(() => sent).toBe(3);
+  expect(heads[0]).toBeGreaterThan(0);
+  expect(new Set(heads).size).toBe(1);
 });
 
 test('the working sizes: nothing essential below the fold, and a phone can read', async ({ page }) => {

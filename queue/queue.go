@@ -4,6 +4,7 @@ package queue
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"time"
@@ -33,7 +34,11 @@ type worker struct {
 // Work does the named work. Failures are told in the store; trying again would
 // fail likewise, so River is told that all is well.
 func (w *worker) Work(ctx context.Context, job *river.Job[args]) error {
-	if err := w.studio.Run(ctx, job.Args.Work); err != nil {
+	err := w.studio.Run(ctx, job.Args.Work)
+	if errors.Is(err, studio.ErrGivenBack) {
+		return river.JobSnooze(0) // at once, for whoever is free
+	}
+	if err != nil {
 		slog.Error("work failed", "work", job.Args.Work, "error", err)
 	}
 	return nil
@@ -137,12 +142,13 @@ func (q *Queue) Enqueue(ctx context.Context, work string) error {
 	return err
 }
 
-// Stop ends the work at hand gracefully and closes the connections.
+// Stop gives the work at hand back, so that another process goes on with it at once,
+// and closes the connections.
 func (q *Queue) Stop(ctx context.Context) {
 	if q.stop != nil {
 		q.stop()
 		<-q.done
-		_ = q.client.Stop(ctx)
+		_ = q.client.StopAndCancel(ctx)
 	}
 	q.pool.Close()
 }

@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -51,24 +53,30 @@ func limb(n int) studio.State {
 
 func started(t *testing.T, workers int) (*store.Store, *studio.Studio) {
 	t.Helper()
-	url := testdb.New(t)
+	s, x, _ := process(t, testdb.New(t), workers)
+	return s, x
+}
+
+// process is what a server or worker on a database is; stop ends it as SIGTERM does.
+func process(t *testing.T, url string, workers int) (s *store.Store, x *studio.Studio, stop func()) {
+	t.Helper()
 	s, err := store.Open(ctx, url)
 	require.NoError(t, err)
 	require.NoError(t, s.Migrate(ctx))
 	require.NoError(t, queue.Migrate(ctx, url))
 	require.NoError(t, queue.Migrate(ctx, url), "twice is harmless")
-	x := studio.New(s, nil, reading.Default)
+	x = studio.New(s, nil, reading.Default)
 	q, err := queue.New(ctx, url, x, s, workers)
 	require.NoError(t, err)
 	x.SetJobs(q)
 	require.NoError(t, q.Start(ctx))
-	t.Cleanup(func() {
+	stop = sync.OnceFunc(func() {
 		end, done := context.WithTimeout(ctx, 10*time.Second)
 		defer done()
 		q.Stop(end)
-		_ = s.Close()
 	})
-	return s, x
+	t.Cleanup(func() { stop(); _ = s.Close() })
+	return s, x, stop
 }
 
 func begin(t *testing.T, x *studio.Studio, n int) (studio.Character, studio.Work) {
@@ -145,6 +153,39 @@ func TestARunningWorkIsCancelled(t *testing.T) {
 	now, err := s.Character(ctx, c.ID)
 	require.NoError(t, err)
 	require.Equal(t, c.Head, now.Head)
+}
+
+// A worker that is told to stop gives its work back: another goes on with it at once,
+// without waiting for silence, and the attempt does not count.
+func TestAWorkerThatStopsGivesItsWorkBack(t *testing.T) {
+	url := testdb.New(t)
+	s, x, stop := process(t, url, 1)
+	var turns atomic.Int32
+	tests.wait = func(ctx context.Context, p studio.Progress) error {
+		if turns.Add(1) > 1 {
+			return nil
+		}
+		p("Counting sheep", 0.3)
+		<-ctx.Done()
+		return ctx.Err()
+	}
+	_, w := test(t, x, "test_wait")
+	require.Eventually(t, func() bool {
+		got, err := s.Work(ctx, w.ID)
+		require.NoError(t, err)
+		return got.What == "Counting sheep"
+	}, 20*time.Second, 5*time.Millisecond)
+	stop()
+	got, err := s.Work(ctx, w.ID)
+	require.NoError(t, err)
+	require.Equal(t, studio.WorkQueued, got.State)
+	require.Zero(t, got.Attempt)
+	begun := time.Now()
+	other, _, _ := process(t, url, 1)
+	done := ended(t, other, w.ID)
+	require.Equal(t, studio.WorkDone, done.State, done.Message)
+	require.Less(t, time.Since(begun), studio.AbandonAfter, "nobody waited for silence")
+	require.EqualValues(t, 2, turns.Load())
 }
 
 // A panic in a work, also deep in a parallel kernel, ends the work with a sentence and

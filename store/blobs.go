@@ -100,10 +100,14 @@ const (
 	derivedFor = 30 * 24 * time.Hour
 )
 
-// Sweep drops content that nobody named within a day and what was derived long ago.
+// Sweep drops content that nobody named within a day, what came of changes as long ago,
+// and what was derived long ago.
 func (s *Store) Sweep(ctx context.Context) error {
 	db := s.db.WithContext(ctx)
 	if err := db.Where("staged_at < now() - make_interval(secs => ?)", stagedFor.Seconds()).Delete(&blob{}).Error; err != nil {
+		return mapped(err)
+	}
+	if err := db.Where("at < now() - make_interval(secs => ?)", stagedFor.Seconds()).Delete(&asked{}).Error; err != nil {
 		return mapped(err)
 	}
 	return mapped(db.Where("made_at < now() - make_interval(secs => ?)", derivedFor.Seconds()).Delete(&derived{}).Error)

@@ -98,22 +98,23 @@ func (s *Store) Character(ctx context.Context, id string) (studio.Character, err
 // Create implements studio.Store.
 func (s *Store) Create(ctx context.Context, c studio.Character, first studio.Commit) (studio.Character, error) {
 	row := character{ID: newID(), Production: c.Production, Name: c.Name, Role: c.Role}
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
+		var came studio.Came
 		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&production{Name: c.Production}).Error; err != nil {
-			return err
+			return came, err
 		}
 		if err := tx.Create(&row).Error; err != nil {
-			return err
+			return came, err
 		}
 		first.Character = row.ID
 		r, err := s.insert(tx, first)
 		if err != nil {
-			return err
+			return came, err
 		}
 		row.Head, row.Tip = r.ID, r.ID
-		return tx.Model(&row).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
+		return studio.Came{Character: row.ID, Revision: r.ID}, tx.Model(&row).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
 	})
-	return row.public(), mapped(err)
+	return row.public(), err
 }
 
 // Remove implements studio.Store. The rows stay, marked.
@@ -242,34 +243,35 @@ func locked(tx *gorm.DB, id string, head int64) (character, error) {
 // Commit implements studio.Store.
 func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, error) {
 	r := c.Revision
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
+		var came studio.Came
 		if _, err := locked(tx, r.Character, c.Head); err != nil {
-			return err
+			return came, err
 		}
 		var err error
 		if r, err = s.insert(tx, c); err != nil {
-			return err
+			return came, err
 		}
 		if c.Work != nil {
 			done := held(tx, *c.Work).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
 			if done.Error != nil {
-				return done.Error
+				return came, done.Error
 			}
 			if done.RowsAffected == 0 {
-				return studio.ErrNotFound
+				return came, studio.ErrNotFound
 			}
 		}
-		return tx.Model(&character{}).Where("id = ?", r.Character).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
+		return studio.Came{Character: r.Character, Revision: r.ID}, tx.Model(&character{}).Where("id = ?", r.Character).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
 	})
-	return r, mapped(err)
+	return r, err
 }
 
 // SetHead implements studio.Store.
 func (s *Store) SetHead(ctx context.Context, id string, from, to int64) error {
-	return mapped(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	return s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
 		if _, err := locked(tx, id, from); err != nil {
-			return err
+			return studio.Came{}, err
 		}
-		return tx.Model(&character{}).Where("id = ?", id).Update("head", to).Error
-	}))
+		return studio.Came{Character: id, Revision: to}, tx.Model(&character{}).Where("id = ?", id).Update("head", to).Error
+	})
 }

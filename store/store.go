@@ -30,6 +30,8 @@ type Store struct {
 	db  *gorm.DB
 	zip *zstd.Encoder
 	un  *zstd.Decoder
+	// beforeCommit is called in tests, to lose the connection there.
+	beforeCommit func(tx *gorm.DB)
 }
 
 // Open connects to the database at url and checks that it answers.
@@ -116,7 +118,7 @@ func mapped(err error) error {
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return studio.ErrNotFound
 	}
-	if errors.Is(err, context.Canceled) || errors.Is(err, studio.ErrNotFound) {
+	if errors.Is(err, context.Canceled) || errors.Is(err, studio.ErrNotFound) || errors.Is(err, studio.ErrRepeated) {
 		return err
 	}
 	var connect *pgconn.ConnectError

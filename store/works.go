@@ -58,8 +58,10 @@ func (s *Store) AddWork(ctx context.Context, w studio.Work) (studio.Work, error)
 	}
 	row := work{ID: newID(), Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: params, Author: w.Author,
 		State: studio.WorkQueued, What: "Waiting for a worker"}
-	err := s.db.WithContext(ctx).Create(&row).Error
-	return row.public(), mapped(err)
+	err := s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
+		return studio.Came{Character: w.Character, Work: row.ID}, tx.Create(&row).Error
+	})
+	return row.public(), err
 }
 
 // Work implements studio.Store.
@@ -134,6 +136,12 @@ func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share flo
 // CloseWork implements studio.Store.
 func (s *Store) CloseWork(ctx context.Context, c studio.Claim, state, message string) error {
 	return mapped(held(s.db.WithContext(ctx), c).Updates(map[string]any{"state": state, "message": message, "beat_at": now}).Error)
+}
+
+// ReleaseWork implements studio.Store. The attempt does not count: it did not fail.
+func (s *Store) ReleaseWork(ctx context.Context, c studio.Claim) error {
+	return mapped(held(s.db.WithContext(ctx), c).Updates(map[string]any{"state": studio.WorkQueued, "attempt": gorm.Expr("attempt - 1"),
+		"share": 0, "what": "Given back by a worker that stopped; waiting for another", "beat_at": now}).Error)
 }
 
 // CancelWork implements studio.Store. Work that has ended stays as it is.

@@ -13,6 +13,10 @@ var (
 	ErrNotFound = errors.New("not found")
 	// ErrDown means that the database cannot be reached; nothing was changed.
 	ErrDown = errors.New("the database cannot be reached; nothing was changed, try again in a moment")
+	// ErrUnknown means that the database went away while it stored a change.
+	ErrUnknown = errors.New("the database went away while it stored this; whether it did is not known")
+	// ErrRepeated means that a change with this key was done before (Asking).
+	ErrRepeated = errors.New("this was done before")
 )
 
 // ErrStale means that someone else changed the character first.

@@ -63,6 +63,10 @@ type Store interface {
 	Commit(ctx context.Context, c Commit) (Revision, error)
 	// SetHead moves the head from one revision to another of the same line.
 	SetHead(ctx context.Context, character string, from, to int64) error
+	// Came returns what came of a change with a key (Asking); ErrNotFound if nothing
+	// did. Create, Commit, SetHead and AddWork note it, and fail with ErrRepeated when
+	// the key is taken.
+	Came(ctx context.Context, key string) (Came, error)
 	// Blobs returns content by hash; what is not there is left out.
 	Blobs(ctx context.Context, hashes []string) (map[string][]byte, error)
 	// Stage keeps content for a day, unless a commit names it.
@@ -85,5 +89,7 @@ type Store interface {
 	ClaimWork(ctx context.Context, id string) (Work, Claim, error)
 	Beat(ctx context.Context, c Claim, what string, share float64) error
 	CloseWork(ctx context.Context, c Claim, state, message string) error
+	// ReleaseWork gives a work back that this attempt began, to be begun anew.
+	ReleaseWork(ctx context.Context, c Claim) error
 	CancelWork(ctx context.Context, id string) (Work, error)
 }

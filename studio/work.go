@@ -49,10 +49,13 @@ const (
 	AbandonAfter = 8 * time.Second
 )
 
+// ErrGivenBack means that a work was not done because its process stops.
+var ErrGivenBack = errors.New("given back: the process stops")
+
 // Run does a work to its end: it claims it, applies the operation and commits
 // the revision together with the end of the work, so that a crash in between
 // leaves either both or none. It returns nil for a work that is not to be done
-// any more.
+// any more, and ErrGivenBack when ctx is cancelled before it is done.
 func (x *Studio) Run(ctx context.Context, id string) error {
 	w, claim, err := x.store.ClaimWork(ctx, id)
 	if errors.Is(err, ErrNotFound) {
@@ -92,8 +95,13 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 		return nil
 	case beat.lost():
 		return nil // another attempt has it
-	case ctx.Err() != nil:
-		return x.store.CloseWork(end, claim, WorkCancelled, "cancelled; nothing was changed")
+	case errors.Is(ctx.Err(), context.DeadlineExceeded):
+		return x.store.CloseWork(end, claim, WorkFailed, "it took longer than a work may; nothing was changed. Thin the mesh, then try again")
+	case ctx.Err() != nil: // this process is told to stop: another may go on at once
+		if err := x.store.ReleaseWork(end, claim); err != nil {
+			return err
+		}
+		return ErrGivenBack
 	case errors.As(err, &stale):
 		return x.store.CloseWork(end, claim, WorkFailed, "the character was changed while this ran, so the result was not kept: start it again on the newest state")
 	case IsInput(err):

@@ -82,8 +82,8 @@ func TestAWorkBecomesAJobAndEndsWithItsReason(t *testing.T) {
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
 	m.Works["off"] = studio.Work{ID: "off", Character: c.ID, Base: 2, Op: "bind_heat"}
-	require.NoError(t, x.Run(gone, "off"))
-	require.Equal(t, studio.WorkCancelled, m.Works["off"].State)
+	require.ErrorIs(t, x.Run(gone, "off"), studio.ErrGivenBack, "the process stops, nobody cancelled it")
+	require.Equal(t, studio.WorkQueued, m.Works["off"].State)
 	require.Len(t, m.Past, 2)
 }
 

@@ -101,8 +101,14 @@ func (s *site) castCard(w http.ResponseWriter, r *http.Request) {
 	s.pages.fragment(w, "card", k)
 }
 
-// bringIn makes a character of uploaded files.
+// bringIn makes a character of uploaded files. A page whose answer was lost asks for
+// what came of its key (asked).
 func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
+	ctx, err := keyed(r.Context(), r.URL.Query().Get("key"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
 	u, err := s.upload(w, r, "mesh", formats.Extensions)
 	if err != nil {
 		s.problem(w, r, err)
@@ -112,7 +118,7 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	if c.Production == "" {
 		c.Production = "My production"
 	}
-	c, err = intake.Bring(r.Context(), s.studio, c, author(r), u)
+	c, err = intake.Bring(ctx, s.studio, c, author(r), u)
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -122,7 +128,7 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
 		_, _ = s.studio.Standing(r.Context(), rev)
 	}
-	answer(w, http.StatusCreated, map[string]string{"id": c.ID, "url": "/characters/" + c.ID + "/intake"})
+	answer(w, http.StatusCreated, arrived(c.ID))
 }
 
 func (s *site) remove(w http.ResponseWriter, r *http.Request) {

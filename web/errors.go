@@ -19,6 +19,8 @@ func status(err error) (int, string) {
 	switch {
 	case errors.As(err, &stale):
 		return http.StatusConflict, err.Error()
+	case errors.Is(err, studio.ErrUnknown):
+		return http.StatusServiceUnavailable, "The database went away while it stored this, and whether it did is not known yet. The page shows it when the database is back."
 	case errors.Is(err, studio.ErrDown):
 		return http.StatusServiceUnavailable, "The database cannot be reached. Nothing was changed; try again in a moment."
 	case errors.Is(err, errBusy):
@@ -56,6 +58,9 @@ func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
 		body := map[string]any{"error": text}
 		if errors.As(err, &stale) {
 			body["head"] = stale.Head
+		}
+		if errors.Is(err, studio.ErrUnknown) {
+			body["unknown"] = true // ask again with the same key
 		}
 		answer(w, code, body)
 		return

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
 	"net/http"
 
@@ -14,38 +15,32 @@ type request struct {
 	Base      int64           `json:"base"`
 	Stage     string          `json:"stage"`     // whose panel goes along with the answer
 	Confirmed bool            `json:"confirmed"` // what would be lost was told
+	Key       string          `json:"key"`       // of this change: it is done once
+	Again     bool            `json:"again"`     // it was sent before, and not answered
 }
+
+// errLoses is what of later work a change would lose, not confirmed yet.
+type errLoses struct{ what string }
+
+func (e errLoses) Error() string { return e.what }
 
 // operate applies an operation. 200 has the new revision and what it changed, 202
 // the work that it became; 409 tells that someone else was faster; 428 what of later
 // work would be lost, and that it has to be confirmed.
 func (s *site) operate(w http.ResponseWriter, r *http.Request) {
-	var q request
-	if err := read(w, r, &q); err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	id := param(r, "id")
-	if !q.Confirmed {
-		loses, err := s.studio.Loses(r.Context(), id, q.Base, q.Op, q.Params)
-		if err != nil {
-			s.problem(w, r, err)
-			return
+	s.change(w, r, func(ctx context.Context, q request) (studio.Revision, *studio.Work, error) {
+		id := param(r, "id")
+		if !q.Confirmed {
+			loses, err := s.studio.Loses(ctx, id, q.Base, q.Op, q.Params)
+			if err == nil && loses != "" {
+				err = errLoses{loses}
+			}
+			if err != nil {
+				return studio.Revision{}, nil, err
+			}
 		}
-		if loses != "" {
-			answer(w, http.StatusPreconditionRequired, map[string]any{"error": loses, "loses": loses})
-			return
-		}
-	}
-	rev, work, err := s.studio.Do(r.Context(), id, q.Base, q.Op, q.Params, author(r))
-	switch {
-	case err != nil:
-		s.problem(w, r, err)
-	case work != nil:
-		answer(w, http.StatusAccepted, map[string]any{"work": work})
-	default:
-		s.changed(w, r, q, rev)
-	}
+		return s.studio.Do(ctx, id, q.Base, q.Op, q.Params, author(r))
+	})
 }
 
 // changed answers with a revision and what is other at it than at the base.
@@ -72,32 +67,14 @@ func (s *site) changed(w http.ResponseWriter, r *http.Request, q request, rev st
 	answer(w, http.StatusOK, map[string]any{"revision": rev, "state": shown})
 }
 
-func (s *site) undo(w http.ResponseWriter, r *http.Request) {
-	var q request
-	err := read(w, r, &q)
-	var rev studio.Revision
-	if err == nil {
-		rev, err = s.studio.Undo(r.Context(), param(r, "id"), q.Base)
-	}
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	s.changed(w, r, q, rev)
-}
+func (s *site) undo(w http.ResponseWriter, r *http.Request) { s.step(w, r, s.studio.Undo) }
+func (s *site) redo(w http.ResponseWriter, r *http.Request) { s.step(w, r, s.studio.Redo) }
 
-func (s *site) redo(w http.ResponseWriter, r *http.Request) {
-	var q request
-	err := read(w, r, &q)
-	var rev studio.Revision
-	if err == nil {
-		rev, err = s.studio.Redo(r.Context(), param(r, "id"), q.Base)
-	}
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	s.changed(w, r, q, rev)
+func (s *site) step(w http.ResponseWriter, r *http.Request, to func(ctx context.Context, character string, base int64) (studio.Revision, error)) {
+	s.change(w, r, func(ctx context.Context, q request) (studio.Revision, *studio.Work, error) {
+		rev, err := to(ctx, param(r, "id"), q.Base)
+		return rev, nil, err
+	})
 }
 
 // preview tells what an operation would do, and changes nothing.

@@ -316,3 +316,47 @@ func TestASubdividedPreviewIsBounded(t *testing.T) {
 	require.Contains(t, text, s.Smooth.Why)
 	require.Contains(t, s.Smooth.Why, "500\u202f000 faces")
 }
+
+// A page that got no answer asks again with the key of its change: the change is done
+// once, and answered as the first time. So are undo, works and uploads.
+func TestAChangeThatIsAskedForAgainIsDoneOnce(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	id, _ := brought(t, server, flawed(t))
+	at := "/api/characters/" + id
+	head := func() float64 {
+		_, text, _ := get(t, server, at)
+		var s struct{ Head float64 }
+		require.NoError(t, json.Unmarshal([]byte(text), &s))
+		return s.Head
+	}
+	first := head()
+	change := map[string]any{"op": "drop_loose", "base": first, "key": "abc", "again": true}
+	code, done := post(t, server, at+"/ops", change)
+	require.Equal(t, http.StatusOK, code, done)
+	second := head()
+	for range 3 {
+		code, again := post(t, server, at+"/ops", change)
+		require.Equal(t, http.StatusOK, code, again)
+		require.Equal(t, done["revision"].(map[string]any)["id"], again["revision"].(map[string]any)["id"])
+		require.Equal(t, done["state"].(map[string]any)["facts"], again["state"].(map[string]any)["facts"])
+	}
+	require.Equal(t, second, head())
+	delete(change, "again") // not said to be a repetition, as by another page
+	code, _ = post(t, server, at+"/ops", change)
+	require.Equal(t, http.StatusConflict, code)
+	change["base"] = second
+	code, again := post(t, server, at+"/ops", change)
+	require.Equal(t, http.StatusOK, code, "the key is taken: what came of it is told")
+	require.Equal(t, done["revision"].(map[string]any)["id"], again["revision"].(map[string]any)["id"])
+	require.Equal(t, second, head())
+
+	for range 2 {
+		code, out := post(t, server, at+"/undo", map[string]any{"base": second, "key": "undo", "again": true})
+		require.Equal(t, http.StatusOK, code, out)
+		require.Equal(t, first, head())
+	}
+	code, out := post(t, server, at+"/ops", map[string]any{"op": "drop_loose", "base": first, "key": strings.Repeat("x", 65)})
+	require.Equal(t, http.StatusUnprocessableEntity, code, out)
+	code, _, _ = get(t, server, "/api/asked/nobody")
+	require.Equal(t, http.StatusNotFound, code)
+}

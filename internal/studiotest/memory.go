@@ -138,6 +138,11 @@ func (m *Memory) SetHead(_ context.Context, id string, _, to int64) error {
 	return nil
 }
 
+// Came implements studio.Store; nothing is noted here.
+func (m *Memory) Came(context.Context, string) (studio.Came, error) {
+	return studio.Came{}, studio.ErrNotFound
+}
+
 // Blobs implements studio.Store.
 func (m *Memory) Blobs(_ context.Context, hashes []string) (map[string][]byte, error) {
 	out := map[string][]byte{}
@@ -230,6 +235,14 @@ func (m *Memory) Beat(context.Context, studio.Claim, string, float64) error { re
 func (m *Memory) CloseWork(_ context.Context, c studio.Claim, state, message string) error {
 	w := m.Works[c.Work]
 	w.State, w.Message = state, message
+	m.Works[c.Work] = w
+	return nil
+}
+
+// ReleaseWork implements studio.Store.
+func (m *Memory) ReleaseWork(_ context.Context, c studio.Claim) error {
+	w := m.Works[c.Work]
+	w.State = studio.WorkQueued
 	m.Works[c.Work] = w
 	return nil
 }

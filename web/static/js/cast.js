@@ -1,6 +1,6 @@
 // The cast page: bringing in a mesh by drop or choice, removing a character,
 // and the name that work is signed with.
-import { getText, post, upload } from './api.js';
+import { bring, getText, post } from './api.js';
 import { ask } from './ask.js';
 
 const form = document.getElementById('bring');
@@ -8,7 +8,7 @@ const input = document.getElementById('file');
 const way = form.querySelector('.way');
 const refusal = form.querySelector('.refusal');
 
-async function bring(files) {
+async function take(files) {
   if (!files.length) return;
   refusal.hidden = true;
   const total = [...files].reduce((n, f) => n + f.size, 0);
@@ -23,10 +23,10 @@ async function bring(files) {
   const bar = way.querySelector('progress'), text = way.querySelector('span');
   text.textContent = `Sending ${files[0].name}`;
   try {
-    const made = await upload('/api/characters', data, (share) => {
+    const made = await bring('/api/characters', data, (share) => {
       bar.value = share;
       if (share >= 1) { bar.removeAttribute('value'); text.textContent = 'Reading and checking it'; }
-    });
+    }, () => { text.textContent = 'No answer came: whether it arrived is not known yet. Asking …'; });
     location.href = made.url;
   } catch (e) {
     way.hidden = true;
@@ -40,10 +40,10 @@ function refuse(text) {
   input.value = '';
 }
 
-input.addEventListener('change', () => bring(input.files));
+input.addEventListener('change', () => take(input.files));
 for (const type of ['dragenter', 'dragover']) addEventListener(type, (e) => { e.preventDefault(); document.body.classList.add('dropping'); });
 for (const type of ['dragleave', 'drop']) addEventListener(type, (e) => { if (type === 'drop' || !e.relatedTarget) document.body.classList.remove('dropping'); });
-addEventListener('drop', (e) => { e.preventDefault(); bring(e.dataTransfer.files); });
+addEventListener('drop', (e) => { e.preventDefault(); take(e.dataTransfer.files); });
 
 document.addEventListener('click', async (e) => {
   const b = e.target.closest('[data-remove]');

@@ -2,7 +2,7 @@
 // shown, and operating on it. Modules read `store`, change it through `set`, and hear
 // of changes by name. Joints that are chosen or posed are kept by name, so that a
 // character that comes back with other joints can never mean another one.
-import { getJSON, post, Refusal } from './api.js';
+import { change, getJSON, Refusal } from './api.js';
 import { ask } from './ask.js';
 import { notice, quiet, say } from './notices.js';
 
@@ -164,7 +164,7 @@ export async function operate(op, params, confirmed = false) {
   document.body.classList.add('sending');
   const slow = setTimeout(() => say('Working on it …'), 700); // a large mesh takes its time
   try {
-    const answer = await post(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head, stage: store.stage, confirmed });
+    const answer = await change(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head, stage: store.stage, confirmed }, unknown);
     if (answer.work) return true;
     if (answer.state) await show(answer.state); else await refresh();
     say(answer.revision.outcome.sentence);
@@ -185,6 +185,8 @@ export async function operate(op, params, confirmed = false) {
     document.body.classList.remove('sending');
   }
 }
+
+const unknown = () => say('No answer came: whether it was done is not known yet. Asking …');
 
 export function refused(e) {
   if (!(e instanceof Refusal)) throw e;
@@ -239,7 +241,7 @@ export async function step(which) {
   }
   try {
     const sentence = store.character[which];
-    const answer = await post(`/api/characters/${store.id}/${which}`, { base: store.character.head, stage: store.stage });
+    const answer = await change(`/api/characters/${store.id}/${which}`, { base: store.character.head, stage: store.stage }, unknown);
     if (answer.state) await show(answer.state); else await refresh();
     forgetLocal();
     quiet();

@@ -1,0 +1,99 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"strings"
+
+	"wisemarrow/studio"
+)
+
+// longestKey is the longest key of a change in bytes.
+const longestKey = 64
+
+// keyed is the context of a request whose change has a key.
+func keyed(ctx context.Context, key string) (context.Context, error) {
+	if len(key) > longestKey || strings.ContainsFunc(key, func(r rune) bool { return r <= ' ' || r > '~' }) {
+		return nil, studio.ErrInput{What: "the key of a change is at most 64 letters and digits"}
+	}
+	return studio.Asking(ctx, key), nil
+}
+
+// change is a change to a character that a page asks for: it is done once, however
+// often it is asked for with its key, and answered each time.
+func (s *site) change(w http.ResponseWriter, r *http.Request, do func(ctx context.Context, q request) (studio.Revision, *studio.Work, error)) {
+	var q request
+	err := read(w, r, &q)
+	var ctx context.Context
+	if err == nil {
+		ctx, err = keyed(r.Context(), q.Key)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	if q.Again && s.repeated(w, r, q) {
+		return
+	}
+	rev, work, err := do(ctx, q)
+	var stale studio.ErrStale
+	var loses errLoses
+	switch {
+	// What made it stale may have been this very change, asked for before.
+	case (errors.Is(err, studio.ErrRepeated) || errors.As(err, &stale) && q.Again) && s.repeated(w, r, q):
+	case errors.As(err, &loses):
+		answer(w, http.StatusPreconditionRequired, map[string]any{"error": loses.what, "loses": loses.what})
+	case err != nil:
+		s.problem(w, r, err)
+	case work != nil:
+		answer(w, http.StatusAccepted, map[string]any{"work": work})
+	default:
+		s.changed(w, r, q, rev)
+	}
+}
+
+// repeated answers with what came of a change before; false if nothing did.
+func (s *site) repeated(w http.ResponseWriter, r *http.Request, q request) bool {
+	if q.Key == "" {
+		return false
+	}
+	store := s.studio.Store()
+	came, err := store.Came(r.Context(), q.Key)
+	if errors.Is(err, studio.ErrNotFound) || err == nil && came.Character != param(r, "id") {
+		return false
+	}
+	var work studio.Work
+	var rev studio.Revision
+	switch {
+	case err != nil:
+	case came.Work != "":
+		work, err = store.Work(r.Context(), came.Work)
+	default:
+		rev, err = store.Revision(r.Context(), came.Revision)
+	}
+	switch {
+	case err != nil:
+		s.problem(w, r, err)
+	case came.Work != "":
+		answer(w, http.StatusAccepted, map[string]any{"work": work})
+	default:
+		s.changed(w, r, q, rev)
+	}
+	return true
+}
+
+// asked tells what came of bringing in a mesh, for a page that lost the answer.
+func (s *site) asked(w http.ResponseWriter, r *http.Request) {
+	came, err := s.studio.Store().Came(r.Context(), param(r, "key"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, arrived(came.Character))
+}
+
+// arrived is the answer to a mesh that was brought in.
+func arrived(id string) map[string]string {
+	return map[string]string{"id": id, "url": "/characters/" + id + "/intake"}
+}
