@@ -268,7 +268,7 @@ func (h *hand) fresh() {
 		h.server.Close()
 	}
 	h.x = studio.New(h.s, nil, reading.Default)
-	h.server = httptest.NewServer(web.Routes(h.x, h.s.Ping))
+	h.server = httptest.NewServer(web.Routes(h.x, h.s.Ping, nil))
 }
 
 func ms(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }

@@ -4,8 +4,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/install.sh run
 scripts/db.sh start
-admin=$(scripts/db.sh url postgres)
-psql -q "$admin" -c "drop database if exists wisemarrow with (force)" -c "create database wisemarrow"
+scripts/db.sh fresh
 scripts/wasm.sh
 go build -o bin/wisemarrow ./cmd/wisemarrow
 WISEMARROW_DATABASE=$(scripts/db.sh url) bin/wisemarrow seed

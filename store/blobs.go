@@ -110,6 +110,9 @@ func (s *Store) Sweep(ctx context.Context) error {
 	if err := db.Where("at < now() - make_interval(secs => ?)", stagedFor.Seconds()).Delete(&asked{}).Error; err != nil {
 		return mapped(err)
 	}
+	if err := db.Exec("delete from attempts where last < now() - make_interval(secs => ?)", stagedFor.Seconds()).Error; err != nil {
+		return mapped(err)
+	}
 	return mapped(db.Where("made_at < now() - make_interval(secs => ?)", derivedFor.Seconds()).Delete(&derived{}).Error)
 }
 

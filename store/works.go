@@ -153,3 +153,17 @@ func (s *Store) CancelWork(ctx context.Context, id string) (studio.Work, error) 
 	}
 	return s.Work(ctx, id)
 }
+
+// CountWorks returns how many works of the last day are in each state.
+func (s *Store) CountWorks(ctx context.Context) (map[string]int, error) {
+	var rows []struct {
+		State string
+		N     int
+	}
+	err := s.db.WithContext(ctx).Model(&work{}).Select("state, count(*) as n").Where("created_at > now() - interval '1 day'").Group("state").Find(&rows).Error
+	out := map[string]int{}
+	for _, r := range rows {
+		out[r.State] = r.N
+	}
+	return out, mapped(err)
+}

@@ -1,20 +1,28 @@
 package studio
 
-import "sync"
+import (
+	"maps"
+	"sync"
+)
 
 // hub tells those who look at a character that something about it has changed.
 type hub struct {
 	mu   sync.Mutex
 	ears map[string]map[chan struct{}]bool // by character
+	over bool
 }
 
 // Watch returns a channel that gets a word whenever the head or the work of one of the
 // characters may have changed, and what ends that. Words that nobody has taken yet
-// become one.
+// become one. The channel is closed when the process stops (EndWatch).
 func (x *Studio) Watch(characters ...string) (<-chan struct{}, func()) {
 	ear := make(chan struct{}, 1)
 	x.hub.mu.Lock()
 	defer x.hub.mu.Unlock()
+	if x.hub.over {
+		close(ear)
+		return ear, func() {}
+	}
 	if x.hub.ears == nil {
 		x.hub.ears = map[string]map[chan struct{}]bool{}
 	}
@@ -51,4 +59,18 @@ func (x *Studio) Wake(character string) {
 			}
 		}
 	}
+}
+
+// EndWatch sends away all who watch, so that the process can stop.
+func (x *Studio) EndWatch() {
+	x.hub.mu.Lock()
+	defer x.hub.mu.Unlock()
+	all := map[chan struct{}]bool{}
+	for _, ears := range x.hub.ears {
+		maps.Copy(all, ears)
+	}
+	for ear := range all {
+		close(ear)
+	}
+	x.hub.ears, x.hub.over = nil, true
 }

@@ -42,10 +42,15 @@ func read(w http.ResponseWriter, r *http.Request, into any) error {
 	return nil
 }
 
-func (s *site) health(w http.ResponseWriter, r *http.Request) {
+// alive answers as long as the process does; ready when it can do its work.
+func (s *site) alive(w http.ResponseWriter, _ *http.Request) {
+	answer(w, http.StatusOK, map[string]string{"state": "well"})
+}
+
+func (s *site) ready(w http.ResponseWriter, r *http.Request) {
 	if err := s.ping(r.Context()); err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	answer(w, http.StatusOK, map[string]string{"state": "well"})
+	answer(w, http.StatusOK, map[string]string{"state": "ready"})
 }

@@ -8,8 +8,12 @@ import (
 
 const authorCookie = "wisemarrow_author"
 
-// author returns the name that this browser works under.
+// author returns the name that a request is signed with: of the person who signed in, or
+// where nobody does what this browser says.
 func author(r *http.Request) string {
+	if p, ok := personOf(r.Context()); ok {
+		return p.Name
+	}
 	if c, err := r.Cookie(authorCookie); err == nil {
 		name, err := url.PathUnescape(c.Value) // a cookie holds ASCII alone
 		if name = cleanName(name); err == nil && name != "" {

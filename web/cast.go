@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"wisemarrow/formats"
+	"wisemarrow/people"
 	"wisemarrow/stages/intake"
 	"wisemarrow/studio"
 )
@@ -98,7 +99,8 @@ func (s *site) castCard(w http.ResponseWriter, r *http.Request) {
 		k.Trouble = "It cannot be looked at: its data may be damaged. The log of the server has the details."
 	}
 	w.Header().Set("Cache-Control", "no-store")
-	s.pages.fragment(w, "card", k)
+	who, asked := personOf(r.Context())
+	s.pages.fragment(w, "card", map[string]any{"C": k, "Lead": !asked || who.Role.May(people.Lead)})
 }
 
 // bringIn makes a character of uploaded files. A page whose answer was lost asks for
@@ -118,11 +120,16 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	if c.Production == "" {
 		c.Production = "My production"
 	}
+	if err := s.newProduction(r.Context(), c.Production); err != nil {
+		s.problem(w, r, err)
+		return
+	}
 	c, err = intake.Bring(ctx, s.studio, c, author(r), u)
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
+	s.note(r, author(r), "brought in "+c.Name)
 	// Checked now, while the page says so, the character opens at once. What fails
 	// here is told when it is opened.
 	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
@@ -132,9 +139,14 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *site) remove(w http.ResponseWriter, r *http.Request) {
-	if err := s.studio.Store().Remove(r.Context(), param(r, "id")); err != nil {
+	c, err := s.studio.Store().Character(r.Context(), param(r, "id"))
+	if err == nil {
+		err = s.studio.Store().Remove(r.Context(), c.ID)
+	}
+	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
+	s.note(r, author(r), "removed "+c.Name)
 	answer(w, http.StatusOK, map[string]bool{"removed": true})
 }

@@ -23,6 +23,11 @@ func status(err error) (int, string) {
 		return http.StatusServiceUnavailable, "The database went away while it stored this, and whether it did is not known yet. The page shows it when the database is back."
 	case errors.Is(err, studio.ErrDown):
 		return http.StatusServiceUnavailable, "The database cannot be reached. Nothing was changed; try again in a moment."
+	case errors.Is(err, errStranger):
+		return http.StatusUnauthorized, "You are not signed in any more. Open the sign-in page in another tab, then do this again."
+	case errors.Is(err, errMayNot):
+		text := err.Error()
+		return http.StatusForbidden, strings.ToUpper(text[:1]) + text[1:] + "."
 	case errors.Is(err, errBusy):
 		return http.StatusServiceUnavailable, err.Error()
 	case errors.Is(err, errSlow):
@@ -53,7 +58,7 @@ func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
 			slog.Error("request failed", "path", r.URL.Path, "error", err)
 		}
 	}
-	if strings.HasPrefix(r.URL.Path, "/api/") || strings.HasPrefix(r.URL.Path, "/view/") || r.URL.Path == "/healthz" {
+	if plain(r) {
 		var stale studio.ErrStale
 		body := map[string]any{"error": text}
 		if errors.As(err, &stale) {
@@ -67,4 +72,10 @@ func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	w.WriteHeader(code)
 	s.pages.render(w, r, "problem", map[string]any{"Code": code, "Text": text})
+}
+
+// plain reports whether a request is a program's, which reads JSON, and no person's.
+func plain(r *http.Request) bool {
+	p := r.URL.Path
+	return strings.HasPrefix(p, "/api/") || strings.HasPrefix(p, "/view/") || p == "/healthz" || p == "/readyz"
 }

@@ -15,6 +15,7 @@ const (
 	newsEvery   = 100 * time.Millisecond
 	silentUpTo  = 15 * time.Second
 	mostWatched = 40
+	watchedFor  = 5 * time.Minute // where people sign in
 )
 
 // events streams the heads and the open work of the characters that are asked for, as
@@ -27,8 +28,8 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, studio.Wrong("a stream tells of 1 to %d characters, not of %d", mostWatched, len(ids)))
 		return
 	}
-	ear, end := s.studio.Watch(ids...)
-	defer end()
+	ear, deaf := s.studio.Watch(ids...)
+	defer deaf()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
@@ -36,6 +37,10 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 	last := map[string]string{}
 	quiet := time.NewTicker(silentUpTo)
 	defer quiet.Stop()
+	var end <-chan time.Time
+	if s.door != nil {
+		end = time.After(watchedFor)
+	}
 	for {
 		text := ""
 		for _, id := range ids {
@@ -57,7 +62,12 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 			return
 		case <-quiet.C:
 			continue
-		case <-ear:
+		case <-end: // the browser asks again, if it still may
+			return
+		case _, on := <-ear:
+			if !on {
+				return // this server stops; the browser asks again
+			}
 		}
 		select { // several changes in a row are told together
 		case <-r.Context().Done():

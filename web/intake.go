@@ -52,7 +52,7 @@ func (s *site) smooth(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	finer := [...]int{1, 4, 16}[levels]
-	data, err := s.drawn(r.Context(), state.Mesh, finer, func() ([]byte, error) { return bundle.SmoothView(state.Mesh, levels) })
+	data, err := s.drawn(r.Context(), finer*len(state.Mesh.Corner), func() ([]byte, error) { return bundle.SmoothView(state.Mesh, levels) })
 	s.send(w, r, data, err)
 }
 

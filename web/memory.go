@@ -8,7 +8,6 @@ import (
 	"runtime/debug"
 	"time"
 
-	"wisemarrow/core/mesh"
 	"wisemarrow/formats/reading"
 
 	"golang.org/x/sync/semaphore"
@@ -75,10 +74,9 @@ func (s *site) files(next http.HandlerFunc) http.HandlerFunc {
 // while it is made.
 const viewTakes = 170
 
-// drawn makes the bundle of a view of a mesh when there is memory for it; finer is how
-// many corners it has for each of the mesh.
-func (s *site) drawn(ctx context.Context, m *mesh.Mesh, finer int, make func() ([]byte, error)) ([]byte, error) {
-	give, err := s.room.take(ctx, int64(viewTakes*finer*len(m.Corner)))
+// drawn makes the bundle of a view of so many corners when there is memory for it.
+func (s *site) drawn(ctx context.Context, corners int, make func() ([]byte, error)) ([]byte, error) {
+	give, err := s.room.take(ctx, int64(viewTakes*corners))
 	if err != nil {
 		return nil, err
 	}

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/people"
 	"wisemarrow/stages/placement"
 )
 
@@ -66,6 +67,11 @@ func (p pages) render(w http.ResponseWriter, r *http.Request, name string, data 
 	if _, ok := data["Author"]; !ok {
 		data["Author"] = author(r)
 	}
+	who, asked := personOf(r.Context())
+	if asked {
+		data["Person"] = who
+	}
+	data["Work"], data["Lead"] = !asked || who.Role.May(people.Work), !asked || who.Role.May(people.Lead)
 	w.Header().Set("Cache-Control", "no-store")
 	p.fragment(w, name, data)
 }

@@ -6,6 +6,7 @@ import (
 	"context"
 	"net/http"
 
+	"wisemarrow/people"
 	"wisemarrow/studio"
 
 	"github.com/go-chi/chi/v5"
@@ -18,56 +19,85 @@ type site struct {
 	ping   func(context.Context) error
 	pages  pages
 	room   *room
+	door   *Door
 }
 
-// Routes returns the whole site. ping tells whether the database answers.
-func Routes(x *studio.Studio, ping func(context.Context) error) http.Handler {
-	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom()}
+// Routes returns the whole site. ping tells whether the database answers; door is who
+// may come in, nil for everybody.
+func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http.Handler {
+	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom(), door: door}
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, secured, prompt, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "application/wasm", "image/svg+xml"))
 	r.Use(http.NewCrossOriginProtection().Handler)
+	if door != nil {
+		door.open()
+	}
+	r.Use(s.let)
 
-	r.Get("/", s.cast)
-	r.Get("/characters/{id}", s.toStage)
-	r.Get("/characters/{id}/card", s.castCard)
-	r.Get("/characters/{id}/{stage}", s.workbench)
-	r.Get("/characters/{id}/tray/{stage}", s.tray)
-	r.Get("/characters/{id}/handoff/{what}", s.handoff)
-	r.Get("/characters/{id}/report", s.report)
-	r.Get("/characters/{id}/script", s.script)
-
-	r.Route("/api", func(r chi.Router) {
-		r.Post("/author", s.setAuthor)
-		r.Get("/events", s.events)
-		r.Post("/characters", s.files(s.bringIn))
-		r.Get("/asked/{key}", s.asked)
-		r.Get("/characters/{id}", s.state)
-		r.Post("/characters/{id}/ops", s.operate)
-		r.Post("/characters/{id}/preview", s.preview)
-		r.Post("/characters/{id}/delivery", s.files(s.deliver))
-		r.Post("/characters/{id}/starter", s.starter)
-		r.Post("/characters/{id}/shelf", s.shelve)
-		r.Post("/characters/{id}/shelf/discard", s.discard)
-		r.Get("/characters/{id}/match", s.matchCharacter)
-		r.Post("/characters/{id}/match", s.files(s.matchFile))
-		r.Post("/characters/{id}/undo", s.undo)
-		r.Post("/characters/{id}/redo", s.redo)
-		r.Post("/characters/{id}/remove", s.remove)
-		r.Get("/characters/{id}/history", s.history)
-		r.Get("/characters/{id}/where/{stage}/{code}", s.where)
-		r.Get("/characters/{id}/probe/{vertex}", s.probe)
-		r.Post("/characters/{id}/measure", s.measure)
-		r.Post("/works/{work}/cancel", s.cancelWork)
+	r.Group(func(r chi.Router) { // to see
+		r.Use(s.need(people.Look))
+		r.Get("/", s.cast)
+		r.Get("/characters/{id}", s.toStage)
+		r.Get("/characters/{id}/card", s.castCard)
+		r.Get("/characters/{id}/{stage}", s.workbench)
+		r.Get("/characters/{id}/tray/{stage}", s.tray)
+		r.Get("/characters/{id}/handoff/{what}", s.handoff)
+		r.Get("/characters/{id}/report", s.report)
+		r.Get("/characters/{id}/script", s.script)
+		r.Get("/api/events", s.events)
+		r.Get("/api/asked/{key}", s.asked)
+		r.Get("/api/characters/{id}", s.state)
+		r.Get("/api/characters/{id}/match", s.matchCharacter)
+		r.Get("/api/characters/{id}/history", s.history)
+		r.Get("/api/characters/{id}/where/{stage}/{code}", s.where)
+		r.Get("/api/characters/{id}/probe/{vertex}", s.probe)
+		r.Post("/api/characters/{id}/preview", s.preview)
+		r.Post("/api/characters/{id}/measure", s.measure)
+		r.Post("/api/characters/{id}/starter", s.starter)
+		r.Get("/view/mesh/{rev}", s.meshView)
+		r.Get("/view/smooth/{rev}/{levels}", s.smooth)
+		r.Get("/view/weights/{rev}", s.weightsView)
+		r.Get("/view/weights/{rev}/{joint}", s.columnView)
+		r.Get("/view/motion/{rev}/{clip}", s.motion)
+		r.Get("/view/thumbnail/{rev}", s.thumbnail)
 	})
-
-	r.Get("/view/mesh/{rev}", s.meshView)
-	r.Get("/view/smooth/{rev}/{levels}", s.smooth)
-	r.Get("/view/weights/{rev}", s.weightsView)
-	r.Get("/view/weights/{rev}/{joint}", s.columnView)
-	r.Get("/view/motion/{rev}/{clip}", s.motion)
-	r.Get("/view/thumbnail/{rev}", s.thumbnail)
-	r.Get("/healthz", s.health)
+	r.Group(func(r chi.Router) { // to change characters
+		r.Use(s.need(people.Work))
+		r.Post("/api/characters", s.files(s.bringIn))
+		r.Post("/api/characters/{id}/ops", s.operate)
+		r.Post("/api/characters/{id}/delivery", s.files(s.deliver))
+		r.Post("/api/characters/{id}/shelf", s.shelve)
+		r.Post("/api/characters/{id}/shelf/discard", s.discard)
+		r.Post("/api/characters/{id}/match", s.files(s.matchFile))
+		r.Post("/api/characters/{id}/undo", s.undo)
+		r.Post("/api/characters/{id}/redo", s.redo)
+		r.Post("/api/works/{work}/cancel", s.cancelWork)
+	})
+	r.With(s.need(people.Lead)).Post("/api/characters/{id}/remove", s.remove)
+	if door == nil {
+		r.Post("/api/author", s.setAuthor)
+	} else {
+		s.doors(r)
+	}
+	r.Get("/healthz", s.alive)
+	r.Get("/readyz", s.ready)
 	r.Handle("/static/*", static())
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.problem(w, r, studio.ErrNotFound) })
 	return r
+}
+
+// doors are the routes of who may come in.
+func (s *site) doors(r chi.Router) {
+	if s.door.Header == "" {
+		r.Get("/sign-in", s.signInPage)
+		r.Post("/sign-in", s.signIn)
+		r.With(s.need(people.Look)).Post("/sign-out", s.signOut)
+		r.With(s.need(people.Look)).Post("/api/people/mine", s.peopleDo(s.myPassword))
+		r.With(s.need(people.Look)).Post("/api/people/everywhere-out", s.peopleDo(s.everywhereOut))
+		r.With(s.need(people.Lead)).Post("/api/people/password", s.peopleDo(s.setPassword))
+	}
+	r.With(s.need(people.Look)).Get("/people", s.peoplePage)
+	r.With(s.need(people.Lead)).Post("/api/people", s.peopleDo(s.addPerson))
+	r.With(s.need(people.Lead)).Post("/api/people/role", s.peopleDo(s.setRole))
+	r.With(s.need(people.Lead)).Post("/api/people/remove", s.peopleDo(s.removePerson))
 }

@@ -38,7 +38,7 @@ func TestOnlyKnownNamesAreAnswered(t *testing.T) {
 }
 
 func TestEveryAnswerKeepsOtherSitesOut(t *testing.T) {
-	site := Routes(nil, nil)
+	site := Routes(nil, nil, nil)
 	for _, path := range []string{"/static/none.js", "/nowhere", "/static/"} {
 		w := httptest.NewRecorder()
 		site.ServeHTTP(w, httptest.NewRequest("GET", path, nil))

@@ -42,7 +42,7 @@ func (s *site) meshView(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	data, err := s.drawn(r.Context(), state.Mesh, 1, func() ([]byte, error) { return bundle.MeshView(state.Mesh) })
+	data, err := s.drawn(r.Context(), len(state.Mesh.Corner), func() ([]byte, error) { return bundle.MeshView(state.Mesh) })
 	s.send(w, r, data, err)
 }
 

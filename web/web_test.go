@@ -36,7 +36,7 @@ func served(t *testing.T, limits reading.Limits) (*httptest.Server, *store.Store
 	x := studio.New(s, nil, limits)
 	listening, end := context.WithCancel(ctx)
 	go s.Listen(listening, x.Wake)
-	server := httptest.NewServer(web.Routes(x, s.Ping))
+	server := httptest.NewServer(web.Routes(x, s.Ping, nil))
 	t.Cleanup(func() { end(); server.Close(); _ = s.Close() })
 	return server, s
 }
@@ -54,6 +54,20 @@ func upload(t *testing.T, server *httptest.Server, files map[string]string) (int
 	r, err := http.Post(server.URL+"/api/characters", form.FormDataContentType(), &body)
 	require.NoError(t, err)
 	return decode(t, r)
+}
+
+// form writes a form with fields and one file; it returns its content type.
+func form(t *testing.T, to io.Writer, fields map[string]string, name, text string) string {
+	t.Helper()
+	w := multipart.NewWriter(to)
+	for k, v := range fields {
+		require.NoError(t, w.WriteField(k, v))
+	}
+	part, err := w.CreateFormFile("file", name)
+	require.NoError(t, err)
+	_, _ = io.WriteString(part, text)
+	require.NoError(t, w.Close())
+	return w.FormDataContentType()
 }
 
 func decode(t *testing.T, r *http.Response) (int, map[string]any) {
@@ -176,7 +190,7 @@ func TestErrorsSayWhatAndWhere(t *testing.T) {
 		require.Contains(t, []int{404, 422}, code, path)
 	}
 	require.NoError(t, s.Close())
-	code, text, _ := get(t, server, "/healthz")
+	code, text, _ := get(t, server, "/readyz")
 	require.GreaterOrEqual(t, code, 500)
 	require.Contains(t, text, "error")
 }

@@ -9,6 +9,8 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -22,22 +24,35 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// databaseURL is the default database: what the project's own scripts start.
-func databaseURL() string {
+// databaseURL is the default database: what the environment says, itself or in a file, or
+// else what the project's own scripts start from this folder.
+func databaseURL() (string, error) {
 	if u := os.Getenv("WISEMARROW_DATABASE"); u != "" {
-		return u
+		return u, nil
 	}
-	return "postgres://wisemarrow@127.0.0.1:5540/wisemarrow?sslmode=disable"
+	file, named := os.LookupEnv("WISEMARROW_DATABASE_FILE")
+	if !named {
+		file = filepath.Join(".data", "database-url")
+	}
+	text, err := os.ReadFile(file)
+	switch {
+	case err == nil && strings.TrimSpace(string(text)) != "":
+		return strings.TrimSpace(string(text)), nil
+	case named:
+		return "", fmt.Errorf("WISEMARROW_DATABASE_FILE names %s, which holds no database: %w", file, err)
+	}
+	return "", errors.New("no database is named: --database, WISEMARROW_DATABASE or WISEMARROW_DATABASE_FILE; `make db` starts the project's own")
 }
 
 // addDatabase adds the flag. The default is found when the command runs: as the flag's
 // own it would be printed by --help, with its password.
 func addDatabase(c *cobra.Command, url *string) {
-	c.Flags().StringVar(url, "database", "", "PostgreSQL URL (default: WISEMARROW_DATABASE, or the project's own on 127.0.0.1)")
-	c.PreRun = func(*cobra.Command, []string) {
+	c.Flags().StringVar(url, "database", "", "PostgreSQL URL (default: WISEMARROW_DATABASE, the file that WISEMARROW_DATABASE_FILE names, or the project's own)")
+	c.PreRunE = func(*cobra.Command, []string) (err error) {
 		if *url == "" {
-			*url = databaseURL()
+			*url, err = databaseURL()
 		}
+		return err
 	}
 }
 
@@ -72,15 +87,17 @@ func interrupted() (context.Context, context.CancelFunc) {
 }
 
 func serveCommand() *cobra.Command {
-	var url, addr string
+	var url, addr, metricsAddr string
 	var hosts []string
+	var in doorFlags
 	var workers, megabytes, vertices int
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the workbench, and do long work in the same process",
 		Example: `  wisemarrow serve --addr 127.0.0.1:8470
   wisemarrow serve --workers 0     # leave long work to wisemarrow worker
-  wisemarrow serve --host marrow.studio.example     # behind a proxy of that name`,
+  wisemarrow serve --addr 0.0.0.0:8470 --tls-cert cert.pem --tls-key key.pem --host marrow.studio.example
+  wisemarrow serve --sign-in --behind-tls --proxy 127.0.0.1 --host marrow.studio.example     # behind a proxy`,
 		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			ctx, stop := interrupted()
@@ -92,6 +109,10 @@ func serveCommand() *cobra.Command {
 				return err
 			}
 			defer s.Close()
+			door, err := in.door(ctx, addr, s)
+			if err != nil {
+				return err
+			}
 			q, err := queue.New(ctx, url, x, s, workers)
 			if err != nil {
 				return err
@@ -107,29 +128,71 @@ func serveCommand() *cobra.Command {
 				return fmt.Errorf("%s is not free: %w\nAnother server may be running there; choose another with --addr", addr, err)
 			}
 			go s.Listen(ctx, x.Wake)
-			server := &http.Server{Handler: web.Known(hosts, web.Routes(x, s.Ping)), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, BaseContext: func(net.Listener) context.Context { return ctx }}
+			site := web.Routes(x, s.Ping, door)
+			if metricsAddr != "" {
+				all, err := metrics(s)
+				if err != nil {
+					return err
+				}
+				site = web.Counted(all, site)
+				if err := serveMetrics(ctx, metricsAddr, all); err != nil {
+					return err
+				}
+			}
+			server := &http.Server{Handler: web.Known(hosts, site), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) }}
+			server.RegisterOnShutdown(x.EndWatch)
+			stopped := make(chan struct{})
 			go func() {
 				<-ctx.Done()
-				end, done := context.WithTimeout(context.Background(), 5*time.Second)
-				defer done()
-				_ = server.Shutdown(end)
+				end(server, q)
+				close(stopped)
 			}()
-			fmt.Printf("Wise Marrow is at http://%s\n", listener.Addr())
-			err = server.Serve(listener)
+			how := "http"
+			if in.cert != "" {
+				how = "https"
+			}
+			fmt.Printf("Wise Marrow is at %s://%s\n", how, listener.Addr())
+			if in.cert != "" {
+				err = server.ServeTLS(listener, in.cert, in.key)
+			} else {
+				err = server.Serve(listener)
+			}
 			if !errors.Is(err, http.ErrServerClosed) {
 				return err
 			}
-			end, done := context.WithTimeout(context.Background(), 10*time.Second)
-			defer done()
-			q.Stop(end)
+			<-stopped
 			return nil
 		},
 	}
 	addDatabase(c, &url)
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8470", "address to listen on")
 	c.Flags().StringSliceVar(&hosts, "host", nil, "a further name that browsers reach it by, besides addresses and localhost")
+	in.add(c)
+	c.Flags().StringVar(&metricsAddr, "metrics", "", "address on which Prometheus finds /metrics, not for the public")
 	c.Flags().IntVar(&workers, "workers", 2, "long works done at a time in this process")
 	c.Flags().IntVar(&megabytes, "max-megabytes", int(reading.Default.Bytes>>20), "largest file accepted")
 	c.Flags().IntVar(&vertices, "max-vertices", reading.Default.Vertices, "most vertices accepted")
 	return c
+}
+
+// answerWithin is how long requests may still take when the server is told to stop, and
+// stopWithin how long all of it takes at most.
+const (
+	answerWithin = 5 * time.Second
+	stopWithin   = 10 * time.Second
+)
+
+// end stops a server: what was received is answered, long work goes back to the queue at
+// once, for another process to go on with.
+func end(server *http.Server, q *queue.Queue) {
+	within, done := context.WithTimeout(context.Background(), stopWithin)
+	defer done()
+	returned := make(chan struct{})
+	go func() { q.Stop(within); close(returned) }()
+	answers, late := context.WithTimeout(within, answerWithin)
+	defer late()
+	if err := server.Shutdown(answers); err != nil {
+		_ = server.Close()
+	}
+	<-returned
 }

@@ -18,9 +18,10 @@ var may = map[string][]string{
 	"wisemarrow/studio":  {"wisemarrow/core", "wisemarrow/formats"},
 	"wisemarrow/stages":  {"wisemarrow/core", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
 	"wisemarrow/browser": {"wisemarrow/core", "wisemarrow/browser"},
-	"wisemarrow/store":   {"wisemarrow/studio"},
+	"wisemarrow/people":  {},
+	"wisemarrow/store":   {"wisemarrow/people", "wisemarrow/studio"},
 	"wisemarrow/queue":   {"wisemarrow/studio"},
-	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
+	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/people", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
 	"wisemarrow/demo":    {"wisemarrow/core", "wisemarrow/studio"},
 }
 

@@ -3,10 +3,10 @@
 import { bring, getText, post } from './api.js';
 import { ask } from './ask.js';
 
-const form = document.getElementById('bring');
+const form = document.getElementById('bring'); // not there for who may only look
 const input = document.getElementById('file');
-const way = form.querySelector('.way');
-const refusal = form.querySelector('.refusal');
+const way = form?.querySelector('.way');
+const refusal = form?.querySelector('.refusal');
 
 async function take(files) {
   if (!files.length) return;
@@ -40,10 +40,12 @@ function refuse(text) {
   input.value = '';
 }
 
-input.addEventListener('change', () => take(input.files));
-for (const type of ['dragenter', 'dragover']) addEventListener(type, (e) => { e.preventDefault(); document.body.classList.add('dropping'); });
-for (const type of ['dragleave', 'drop']) addEventListener(type, (e) => { if (type === 'drop' || !e.relatedTarget) document.body.classList.remove('dropping'); });
-addEventListener('drop', (e) => { e.preventDefault(); take(e.dataTransfer.files); });
+if (form) {
+  input.addEventListener('change', () => take(input.files));
+  for (const type of ['dragenter', 'dragover']) addEventListener(type, (e) => { e.preventDefault(); document.body.classList.add('dropping'); });
+  for (const type of ['dragleave', 'drop']) addEventListener(type, (e) => { if (type === 'drop' || !e.relatedTarget) document.body.classList.remove('dropping'); });
+  addEventListener('drop', (e) => { e.preventDefault(); take(e.dataTransfer.files); });
+}
 
 document.addEventListener('click', async (e) => {
   const b = e.target.closest('[data-remove]');
@@ -69,4 +71,4 @@ async function fillIn() {
 fillIn();
 fillIn();
 
-document.getElementById('author').addEventListener('change', (e) => { post('/api/author', { name: e.target.value }).catch((error) => refuse(error.message)); });
+document.getElementById('author')?.addEventListener('change', (e) => { post('/api/author', { name: e.target.value }).catch((error) => refuse(error.message)); });

@@ -1,0 +1,317 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/netip"
+	"net/url"
+	"strings"
+	"testing"
+
+	"wisemarrow/formats/reading"
+	"wisemarrow/internal/studiotest"
+	"wisemarrow/internal/testdb"
+	"wisemarrow/people"
+	"wisemarrow/store"
+	"wisemarrow/studio"
+	"wisemarrow/web"
+
+	"github.com/alexedwards/scs/postgresstore"
+	"github.com/stretchr/testify/require"
+)
+
+// guarded is a site with a door, three people and a character.
+type guarded struct {
+	*httptest.Server
+	store     *store.Store
+	character studio.Character
+}
+
+const phrase = "four horses in the rain"
+
+func guard(t *testing.T, change func(*web.Door)) guarded {
+	t.Helper()
+	ctx := context.Background()
+	s, err := store.Open(ctx, testdb.New(t))
+	require.NoError(t, err)
+	require.NoError(t, s.Migrate(ctx))
+	for _, r := range people.Roles {
+		require.NoError(t, s.AddPerson(ctx, people.Person{Name: "The " + string(r), Role: r, Password: people.Hash(phrase)}))
+	}
+	pool, err := s.SQL()
+	require.NoError(t, err)
+	sessions := postgresstore.NewWithCleanupInterval(pool, 0)
+	d := &web.Door{People: s, Sessions: sessions}
+	if change != nil {
+		change(d)
+	}
+	x := studio.New(s, nil, reading.Default)
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", studiotest.Odile(), "came in")
+	require.NoError(t, err)
+	server := httptest.NewServer(web.Routes(x, s.Ping, d))
+	t.Cleanup(func() { server.Close(); _ = s.Close() })
+	return guarded{server, s, c}
+}
+
+// browser keeps cookies and follows nothing.
+func browser(t *testing.T) *http.Client {
+	t.Helper()
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+}
+
+func (g guarded) ask(t *testing.T, b *http.Client, method, path string, body any) (int, string, http.Header) {
+	t.Helper()
+	var in io.Reader
+	kind := ""
+	switch v := body.(type) {
+	case url.Values:
+		in, kind = strings.NewReader(v.Encode()), "application/x-www-form-urlencoded"
+	case nil:
+	default:
+		data, err := json.Marshal(v)
+		require.NoError(t, err)
+		in, kind = bytes.NewReader(data), "application/json"
+	}
+	r, err := http.NewRequest(method, g.URL+path, in)
+	require.NoError(t, err)
+	if kind != "" {
+		r.Header.Set("Content-Type", kind)
+	}
+	a, err := b.Do(r)
+	require.NoError(t, err)
+	defer a.Body.Close()
+	text, err := io.ReadAll(a.Body)
+	require.NoError(t, err)
+	return a.StatusCode, string(text), a.Header
+}
+
+func (g guarded) signedIn(t *testing.T, name string) *http.Client {
+	t.Helper()
+	b := browser(t)
+	code, text, h := g.ask(t, b, "POST", "/sign-in", url.Values{"name": {name}, "password": {phrase}, "to": {"/people"}})
+	require.Equal(t, http.StatusSeeOther, code, text)
+	require.Equal(t, "/people", h.Get("Location"))
+	return b
+}
+
+// routes is every route that does or shows something, with the role that it needs.
+func (g guarded) routes() map[string]people.Role {
+	at := "/api/characters/" + g.character.ID
+	rev := fmt.Sprint(g.character.Head)
+	return map[string]people.Role{
+		"GET /": people.Look, "GET /people": people.Look, "GET /characters/" + g.character.ID + "/intake": people.Look, "GET /characters/" + g.character.ID + "/card": people.Look,
+		"GET /characters/" + g.character.ID + "/script": people.Look, "GET /characters/" + g.character.ID + "/report": people.Look,
+		"GET " + at: people.Look, "GET " + at + "/history": people.Look, "GET /api/asked/x": people.Look,
+		"GET /view/mesh/" + rev: people.Look, "GET /view/thumbnail/" + rev: people.Look, "GET /view/smooth/" + rev + "/1": people.Look,
+		"POST " + at + "/preview": people.Look, "POST " + at + "/measure": people.Look,
+		"POST " + at + "/ops": people.Work, "POST " + at + "/undo": people.Work, "POST " + at + "/redo": people.Work, "POST /api/characters": people.Work,
+		"POST " + at + "/delivery": people.Work, "POST " + at + "/shelf": people.Work, "POST " + at + "/shelf/discard": people.Work, "POST " + at + "/match": people.Work,
+		"POST /api/works/none/cancel": people.Work,
+		"POST /api/people":            people.Lead, "POST /api/people/role": people.Lead, "POST /api/people/password": people.Lead, "POST /api/people/remove": people.Lead,
+		"POST " + at + "/remove": people.Lead, // last: it goes
+	}
+}
+
+// Nobody sees or does anything without signing in, and each role what it may (OWASP
+// ASVS 4.1.1, 4.1.3, 4.1.5).
+func TestEachRouteAsksForItsRole(t *testing.T) {
+	g := guard(t, nil)
+	stranger := browser(t)
+	for route := range g.routes() {
+		method, path, _ := strings.Cut(route, " ")
+		code, text, h := g.ask(t, stranger, method, path, nil)
+		if method == "GET" && !strings.HasPrefix(path, "/api/") && !strings.HasPrefix(path, "/view/") {
+			require.Equal(t, http.StatusSeeOther, code, route)
+			require.True(t, strings.HasPrefix(h.Get("Location"), "/sign-in?to="), route)
+		} else {
+			require.Equal(t, http.StatusUnauthorized, code, route)
+		}
+		require.NotContains(t, text, "Odile", route)
+	}
+	for _, r := range people.Roles {
+		b := g.signedIn(t, "the "+string(r))
+		for route, needs := range g.routes() {
+			if r == people.Lead && strings.HasSuffix(route, "/remove") {
+				continue
+			}
+			method, path, _ := strings.Cut(route, " ")
+			code, text, _ := g.ask(t, b, method, path, nil)
+			if r.May(needs) {
+				require.NotContains(t, []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusInternalServerError}, code, "%s, %s: %s", r, route, text)
+			} else {
+				require.Equal(t, http.StatusForbidden, code, "%s, %s", r, route)
+			}
+		}
+	}
+	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/sign-in": 200} {
+		code, _, _ := g.ask(t, stranger, "GET", path, nil)
+		require.Equal(t, want, code, path)
+	}
+}
+
+// Work is signed with the name of who signed in, whatever a cookie says.
+func TestWorkIsSignedWithThePersonsName(t *testing.T) {
+	g := guard(t, nil)
+	b := g.signedIn(t, "THE WORK")
+	u, _ := url.Parse(g.URL)
+	b.Jar.SetCookies(u, []*http.Cookie{{Name: "wisemarrow_author", Value: "Somebody"}})
+	code, text, _ := g.ask(t, b, "POST", "/api/characters/"+g.character.ID+"/ops", map[string]any{"op": "drop_faces", "base": g.character.Head})
+	require.Equal(t, 200, code, text)
+	require.Contains(t, text, `"author":"The work"`)
+	code, _, _ = g.ask(t, b, "POST", "/api/author", map[string]string{"name": "x"})
+	require.Equal(t, http.StatusNotFound, code)
+}
+
+// A name or an address that is tried too often has to wait, with the right password too;
+// what is told does not tell whether there is such a name (OWASP ASVS 2.2.1).
+func TestTriesAreThrottled(t *testing.T) {
+	g := guard(t, nil)
+	told := map[string]bool{}
+	for _, name := range []string{"The lead", "Nobody at all"} {
+		b := browser(t)
+		for range 5 {
+			code, text, _ := g.ask(t, b, "POST", "/sign-in", url.Values{"name": {name}, "password": {"four horses in the sun"}})
+			require.Equal(t, http.StatusUnauthorized, code)
+			told[strings.ReplaceAll(text, name, "")] = true
+		}
+		code, _, h := g.ask(t, b, "POST", "/sign-in", url.Values{"name": {name}, "password": {phrase}})
+		require.Equal(t, http.StatusTooManyRequests, code)
+		require.NotEmpty(t, h.Get("Retry-After"))
+	}
+	require.Len(t, told, 1)
+	g.signedIn(t, "The work") // others are not held up
+	events, err := g.store.Events(context.Background(), 100)
+	require.NoError(t, err)
+	failed := 0
+	for _, e := range events {
+		if strings.Contains(e.What, "could not sign in") {
+			failed++
+			require.Equal(t, "127.0.0.1", e.From)
+		}
+	}
+	require.Equal(t, 10, failed)
+}
+
+// A session ends when the person signs out, here or everywhere, gets another password or
+// is removed (OWASP ASVS 3.3.1, 3.3.3); each sign-in has a token of its own (3.2.1).
+func TestSessionsEnd(t *testing.T) {
+	g := guard(t, nil)
+	in := func(b *http.Client) bool {
+		code, _, _ := g.ask(t, b, "GET", "/people", nil)
+		return code == 200
+	}
+	lead := g.signedIn(t, "The lead")
+	one, two := g.signedIn(t, "The work"), g.signedIn(t, "The work")
+	u, _ := url.Parse(g.URL)
+	require.NotEqual(t, one.Jar.Cookies(u)[0].Value, two.Jar.Cookies(u)[0].Value)
+	kept := one.Jar.Cookies(u)
+	code, _, _ := g.ask(t, one, "POST", "/sign-out", url.Values{})
+	require.Equal(t, http.StatusSeeOther, code)
+	require.False(t, in(one))
+	one.Jar.SetCookies(u, kept)
+	require.False(t, in(one), "the token is worth nothing any more")
+	require.True(t, in(two))
+
+	code, text, _ := g.ask(t, two, "POST", "/api/people/everywhere-out", map[string]string{"name": "The lead"})
+	require.Equal(t, http.StatusForbidden, code, text)
+	code, text, _ = g.ask(t, two, "POST", "/api/people/everywhere-out", map[string]string{})
+	require.Equal(t, 200, code, text)
+	require.False(t, in(two))
+
+	three := g.signedIn(t, "The work")
+	code, text, _ = g.ask(t, three, "POST", "/api/people/mine", map[string]string{"old": "wrong wrong wrong", "password": "seven boats at night"})
+	require.Equal(t, http.StatusUnprocessableEntity, code, text)
+	code, text, _ = g.ask(t, three, "POST", "/api/people/mine", map[string]string{"old": phrase, "password": "short"})
+	require.Equal(t, http.StatusUnprocessableEntity, code, text)
+	require.True(t, in(three))
+	code, text, _ = g.ask(t, lead, "POST", "/api/people/password", map[string]string{"name": "The work", "password": "seven boats at night"})
+	require.Equal(t, 200, code, text)
+	require.False(t, in(three))
+
+	look := g.signedIn(t, "The look")
+	code, text, _ = g.ask(t, lead, "POST", "/api/people/remove", map[string]string{"name": "The look"})
+	require.Equal(t, 200, code, text)
+	require.False(t, in(look))
+	for path, body := range map[string]map[string]string{"remove": {"name": "The lead"}, "role": {"name": "The lead", "role": "work"}} {
+		code, text, _ = g.ask(t, lead, "POST", "/api/people/"+path, body)
+		require.Equal(t, http.StatusUnprocessableEntity, code, text)
+		require.Contains(t, text, "last lead")
+	}
+	code, text, _ = g.ask(t, lead, "POST", "/api/people", map[string]string{"name": "Ines", "role": "work", "password": "Ines and her boats"})
+	require.Equal(t, http.StatusUnprocessableEntity, code, text)
+	code, text, _ = g.ask(t, lead, "POST", "/api/people", map[string]string{"name": "Ines", "role": "work", "password": "three boats at night"})
+	require.Equal(t, 200, code, text)
+	code, text, _ = g.ask(t, lead, "POST", "/api/people", map[string]string{"name": "ines", "role": "work", "password": "three boats at night"})
+	require.Equal(t, http.StatusUnprocessableEntity, code, text)
+	code, text, _ = g.ask(t, lead, "GET", "/people", nil)
+	require.Equal(t, 200, code)
+	for _, line := range []string{"added Ines as work", "removed The look", "signed out", "signed in"} {
+		require.Contains(t, text, line)
+	}
+}
+
+// Only a lead makes a new production.
+func TestOnlyALeadMakesAProduction(t *testing.T) {
+	g := guard(t, nil)
+	for who, want := range map[string]int{"The work": http.StatusUnprocessableEntity, "The lead": http.StatusCreated} {
+		b := g.signedIn(t, who)
+		code, text := g.bring(t, b, "Another")
+		require.Equal(t, want, code, "%s: %s", who, text)
+		code, text = g.bring(t, b, "Test")
+		require.Equal(t, http.StatusCreated, code, text)
+	}
+}
+
+func (g guarded) bring(t *testing.T, b *http.Client, production string) (int, string) {
+	t.Helper()
+	var body bytes.Buffer
+	kind := form(t, &body, map[string]string{"production": production}, "tri.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+	r, err := b.Post(g.URL+"/api/characters", kind, &body)
+	require.NoError(t, err)
+	defer r.Body.Close()
+	text, err := io.ReadAll(r.Body)
+	require.NoError(t, err)
+	return r.StatusCode, string(text)
+}
+
+// What signs people in before this server is believed from its address alone.
+func TestAProxyNamesThePersonFromItsAddressOnly(t *testing.T) {
+	for _, c := range []struct {
+		proxy string
+		name  string
+		want  int
+	}{{"127.0.0.0/8", "the lead", 200}, {"127.0.0.0/8", "", 303}, {"127.0.0.0/8", "Nobody", 403}, {"10.0.0.0/8", "The lead", 303}} {
+		g := guard(t, func(d *web.Door) { d.Header, d.Proxies = "X-Person", []netip.Prefix{netip.MustParsePrefix(c.proxy)} })
+		r, err := http.NewRequest("GET", g.URL+"/people", nil)
+		require.NoError(t, err)
+		r.Header.Set("X-Person", c.name)
+		a, err := browser(t).Do(r)
+		require.NoError(t, err)
+		a.Body.Close()
+		require.Equal(t, c.want, a.StatusCode, "%+v", c)
+	}
+}
+
+// Signing in leads to a page of this site and nowhere else (OWASP ASVS 5.1.5), and the
+// cookie is as browsers keep it best (3.4.1 to 3.4.5).
+func TestSigningInStaysHere(t *testing.T) {
+	g := guard(t, func(d *web.Door) { d.Secure = true })
+	for _, to := range []string{"https://elsewhere.example/", "//elsewhere.example", `/\elsewhere.example`, "javascript:alert(1)", ""} {
+		code, _, h := g.ask(t, browser(t), "POST", "/sign-in", url.Values{"name": {"The lead"}, "password": {phrase}, "to": {to}})
+		require.Equal(t, http.StatusSeeOther, code)
+		require.Equal(t, "/", h.Get("Location"), to)
+		cookie := h.Get("Set-Cookie")
+		for _, part := range []string{"__Host-wisemarrow_session=", "HttpOnly", "Secure", "SameSite=Lax", "Path=/"} {
+			require.Contains(t, cookie, part)
+		}
+		require.NotContains(t, cookie, "Domain")
+	}
+}
