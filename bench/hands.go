@@ -101,40 +101,48 @@ func hostileSpeed() error {
 	return nil
 }
 
+// emptyStore makes a database on the server that WISEMARROW_BENCH_DATABASE names; end
+// drops it. It is nil without such a server.
+func emptyStore(ctx context.Context) (s *store.Store, end func(), err error) {
+	admin := os.Getenv("WISEMARROW_BENCH_DATABASE")
+	if admin == "" {
+		fmt.Println("Not measured: WISEMARROW_BENCH_DATABASE names no database server")
+		return nil, nil, nil
+	}
+	conn, err := pgx.Connect(ctx, admin)
+	if err != nil {
+		return nil, nil, err
+	}
+	drop := func() error {
+		_, err := conn.Exec(ctx, "drop database if exists wisemarrow_bench with (force)")
+		return err
+	}
+	if err := drop(); err != nil {
+		return nil, nil, err
+	}
+	if _, err := conn.Exec(ctx, "create database wisemarrow_bench"); err != nil {
+		return nil, nil, err
+	}
+	u, err := url.Parse(admin)
+	if err != nil {
+		return nil, nil, err
+	}
+	u.Path = "/wisemarrow_bench"
+	if s, err = store.Open(ctx, u.String()); err != nil {
+		return nil, nil, err
+	}
+	return s, func() { _ = s.Close(); _ = drop(); _ = conn.Close(ctx) }, s.Migrate(ctx)
+}
+
 // hands measures what a person waits for: opening, moving a joint, undo, the cast. It
 // wants a database server, in WISEMARROW_BENCH_DATABASE.
 func hands() error {
-	admin := os.Getenv("WISEMARROW_BENCH_DATABASE")
-	if admin == "" {
-		fmt.Println("What hands wait for: not measured, WISEMARROW_BENCH_DATABASE names no database server")
-		return nil
-	}
 	ctx := context.Background()
-	conn, err := pgx.Connect(ctx, admin)
-	if err != nil {
+	s, end, err := emptyStore(ctx)
+	if s == nil || err != nil {
 		return err
 	}
-	defer conn.Close(ctx)
-	if _, err := conn.Exec(ctx, "drop database if exists wisemarrow_bench with (force)"); err != nil {
-		return err
-	}
-	if _, err := conn.Exec(ctx, "create database wisemarrow_bench"); err != nil {
-		return err
-	}
-	defer func() { _, _ = conn.Exec(ctx, "drop database if exists wisemarrow_bench with (force)") }()
-	u, err := url.Parse(admin)
-	if err != nil {
-		return err
-	}
-	u.Path = "/wisemarrow_bench"
-	s, err := store.Open(ctx, u.String())
-	if err != nil {
-		return err
-	}
-	defer s.Close()
-	if err := s.Migrate(ctx); err != nil {
-		return err
-	}
+	defer end()
 	h := &hand{s: s}
 	h.fresh()
 	defer h.server.Close()

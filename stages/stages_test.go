@@ -46,23 +46,63 @@ func every(t *testing.T, s studio.State, what string, params func(name string) s
 	t.Helper()
 	var out []studio.State
 	for _, e := range studio.Operations() {
-		entry, op, err := studio.ParseOperation(e.Name, json.RawMessage(params(e.Name)))
-		require.True(t, err == nil || studio.IsInput(err), "%s: %s: %v", what, e.Name, err)
-		if err != nil {
-			continue
+		if after, done := one(t, s, what, e.Name, params(e.Name)); done {
+			out = append(out, after)
 		}
-		after, told, err := studio.Apply(context.Background(), entry, op, s, nil)
-		says := fmt.Sprintf("%s: %s", what, e.Name)
-		if err != nil {
-			require.True(t, studio.IsInput(err), "%s: %v", says, err)
-			require.NotEmpty(t, err.Error(), says)
-			continue
-		}
-		require.NotEmpty(t, told.Sentence, says)
-		sound(t, after, says)
-		out = append(out, after)
 	}
 	return out
+}
+
+// one does one operation like that; done is false if it was refused.
+func one(t *testing.T, s studio.State, what, name, params string) (after studio.State, done bool) {
+	t.Helper()
+	says := fmt.Sprintf("%s: %s", what, name)
+	entry, op, err := studio.ParseOperation(name, json.RawMessage(params))
+	require.True(t, err == nil || studio.IsInput(err), "%s: %v", says, err)
+	if err != nil {
+		return s, false
+	}
+	after, told, err := studio.Apply(context.Background(), entry, op, s, nil)
+	if err != nil {
+		require.True(t, studio.IsInput(err), "%s: %v", says, err)
+		require.NotEmpty(t, err.Error(), says)
+		return s, false
+	}
+	require.NotEmpty(t, told.Sentence, says)
+	sound(t, after, says)
+	return after, true
+}
+
+// FuzzParameters does operations with whatever parameters to a small bound character.
+func FuzzParameters(f *testing.F) {
+	m := hostile.Meshes["a long strip"](60)
+	s := studio.State{Mesh: m, Skeleton: poles(m), Settings: studio.DefaultSettings()}
+	entry, op, err := studio.ParseOperation("bind_heat", nil)
+	require.NoError(f, err)
+	if s, _, err = studio.Apply(context.Background(), entry, op, s, nil); err != nil {
+		f.Fatal(err)
+	}
+	list := studio.Operations()
+	for i := range list {
+		f.Add(uint8(i), "{}")
+	}
+	for i, e := range list {
+		for _, p := range []string{
+			`{"joint":"j1","to":[0.1,0.2,0.3]}`, `{"joint":"j1","by":[0,1e9,0]}`, `{"joint":"j1","name":"j2"}`, `{"joints":["j1","j1"]}`,
+			`{"distance":1e-5}`, `{"height":1.7}`, `{"scale":0.01,"up":"z","stand":true}`, `{"part":"strip","name":"a"}`, `{"parent":"j1","places":[[0,0,0],[1,1,1]]}`,
+		} {
+			if _, _, err := studio.ParseOperation(e.Name, json.RawMessage(p)); err == nil {
+				f.Add(uint8(i), p)
+			}
+		}
+	}
+	f.Fuzz(func(t *testing.T, which uint8, params string) {
+		e := list[int(which)%len(list)]
+		if e.Name == "fit_starter" { // a second each: others have the time
+			return
+		}
+		one(t, s, params, e.Name, params)
+	})
 }
 
 // poles is a chain of three joints through the middle of a mesh.

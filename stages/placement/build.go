@@ -152,9 +152,11 @@ func (o *ReparentJoint) Apply(_ context.Context, s studio.State, _ studio.Progre
 	}
 	out := s.Skeleton
 	var before []string
-	for k, name := range o.Joints { // by name: numbers change as joints hang elsewhere
-		was := "none"
-		if p := s.Skeleton.Joints[which[k]].Parent; p >= 0 {
+	names := make([]string, len(which)) // each once, whatever was asked for
+	for k, i := range which {           // by name: numbers change as joints hang elsewhere
+		was, name := "none", s.Skeleton.Joints[i].Name
+		names[k] = name
+		if p := s.Skeleton.Joints[i].Parent; p >= 0 {
 			was = s.Skeleton.Joints[p].Name
 		}
 		if !slices.Contains(before, was) {
@@ -166,10 +168,10 @@ func (o *ReparentJoint) Apply(_ context.Context, s studio.State, _ studio.Progre
 	}
 	after, hang := cmp.Or(o.Parent, "none"), "hangs"
 	place := "its place is kept"
-	if len(o.Joints) > 1 {
+	if len(names) > 1 {
 		hang, place = "hang", "their places are kept"
 	}
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("%s %s from %s now, not from %s; %s", studio.Said(o.Joints), hang, after, studio.Said(before), place), Before: studio.Said(before), After: after}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("%s %s from %s now, not from %s; %s", studio.Said(names), hang, after, studio.Said(before), place), Before: studio.Said(before), After: after}, nil
 }
 
 // DuplicateBranch copies a joint with what hangs from it, moved by By.

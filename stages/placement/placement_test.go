@@ -219,6 +219,9 @@ func TestBuildingCarriesTheWeights(t *testing.T) {
 		require.Equal(t, "head", both.Skeleton.Joints[both.Skeleton.Joints[both.Skeleton.Index(name)].Parent].Name)
 		require.Equal(t, studiotest.At(t, drawn, name), studiotest.At(t, both, name))
 	}
+	_, told, err = studiotest.Try(drawn, "reparent_joint", `{"joints":["hand_l","hand_l"],"parent":"head"}`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "hand_l hangs from head", "one that is named twice is meant once")
 	_, _, err = studiotest.Try(s, "reparent_joint", `{"joints":["hips"],"parent":"head"}`)
 	require.Error(t, err, "a joint cannot hang from what hangs from it")
 
