@@ -14,6 +14,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/people"
+	"wisemarrow/stages/axes"
 	"wisemarrow/stages/placement"
 )
 
@@ -34,6 +35,7 @@ func parsePages() pages {
 		"lower":    strings.ToLower,
 		"asset":    func(path string) string { return assets() + path },
 		"centre":   func(joints []string) placement.CentreJoints { return placement.CentreJoints{Joints: joints} },
+		"hinges":   axes.Hinges,
 		"dropClip": func(name string) placement.DropClip { return placement.DropClip{Clip: name} },
 		"named":    func(name string) map[string]string { return map[string]string{"name": name} },
 		// safe counts the findings that mend_safe takes up.

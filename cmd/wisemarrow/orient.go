@@ -30,7 +30,7 @@ func orientCommand() *cobra.Command {
 			if s, err = run(c.Context(), s, "set_axes", axes.SetAxes{Convention: conv}); err != nil {
 				return err
 			}
-			left := axes.Check(s.Skeleton, conv, s.Settings.Marks)
+			left := axes.Check(s.Skeleton, nil, conv, s.Settings.Marks)
 			tell(left)
 			if out != "" {
 				if err := writeFile(out, func(w io.Writer) error { return gltf.EncodeSkeleton(w, s.Skeleton) }); err != nil {

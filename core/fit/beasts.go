@@ -324,7 +324,7 @@ func (f *fitter) headAndNeck(tip, n int, base r3.Vec) {
 	if f.along == nil {
 		end.X = f.plane
 	}
-	f.put("head_end", end, 0.9, "end of the head")
+	f.put("head_end", end, 0.7, "end of the head")
 	f.put("head", place(skullArc), sure, reason)
 	f.begin["neck"] = place(baseArc)
 	for i := range n {
@@ -373,7 +373,7 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 	for i := range n {
 		p := l.at(length * (1 - float64(i)/float64(n)))
 		p.X += 0.8 * (f.midX(p.Z) - p.X) * math.Max(0, 1-float64(i)/float64(n)) // the root lies in the middle
-		sure, reason := 0.8, "along the middle line of the tail"
+		sure, reason := 0.75, "along the middle line of the tail"
 		if i == 0 {
 			sure, reason = 0.55, "where the tail grows into the body"
 		}

@@ -199,7 +199,7 @@ func (f *fitter) wings(p skeleton.Params, zr float64) {
 		}
 		f.put("hand"+x, l.at(wristArc), sure, reason)
 		f.put("forearm"+x, l.at(elbowArc), 0.9*sure, "at its share between shoulder and wrist")
-		f.put("hand_end"+x, end, 0.9, "farthest place of the wing")
+		f.put("hand_end"+x, end, 0.75, "farthest place of the wing")
 		for i := range p.Feathers {
 			f.put(fmt.Sprintf("feather_%d%s", i+1, x), l.at(wristArc*(1-float64(i+1)/float64(p.Feathers+1))), 0.6, "along the middle line of the wing")
 		}

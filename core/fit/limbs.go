@@ -53,7 +53,7 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	parted := f.crotch > 0.3*h && f.crotch < 0.58*h
 	switch {
 	case arms && parted:
-		hip, confidence, reason = 0.65*byShoulder+0.35*byCrotch, 0.8, "between what the shoulders and the parting of the legs tell"
+		hip, confidence, reason = 0.65*byShoulder+0.35*byCrotch, 0.6, "between what the shoulders and the parting of the legs tell"
 	case parted:
 		hip, confidence, reason = byCrotch, 0.6, "above the place where the legs part"
 	case arms:
@@ -317,7 +317,7 @@ func (f *fitter) arm(s, tip int) error {
 	} else {
 		f.put("hand"+x, wrist.at, 0.5, "no narrowing found, taken from proportion")
 	}
-	f.put("hand_end"+x, line[0].at, 0.9, "farthest place of the arm")
+	f.put("hand_end"+x, line[0].at, 0.75, "farthest place of the arm")
 	return nil
 }
 

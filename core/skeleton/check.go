@@ -17,7 +17,10 @@ const (
 	// AxisLimit is how far, in radians, an aim axis may be off its bone.
 	AxisLimit = 1.0 * math.Pi / 180
 	sideLimit = 0.01 // of the height, between a joint and its partner's mirror image
-	sureLimit = 0.5  // confidence below which a fitted joint wants a look
+	// Sure is the confidence above which a fitted joint counts as sure: over the sixty
+	// variants of the demo 95 % and more of such joints lie within 3 % of the height of
+	// their true places (bench/).
+	Sure      = 0.8
 	bendLimit = 1.5 * math.Pi / 180
 	nearLimit = 0.002 // of the height, between joints that count as coincident
 )
@@ -267,22 +270,36 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	return out
 }
 
+// reasonsTold is how many reasons the finding of unsure joints names.
+const reasonsTold = 8
+
 func (s *Skeleton) unsure() []finding.Finding {
-	var names []string
+	var names, reasons []string
+	by := map[string][]string{} // joints by reason, each reason said once
 	least := 1.0
 	for _, j := range s.Joints {
-		if j.Reason != "" && j.Confidence < sureLimit {
-			names = append(names, j.Name)
-			least = math.Min(least, j.Confidence)
+		if j.Reason == "" || j.Confidence >= Sure {
+			continue
 		}
+		names = append(names, j.Name)
+		least = math.Min(least, j.Confidence)
+		reason := fmt.Sprintf("%s (%.0f %%)", j.Reason, 100*j.Confidence)
+		if by[reason] == nil {
+			reasons = append(reasons, reason)
+		}
+		by[reason] = append(by[reason], j.Name)
 	}
 	if names == nil {
 		return nil
 	}
+	why := "Look at them and move those that turn elsewhere; moving one settles it."
+	for _, r := range reasons[:min(len(reasons), reasonsTold)] {
+		why += fmt.Sprintf(" %s: %s.", strings.Join(by[r], ", "), r)
+	}
 	return []finding.Finding{{Code: "unsure_fit", Severity: finding.Note, Count: len(names),
-		Title:    plural(len(names), "joint was placed by guess", "joints were placed by guess"),
-		Why:      "The mesh showed no feature to place it by; look and move it if the anatomy turns elsewhere. Moving it settles this.",
-		Evidence: []finding.Evidence{{What: "least confidence", Value: least, Limit: sureLimit}},
+		Title:    plural(len(names), "joint is less than 80 % sure", "joints are less than 80 % sure"),
+		Why:      why,
+		Evidence: []finding.Evidence{{What: "least confidence", Value: least, Limit: Sure}},
 		Where:    finding.Where{Joints: names}}}
 }
 

@@ -17,9 +17,9 @@ import (
 type Convention struct {
 	Aim  string `json:"aim"`  // axis along the bone: "x", "y" or "z"
 	Bend string `json:"bend"` // axis the joint bends about, another of the three
-	// From is where the bend axis comes from: "bend", the plane of the bones
-	// where they are not straight, else the parent's; or "world", the direction
-	// World brought square to the bone.
+	// From is where the bend axis comes from: "bend", the way in which a joint of
+	// that name bends and the plane of the bones where they are clearly bent, else
+	// the parent's axis; or "world", the direction World brought square to the bone.
 	From  string     `json:"from"`
 	World [3]float64 `json:"world"`
 	// Sides is "bend": the aim follows the bone on both sides and the same
@@ -97,6 +97,7 @@ func (s *Skeleton) directions(c Convention, x Marks) (aims, bends []r3.Vec) {
 	children := s.Children()
 	aims, bends = make([]r3.Vec, n), make([]r3.Vec, n)
 	fromChild := make([]bool, n) // took its plane from the bend at its child
+	b := s.body(x)
 	for i, j := range s.Joints {
 		aims[i] = s.aim(i, children)
 		if r3.Norm2(aims[i]) == 0 { // an end joint, or coincident with its child
@@ -106,6 +107,16 @@ func (s *Skeleton) directions(c Convention, x Marks) (aims, bends []r3.Vec) {
 			}
 		}
 		if c.From == "bend" {
+			if axis, ok := b.flexes(i); ok {
+				bends[i] = axis
+				continue
+			}
+			if b.motion[i] == Twist && j.Parent >= 0 {
+				bends[i] = square(bends[j.Parent], aims[i])
+				if r3.Norm2(bends[i]) > 0 {
+					continue
+				}
+			}
 			bends[i], fromChild[i] = s.bendPlane(i, children, aims, bends, fromChild)
 			// A spine bends either way; where it begins it takes the world's sense.
 			if x.Of(j.Name) == Centre && s.startsChain(i, children) && r3.Dot(bends[i], vec(c.World)) < 0 {

@@ -5,8 +5,11 @@ package axes
 import (
 	"context"
 	"fmt"
+	"math"
+	"slices"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
 )
@@ -14,44 +17,92 @@ import (
 func init() {
 	studio.RegisterStage(studio.Stage{Name: "axes", Title: "Axes", Question: "Does every joint turn about the axis one expects?", Order: 3,
 		Touched: func(s *studio.State) bool { return s.Skeleton != nil },
-		Reads:   []string{"skeleton", "settings"},
+		Reads:   []string{"mesh", "parts", "skeleton", "settings"}, // the mesh: for what a limb bends into
 		Find:    find})
 	studio.Register(
+		studio.Entry{Name: "roll_axes", Label: "Turn the roll", Stage: "axes", Words: "flip twist roll invert reverse axis orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RollAxes{} }},
 		studio.Entry{Name: "set_axes", Label: "Set the axes of all joints", Stage: "axes", Words: "orient joint orientation roll align aim", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetAxes{Convention: skeleton.DefaultConvention} }},
 	)
 }
 
-// findings of a state.
+// find measures a state; the mesh only where there is one.
 func find(c *studio.Checked) []finding.Finding {
 	s := c.State
 	if s.Skeleton == nil {
 		return nil
 	}
-	return Check(s.Skeleton, s.Settings.Convention, s.Settings.Marks)
+	var solid *geom.Tree
+	if m := c.Mesh(); m != nil {
+		solid = m.Surface.Tree
+	}
+	return Check(s.Skeleton, solid, s.Settings.Convention, s.Settings.Marks)
 }
 
-// Check measures the axes of a skeleton against a convention.
-func Check(sk *skeleton.Skeleton, c skeleton.Convention, x skeleton.Marks) []finding.Finding {
-	return sk.CheckAxes(c, x, finding.Remedy{Label: "Set the axes of all joints", Op: "set_axes",
-		Params: map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides}})
+// Check measures the axes of a skeleton against a convention: first whether they lie along
+// the bones, then, when they do, which way each hinge bends. solid is the mesh's tree, or
+// nil.
+func Check(sk *skeleton.Skeleton, solid *geom.Tree, c skeleton.Convention, x skeleton.Marks) []finding.Finding {
+	remedy := func(label string, joints []string) finding.Remedy {
+		params := map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides}
+		if joints != nil {
+			params["joints"], params["from"] = joints, "bend" // the world's way is what led here
+		}
+		return finding.Remedy{Label: label, Op: "set_axes", Params: params}
+	}
+	if off := sk.CheckAxes(c, x, remedy("Set the axes of all joints", nil)); off != nil {
+		return off
+	}
+	return sk.CheckSwing(solid, c, x, func(joints []string) finding.Remedy { return remedy("Set the axes of these", joints) })
+}
+
+// Hinge is a joint whose way to bend is known, as the panel lists it.
+type Hinge struct {
+	Joint, Motion       string
+	Closes, Far, Uneven bool // Far: off its plane by more than skeleton.SwingLimit
+	Off, Unlike         float64
+}
+
+// Hinges lists the hinges of a state and how they bend, in the order of the joints.
+func Hinges(s *studio.State) []Hinge {
+	var out []Hinge
+	for _, w := range s.Skeleton.TrySwings(nil, s.Settings.Convention, s.Settings.Marks) {
+		out = append(out, Hinge{Joint: s.Skeleton.Joints[w.Joint].Name, Motion: w.Motion.String(), Closes: w.Closes, Far: w.Off > skeleton.SwingLimit, Uneven: w.Uneven > skeleton.SwingLimit,
+			Off: w.Off * 180 / math.Pi, Unlike: w.Uneven * 180 / math.Pi})
+	}
+	return out
+}
+
+// some returns the numbers of joints by name, each once, with what hangs from them if
+// branch; nil for no names.
+func some(s *studio.State, names []string, branch bool) ([]int, error) {
+	if len(names) == 0 {
+		return nil, nil
+	}
+	which, err := s.JointsNamed(names)
+	if err != nil || !branch {
+		return which, err
+	}
+	var out []int
+	for _, i := range which {
+		out = append(out, s.Skeleton.Branch(i)...)
+	}
+	slices.Sort(out)
+	return slices.Compact(out), nil
 }
 
 // SetAxes turns joints by a convention, which the character keeps. Joints names
-// those to turn; empty means all.
+// those to turn, Branch takes what hangs from them too; no joint means all.
 type SetAxes struct {
 	skeleton.Convention
 	Joints []string `json:"joints"`
+	Branch bool     `json:"branch,omitempty"`
 }
 
 // Apply implements Operation.
 func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	var which []int
-	for _, name := range o.Joints {
-		i, err := s.Skeleton.Find(name)
-		if err != nil {
-			return s, studio.Outcome{}, studio.Wrong("%v", err)
-		}
-		which = append(which, i)
+	which, err := some(&s, o.Joints, o.Branch)
+	if err != nil {
+		return s, studio.Outcome{}, err
 	}
 	turned, err := s.Skeleton.Orient(which, o.Convention, s.Settings.Marks)
 	if err != nil {
@@ -66,12 +117,54 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 			after++
 		}
 	}
-	n := len(o.Joints)
-	if n == 0 {
+	n := len(which)
+	if which == nil {
 		n = len(turned.Joints)
 	}
 	s.Skeleton = turned
 	s.Settings.Convention, s.Settings.Oriented = o.Convention, true
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Set the axes of %d joints: %d off their bone became %d", n, before, after),
-		Before: fmt.Sprint(before), After: fmt.Sprint(after)}, nil
+	out := studio.Outcome{Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", joints(n), before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
+	right, all := 0, 0
+	for _, h := range Hinges(&s) {
+		all++
+		if h.Closes && !h.Far && !h.Uneven {
+			right++
+		}
+	}
+	if all > 0 {
+		out.Sentence += fmt.Sprintf("; %d of %d hinges fold the way they should", right, all)
+	}
+	return s, out, nil
+}
+
+// RollAxes turns the axes of joints about their bones by degrees; 180 flips which way they
+// bend. No joint moves.
+type RollAxes struct {
+	Joints  []string `json:"joints"`
+	Branch  bool     `json:"branch,omitempty"`
+	Degrees float64  `json:"degrees"`
+}
+
+// Apply implements Operation.
+func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	which, err := some(&s, o.Joints, o.Branch)
+	switch {
+	case err != nil:
+		return s, studio.Outcome{}, err
+	case which == nil:
+		return s, studio.Outcome{}, studio.Wrong("choose the joints whose roll is to turn")
+	case !(math.Abs(o.Degrees) <= 360):
+		return s, studio.Outcome{}, studio.Wrong("the roll turns by at most 360°, not by %g", o.Degrees)
+	}
+	c := s.Settings.Convention
+	s.Skeleton = s.Skeleton.Turned(which, int(c.Aim[0]-'x'), o.Degrees)
+	s.Settings.Oriented = true
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Turned the roll of %s by %.4g°", joints(len(which)), o.Degrees)}, nil
+}
+
+func joints(n int) string {
+	if n == 1 {
+		return "1 joint"
+	}
+	return fmt.Sprintf("%d joints", n)
 }

@@ -134,7 +134,7 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 			continue
 		}
 		of++
-		if j.Confidence >= 0.6 {
+		if j.Confidence >= skeleton.Sure {
 			sure++
 		}
 	}
@@ -159,7 +159,7 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 		noted.Notes = append(slices.Clone(report.Notes), "the character seems to lie ("+g.Reason+"): stand it up at the intake, then fit again")
 		s.Fit = &noted
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are sure%s", title, sure, of, lies),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are at least 80 %% sure%s", title, sure, of, lies),
 		Before: "0", After: fmt.Sprint(of)}, nil
 }
 

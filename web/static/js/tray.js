@@ -100,7 +100,10 @@ function paramsOf(form, submitter) {
     else if (f.dataset.number !== undefined) out[f.name] = Number(f.value);
     else out[f.name] = f.value;
   }
-  if (submitter?.dataset.chosen !== undefined) out.joints = chosenJoint() ? [chosenJoint().name] : [];
+  if (submitter?.dataset.chosen !== undefined) {
+    out.joints = chosenNames();
+    if (submitter.dataset.chosen === 'branch') out.branch = true;
+  }
   return out;
 }
 

@@ -1,0 +1,180 @@
+package skeleton_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func TestMotionsByName(t *testing.T) {
+	for name, want := range map[string]skeleton.Motion{
+		"forearm_l": skeleton.Elbow, "lowerArm_r": skeleton.Elbow, "Elbow": skeleton.Elbow, "radius_l": skeleton.Elbow,
+		"upper_arm_l": skeleton.Shoulder, "UpperArm": skeleton.Shoulder, "forearm_twist_1_l": skeleton.Twist, "clavicle_r": skeleton.Girdle,
+		"thigh_l": skeleton.Hip, "shank_l": skeleton.Knee, "lower_leg_l": skeleton.Knee, "foot_r": skeleton.Ankle, "toe_l": skeleton.Toe, "toe_2_l": skeleton.Toe,
+		"thumb_1_l": skeleton.Thumb, "index_2_l": skeleton.Finger, "ring_3_r": skeleton.Finger, "hand_l": skeleton.Wrist,
+		"spine_2": skeleton.Trunk, "neck": skeleton.Trunk, "tail_4": skeleton.Tail, "jaw": skeleton.Jaw,
+		"eye_l": skeleton.Other, "earring_l": skeleton.Other, "bone_17": skeleton.Other, "ringmaster": skeleton.Other, "": skeleton.Other,
+	} {
+		require.Equal(t, want, sides.MotionOf(name), name)
+	}
+}
+
+// expected is where a hinge takes its bone, written down a second time: elbows forward,
+// knees back, hips forward, toes up (Wu et al. 2002, 2005); of a hock that stands, forward.
+func expected(s *skeleton.Skeleton, joint string, d r3.Vec) r3.Vec {
+	switch {
+	case strings.HasPrefix(joint, "forearm"), strings.HasPrefix(joint, "thigh"):
+		return r3.Vec{Z: 1}
+	case strings.HasPrefix(joint, "shank"):
+		return r3.Vec{Z: -1}
+	case strings.HasPrefix(joint, "foot") && d.Y < -0.7:
+		return r3.Vec{Z: 1}
+	case strings.HasPrefix(joint, "foot"):
+		return r3.Vec{Y: 1}
+	}
+	return r3.Vec{}
+}
+
+// Starters of random proportions whose joints stand a little off their places, as a fit
+// leaves them, in every convention: each hinge folds the right way, in its plane, as the
+// mirror image of its partner.
+func TestHingesFoldTheRightWayWhereverTheFitPutThem(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 9))
+	tried := 0
+	for round := range 300 {
+		kind := []string{"biped", "quadruped", "bird"}[round%3]
+		k, err := skeleton.FindKind(kind)
+		require.NoError(t, err)
+		p := k.Default
+		p.Height = 0.2 + 3*r.Float64()
+		if kind == "biped" {
+			p.Fingers, p.Twist = r.IntN(6), r.IntN(3)
+		}
+		s, err := p.Build()
+		require.NoError(t, err)
+		s = s.Clone()
+		stretch := r3.Vec{X: 0.7 + 0.6*r.Float64(), Y: 0.8 + 0.4*r.Float64(), Z: 0.8 + 0.4*r.Float64()}
+		arms := geom.AxisAngle(r3.Vec{Z: 1}, (r.Float64()*80)*math.Pi/180) // from hanging to held out
+		shoulder, far := s.Index("upper_arm_l"), map[int]bool{}
+		if kind == "biped" {
+			for _, i := range s.Branch(shoulder) {
+				far[i] = true
+			}
+		}
+		lo := s.Joints[shoulder].Pos
+		for i := range s.Joints {
+			q := &s.Joints[i].Pos
+			if far[i] { // the arm hangs down first
+				d := r3.Sub(*q, lo)
+				*q = r3.Add(lo, geom.Rotate(arms, geom.Rotate(geom.AxisAngle(r3.Vec{Z: 1}, -math.Pi/2), d)))
+			}
+			*q = r3.Vec{X: q.X * stretch.X, Y: q.Y * stretch.Y, Z: q.Z * stretch.Z}
+			*q = r3.Add(*q, r3.Scale(0.008*p.Height, r3.Vec{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}))
+		}
+		for i, j := range s.Joints { // the right is the left's mirror image
+			if other, ok := sides.Partner(j.Name); ok && strings.HasSuffix(j.Name, "_r") {
+				s.Joints[i].Pos = skeleton.Mirrored(s.Joints[s.Index(other)].Pos, 0)
+			}
+		}
+		for _, c := range []skeleton.Convention{skeleton.DefaultConvention, {Aim: "x", Bend: "z", From: "bend", World: [3]float64{1, 0, 0}, Sides: "mirror"}} {
+			out, err := s.Orient(nil, c, sides)
+			require.NoError(t, err)
+			bend := r3.Vec{X: 1}
+			if c.Bend == "z" {
+				bend = r3.Vec{Z: 1}
+			}
+			for i, j := range out.Joints {
+				end := i
+				for _, k := range out.Children()[i] {
+					end = k
+					break
+				}
+				if end == i || len(out.Children()[i]) > 1 || strings.Contains(j.Name, "twist") {
+					continue
+				}
+				d := r3.Unit(r3.Sub(out.Joints[end].Pos, j.Pos))
+				to := expected(out, j.Name, d)
+				if r3.Norm(to) == 0 || math.Abs(r3.Dot(to, d)) > 0.9 || out.Bend(i) > 15*math.Pi/180 && !strings.HasPrefix(j.Name, "thigh") {
+					continue // clearly bent: its own plane
+				}
+				axis := geom.Rotate(j.Rot, bend)
+				went := r3.Sub(geom.Rotate(geom.AxisAngle(axis, math.Pi/6), d), d)
+				require.Positive(t, r3.Dot(went, to), "%s %d: %s", kind, round, j.Name)
+				off := math.Acos(math.Min(1, r3.Dot(axis, r3.Unit(r3.Cross(d, to))))) * 180 / math.Pi
+				limit := 10.0
+				if kind == "biped" && !strings.HasPrefix(j.Name, "forearm") {
+					limit = 61 // knees follow their feet, which the jitter turned
+				}
+				require.Less(t, off, limit, "%s %d: %s", kind, round, j.Name)
+				tried++
+			}
+			for _, w := range out.TrySwings(nil, c, sides) {
+				says := fmt.Sprintf("%s %d: %s %v", kind, round, out.Joints[w.Joint].Name, w)
+				require.True(t, w.Closes, says)
+				require.Less(t, w.Off, skeleton.SwingLimit, says)
+				require.Less(t, w.Uneven, 1e-6, says)
+			}
+		}
+	}
+	t.Logf("%d hinges tried", tried)
+	require.Greater(t, tried, 1500)
+}
+
+// Fingers curl to the palm: the tip comes nearer to the wrist's side of the palm, on both
+// hands, held out and hanging.
+func TestFingersCurlToThePalm(t *testing.T) {
+	k, err := skeleton.FindKind("biped")
+	require.NoError(t, err)
+	p := k.Default
+	p.Fingers = 5
+	s, err := p.Build()
+	require.NoError(t, err)
+	out, err := s.Orient(nil, skeleton.DefaultConvention, sides)
+	require.NoError(t, err)
+	curled := 0
+	for i, j := range out.Joints {
+		if sides.MotionOf(j.Name) != skeleton.Finger || len(out.Children()[i]) != 1 {
+			continue
+		}
+		d := r3.Sub(out.Joints[out.Children()[i][0]].Pos, j.Pos)
+		went := r3.Sub(geom.Rotate(geom.AxisAngle(geom.Rotate(j.Rot, r3.Vec{X: 1}), 0.5), d), d)
+		require.Less(t, went.Y, -0.2*r3.Norm(d), "%s: palms look down from arms held out", j.Name)
+		curled++
+	}
+	require.Equal(t, 2*4*3, curled)
+}
+
+// What is wrong with a swing is told with its joints, and the remedy mends it.
+func TestSwingsThatAreWrongAreFound(t *testing.T) {
+	set := func(joints []string) finding.Remedy { return finding.Remedy{Label: fmt.Sprint(joints)} }
+	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, sides)
+	require.NoError(t, err)
+	check := func(s *skeleton.Skeleton) map[string][]string {
+		out := map[string][]string{}
+		for _, f := range s.CheckSwing(nil, skeleton.DefaultConvention, sides, set) {
+			require.Equal(t, len(f.Where.Joints), f.Count)
+			out[f.Code] = f.Where.Joints
+		}
+		return out
+	}
+	require.Empty(t, check(s))
+	elbow, knees := find(t, s, "forearm_l"), []int{find(t, s, "shank_l"), find(t, s, "shank_r")}
+	require.Equal(t, map[string][]string{"bends_backward": {"forearm_l"}, "bends_unlike_partner": {"forearm_r"}}, check(s.Turned([]int{elbow}, 1, 180)))
+	require.Equal(t, map[string][]string{"bends_sideways": {"shank_l", "shank_r"}}, check(s.Turned(knees, 1, 30)))
+	require.Empty(t, check(s.Turned(knees, 1, 5)))
+	back, err := s.Turned([]int{elbow}, 1, 180).Orient([]int{elbow}, skeleton.DefaultConvention, sides)
+	require.NoError(t, err)
+	require.Empty(t, check(back))
+	for i := range s.Joints {
+		require.Equal(t, s.Joints[i].Pos, s.Turned(knees, 1, 30).Joints[i].Pos)
+	}
+}
