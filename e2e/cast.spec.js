@@ -20,7 +20,7 @@ test('a broken file is refused with its line, a good one opens at the intake, an
   await expect(page.locator('.refusal')).toContainText('torn.obj: line 2');
   await page.setInputFiles('#file', { name: 'wedge.obj', mimeType: 'text/plain', buffer: Buffer.from('v -0.5 0 0\nv 0.5 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n') });
   await page.waitForURL(/\/intake$/);
-  await expect(page.locator('#tray')).toContainText('Nothing is wrong here');
+  await expect(page.locator('#tray')).toContainText('Measured; nothing was found');
   await page.goto('/');
   await expect(page.locator('.card-plate')).toHaveCount(before + 1);
   await page.locator('.card-plate', { hasText: 'wedge' }).getByRole('button', { name: 'Remove wedge' }).click();

@@ -294,7 +294,7 @@ func (s *Skeleton) unsure() []finding.Finding {
 	}
 	why := "Look at them and move those that turn elsewhere; moving one settles it."
 	for _, r := range reasons[:min(len(reasons), reasonsTold)] {
-		why += fmt.Sprintf(" %s: %s.", strings.Join(by[r], ", "), r)
+		why += fmt.Sprintf("\n%s: %s", strings.Join(by[r], ", "), r)
 	}
 	return []finding.Finding{{Code: "unsure_fit", Severity: finding.Note, Count: len(names),
 		Title:    plural(len(names), "joint is less than 80 % sure", "joints are less than 80 % sure"),

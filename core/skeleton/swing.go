@@ -119,7 +119,11 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy fu
 		f.Count++
 		f.Where.Joints = append(f.Where.Joints, s.Joints[i].Name)
 	}
-	for _, w := range s.TrySwings(solid, c, x) {
+	all, wrong, pairs := s.TrySwings(solid, c, x), map[int]bool{}, s.Pairs(x)
+	for _, w := range all {
+		wrong[w.Joint] = !w.Closes || w.Off > SwingLimit
+	}
+	for _, w := range all {
 		switch {
 		case !w.Closes:
 			put(&back, w.Joint)
@@ -127,7 +131,7 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy fu
 		case w.Off > SwingLimit:
 			put(&side, w.Joint)
 			worstSide = math.Max(worstSide, w.Off)
-		case w.Uneven > SwingLimit && s.turned(x) <= turnedLimit:
+		case w.Uneven > SwingLimit && !wrong[pairs.Partner[w.Joint]] && s.turned(x) <= turnedLimit:
 			put(&uneven, w.Joint)
 			worstUneven = math.Max(worstUneven, w.Uneven)
 		}

@@ -1,14 +1,47 @@
-// The skeleton as it is drawn here: a joint is a small ring, a bone a quill, a
-// fine shaft with barbs on the side towards which the joint bends, so that the
-// roll is seen at a glance. Left is amber with a dot, right teal with a bar.
+// The skeleton as it is drawn here: a joint is a small ring, a bone a quill: an even
+// hairline shaft with barbs on the side towards which the joint bends, so that the roll is
+// seen at a glance, and a nib where it ends at the child. Lines have one width on the
+// screen, near and far, so that the bones of a hand do not hide the hand. Left is amber
+// with a dot, right teal with a bar.
 import {
-  BufferAttribute, BufferGeometry, Color, DoubleSide, DynamicDrawUsage, Group, LineSegments, LineBasicMaterial, Mesh, MeshBasicMaterial, Points, ShaderMaterial, Vector3,
+  BufferAttribute, BufferGeometry, Color, DoubleSide, DynamicDrawUsage, Group, LineSegments, LineBasicMaterial, Mesh, Points, ShaderMaterial, Vector2, Vector3, Vector4,
 } from 'three';
 import { ink } from './ink.js';
 
 const barbs = 8;
-const trianglesPerBone = 8 + barbs;
+const strokesPerBone = 2 + barbs;
+// Pixels: the shaft, that of a chosen bone, barbs, and the nib: how wide, where it begins
+// and ends before the middle of the child's ring.
+const shaftWide = 2, chosenWide = 3, barbWide = 1.3, nib = { wide: 5.5, from: 17, to: 6 };
 const unit = { x: new Vector3(1, 0, 0), y: new Vector3(0, 1, 0), z: new Vector3(0, 0, 1) };
+
+// A stroke is drawn from four corners: each knows its end, the other end, and by how many
+// pixels it stands beside the line and along it.
+const strokeVertex = /* glsl */ `
+uniform vec2 screen;
+uniform float pixel;
+attribute vec3 toward;
+attribute vec2 offset;
+attribute vec3 tint;
+varying vec3 vTint;
+void main() {
+  vTint = tint;
+  vec4 a = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  vec4 b = projectionMatrix * modelViewMatrix * vec4(toward, 1.0);
+  vec2 d = (b.xy / max(b.w, 1e-4) - a.xy / max(a.w, 1e-4)) * 0.5 * screen;
+  float l = length(d);
+  d = l > 1e-3 ? d / l : vec2(1.0, 0.0);
+  vec2 px = vec2(-d.y, d.x) * offset.x * pixel + d * min(offset.y * pixel, 0.45 * l);
+  a.xy += px / (0.5 * screen) * a.w;
+  gl_Position = a;
+}`;
+
+const strokeFragment = /* glsl */ `
+varying vec3 vTint;
+void main() {
+  gl_FragColor = vec4(vTint, 0.94);
+  #include <colorspace_fragment>
+}`;
 
 const ringVertex = /* glsl */ `
 uniform float pixel;
@@ -46,7 +79,13 @@ void main() {
 export class Bones {
   constructor() {
     this.group = new Group();
-    this.quills = new Mesh(new BufferGeometry(), new MeshBasicMaterial({ vertexColors: true, side: DoubleSide, depthTest: false, transparent: true, opacity: 0.94 }));
+    this.quills = new Mesh(new BufferGeometry(), new ShaderMaterial({ vertexShader: strokeVertex, fragmentShader: strokeFragment, side: DoubleSide, depthTest: false, transparent: true, uniforms: { pixel: { value: devicePixelRatio }, screen: { value: new Vector2(1, 1) } } }));
+    const view = new Vector4();
+    this.quills.onBeforeRender = (renderer) => { // each pane has a size of its own
+      renderer.getCurrentViewport(view);
+      this.quills.material.uniforms.screen.value.set(view.z, view.w);
+      this.quills.material.uniformsNeedUpdate = true;
+    };
     this.rings = new Points(new BufferGeometry(), new ShaderMaterial({ vertexShader: ringVertex, fragmentShader: ringFragment, transparent: true, depthTest: false, uniforms: { pixel: { value: devicePixelRatio }, paper: { value: new Color() } } }));
     this.axes = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ vertexColors: true, depthTest: false, transparent: true }));
     this.quills.renderOrder = 6;
@@ -68,7 +107,7 @@ export class Bones {
       o.geometry = new BufferGeometry();
       for (const [name, width] of Object.entries(names)) o.geometry.setAttribute(name, dynamic(n, width));
     };
-    make(this.quills, 3 * trianglesPerBone * this.list.length, { position: 3, color: 3 });
+    make(this.quills, 6 * strokesPerBone * this.list.length, { position: 3, toward: 3, offset: 2, tint: 3 });
     make(this.rings, joints.length, { position: 3, tint: 3, side: 1, big: 1 });
     make(this.axes, 6 * joints.length, { position: 3, color: 3 });
   }
@@ -84,10 +123,21 @@ export class Bones {
     this.inks ??= this.readInks();
     const taken = (i) => i === chosen || also.has(i);
     const bend = unit[this.convention.bend];
-    const p = this.quills.geometry.attributes.position, c = this.quills.geometry.attributes.color;
+    const { position, toward, offset, tint: tints } = this.quills.geometry.attributes;
     let k = 0;
-    const put = (v, t) => { p.setXYZ(k, v.x, v.y, v.z); c.setXYZ(k, t.r, t.g, t.b); k++; };
-    const tri = (a, b, d, t) => { put(a, t); put(b, t); put(d, t); };
+    const corner = (at, to, beside, along, t) => {
+      position.setXYZ(k, at.x, at.y, at.z);
+      toward.setXYZ(k, to.x, to.y, to.z);
+      offset.setXY(k, beside, along);
+      tints.setXYZ(k, t.r, t.g, t.b);
+      k++;
+    };
+    // stroke is a line from a to b. The corners at b look back, so their sides change.
+    const stroke = (a, b, wide, t) => {
+      const h = wide / 2;
+      corner(a, b, h, 0, t); corner(a, b, -h, 0, t); corner(b, a, h, 0, t);
+      corner(a, b, h, 0, t); corner(b, a, h, 0, t); corner(b, a, -h, 0, t);
+    };
     for (const [from, to] of this.list) {
       const a = posed.at[from], b = posed.at[to];
       const along = b.clone().sub(a);
@@ -98,24 +148,18 @@ export class Bones {
       const barb = across.clone().cross(along);
       if (barb.length() < 1e-3) barb.copy(unit.x).cross(along);
       barb.normalize();
-      across.crossVectors(along, barb);
-      const r = Math.min(0.05 * length, 0.006 * this.height);
-      const mid = a.clone().addScaledVector(along, Math.min(0.2 * length, 0.03 * this.height));
-      const rim = [barb, across, barb.clone().negate(), across.clone().negate()].map((d) => mid.clone().addScaledVector(d, r));
-      for (let s = 0; s < 4; s++) {
-        tri(a, rim[s], rim[(s + 1) % 4], tint);
-        tri(rim[s], b, rim[(s + 1) % 4], tint);
-      }
+      stroke(a, b, taken(from) ? chosenWide : shaftWide, tint);
       const reach = Math.min(0.16 * length, 0.022 * this.height);
       for (let s = 0; s < barbs; s++) {
-        const t = 0.26 + (0.62 * s) / (barbs - 1);
+        const t = 0.26 + (0.5 * s) / (barbs - 1);
         const root = a.clone().addScaledVector(along, t * length);
-        const end = root.clone().addScaledVector(barb, reach * (1 - 0.45 * t)).addScaledVector(along, reach * 0.75);
-        const wide = root.clone().addScaledVector(along, Math.min(0.018 * length, 0.0035 * this.height));
-        tri(root, end, wide, tint);
+        stroke(root, root.clone().addScaledVector(barb, reach * (1 - 0.45 * t)).addScaledVector(along, reach * 0.75), barbWide, tint);
       }
+      const h = nib.wide / 2;
+      corner(b, a, h, nib.from, tint); corner(b, a, -h, nib.from, tint); corner(b, a, 0.4, nib.to, tint);
+      corner(b, a, -h, nib.from, tint); corner(b, a, -0.4, nib.to, tint); corner(b, a, 0.4, nib.to, tint);
     }
-    p.needsUpdate = c.needsUpdate = true;
+    for (const x of [position, toward, offset, tints]) x.needsUpdate = true;
     const rp = this.rings.geometry.attributes;
     this.joints.forEach((j, i) => {
       const far = j.hidden ? 1e9 : 0; // a hidden joint is out of sight
