@@ -168,7 +168,7 @@ test('the report to print names findings, numbers and places', async ({ page }) 
   const id = await open(page, 'Odile as delivered', 'intake');
   await page.goto(`/characters/${id}/report`);
   await expect(page.locator('h1')).toContainText('check of the mesh');
-  await expect(page.locator('article.blocks')).toContainText('size_or_axis');
+  await expect(page.locator('article.harms', { hasText: 'size_or_axis' })).toContainText('says that it is in metres');
   await expect(page.locator('article', { hasText: 'open_borders' }).locator('.spots li').first()).toContainText('edges');
   await expect(page.locator('article img').first()).toBeVisible();
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);

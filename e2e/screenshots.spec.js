@@ -39,7 +39,7 @@ test('draw them', async ({ page }) => {
   await open(page, 'Odile', 'weights');
   await marrow(page, (m) => {
     const f = (n) => m.store.character.joints.findIndex((j) => j.name === n);
-    m.set({ chosen: f('forearm_l'), pose: new Map([[f('upper_arm_l'), [10, 0, 35]], [f('forearm_l'), [75, 0, 0]], [f('upper_arm_r'), [0, 0, -30]], [f('thigh_r'), [-55, 0, 0]], [f('shank_r'), [70, 0, 0]], [f('head'), [0, 25, 0]]]) });
+    m.set({ chosen: f('forearm_l'), pose: new Map([[f('upper_arm_l'), [10, 0, 35]], [f('forearm_l'), [75, 0, 0]], [f('upper_arm_r'), [0, 0, -30]], [f('thigh_r'), [55, 0, 0]], [f('shank_r'), [70, 0, 0]], [f('head'), [0, 25, 0]]]) });
   });
   const r = await page.locator('.pane').boundingBox();
   await page.keyboard.press('b');

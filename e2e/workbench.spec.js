@@ -92,23 +92,57 @@ test('an arrow moves a joint along one axis, alone if asked', async ({ page }) =
   await page.waitForTimeout(500);
   const before = await joint(page, 'head'), end = await joint(page, 'head_end');
   const grip = await marrow(page, (m) => {
-    const pane = m.plate.view.panes[0], r = pane.element.getBoundingClientRect(), metres = m.plate.view.metresPerPixel(pane);
-    const v = m.plate.handle.position.clone().project(pane.camera);
-    return [r.left + (v.x * 0.5 + 0.5) * r.width, r.top + (0.5 - v.y * 0.5) * r.height, metres];
+    const pane = m.plate.view.panes[0], r = pane.element.getBoundingClientRect();
+    const v = m.plate.posed.at[m.store.chosen].clone().project(pane.camera);
+    return [r.left + (v.x * 0.5 + 0.5) * r.width, r.top + (0.5 - v.y * 0.5) * r.height];
   });
-  for (const reach of [40, 34, 28, 50]) { // the arrow's length in pixels depends on the pane
-    await page.mouse.move(grip[0], grip[1] - reach);
-    if (await marrow(page, (m) => m.plate.turning.controls.axis) === 'Y') break;
-  }
-  expect(await marrow(page, (m) => m.plate.turning.controls.axis)).toBe('Y');
+  await page.mouse.move(grip[0], grip[1] - 60); // on the rule along Y
   await page.mouse.down();
-  await page.mouse.move(grip[0] + 15, grip[1] - 70, { steps: 5 });
+  await page.mouse.move(grip[0] + 15, grip[1] - 100, { steps: 5 });
+  await expect(page.locator('.instrument [data-part=y] .label')).toContainText(/Y \d+\.\d mm/);
   await page.mouse.up();
   await expect(page.locator('.saying')).toContainText('Moved head');
   const after = await joint(page, 'head');
   expect(after.pos[1]).toBeGreaterThan(before.pos[1] + 0.01);
   expect(after.pos[0]).toBeCloseTo(before.pos[0], 5);
   expect((await joint(page, 'head_end')).pos).toEqual(end.pos);
+});
+
+test('a dial turns the chosen joint by the pointer and the keyboard, and says when that is unusual', async ({ page }) => {
+  await open(page, 'Odile', 'weights');
+  await choose(page, 'forearm_l');
+  const angle = () => marrow(page, (m) => m.store.pose.get(m.store.chosen) ?? [0, 0, 0]);
+  const dial = page.getByRole('slider', { name: 'bend of forearm_l' });
+  await expect(page.getByRole('slider', { name: /of forearm_l/ })).toHaveCount(3);
+  await expect(dial).toHaveAttribute('aria-valuenow', '0');
+  await dial.focus();
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Shift+ArrowUp');
+  expect(await angle()).toEqual([11, 0, 0]);
+  await expect(dial).toHaveAttribute('aria-valuetext', '11 degrees');
+  await page.keyboard.press('Shift+ArrowDown');
+  await page.keyboard.press('Shift+ArrowDown');
+  await expect(dial).toHaveAttribute('aria-valuetext', '-9 degrees, beyond what is usual'); // an elbow does not open
+  await page.keyboard.press('Control+z');
+  await marrow(page, (m) => m.set({ pose: new Map() }));
+
+  // By the pointer: round the dial by a quarter, from its needle on.
+  const at = (degrees) => marrow(page, (m, a) => {
+    const i = m.plate.instrument, d = i.what.dials.find((x) => x.motion === 'twist'), r = i.pane.element.getBoundingClientRect();
+    const p = i.onDial(d, a, 42, i.metres());
+    return [r.left + p.x, r.top + p.y];
+  }, degrees);
+  await page.evaluate(() => document.querySelector('.viewbar [data-command=side], .viewbar [data-command]')?.blur?.());
+  const path = [];
+  for (let a = 60; a <= 150; a += 15) path.push(await at(a));
+  await page.mouse.move(...path[0]);
+  await page.mouse.down();
+  for (const p of path.slice(1)) await page.mouse.move(...p);
+  await page.mouse.up();
+  const [x, y, z] = await angle();
+  expect([x, z]).toEqual([0, 0]);
+  expect(Math.abs(y - 90)).toBeLessThan(4);
+  await page.keyboard.press('Control+z');
 });
 
 test('bind as a job, read the report, let the pieces follow', async ({ page }) => {

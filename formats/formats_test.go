@@ -52,6 +52,15 @@ f 2 3 7 \
 6
 `
 
+// Lines that end in a remark are read as if it were not there; a name may hold a #.
+func TestOBJRemarksAtTheEndOfLines(t *testing.T) {
+	m := read(t, "a.obj", "g body#2 # the left one\nv 0 0 0 # origin\nv 1 0 0\t#x\nv 0 1 0 #\nvn 0 0 1 # up\nf 1//1 2//1 3//1 # the only face\nl 1 2 # an edge\n")
+	require.Len(t, m.Points, 3)
+	require.Equal(t, 1, m.Faces())
+	require.Len(t, m.Lines, 1)
+	require.Equal(t, "body#2", m.Parts[0].Name)
+}
+
 func TestOBJ(t *testing.T) {
 	m := read(t, "cube.obj", cube)
 	f := m.Measure()

@@ -43,8 +43,9 @@ type Settings struct {
 	Joined     int                 `json:"joined,omitempty"` // split vertices that are one here
 	Marks      skeleton.Marks      `json:"suffixes"`
 	Convention skeleton.Convention `json:"convention"`
-	Oriented   bool                `json:"oriented"`       // axes were set by an operation
-	Kind       string              `json:"kind,omitempty"` // of health.Kinds
+	Oriented   bool                `json:"oriented"`           // axes were set by an operation
+	Kind       string              `json:"kind,omitempty"`     // of health.Kinds
+	Accepted   []string            `json:"accepted,omitempty"` // findings that are meant so, by code
 }
 
 // DefaultSettings are those of a new character.

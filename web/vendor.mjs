@@ -18,7 +18,6 @@ const copies = {
   'three/build/three.module.js': 'vendor/three/three.module.js',
   'three/build/three.core.js': 'vendor/three/three.core.js',
   'three/examples/jsm/controls/OrbitControls.js': 'vendor/three/addons/controls/OrbitControls.js',
-  'three/examples/jsm/controls/TransformControls.js': 'vendor/three/addons/controls/TransformControls.js',
   'three/LICENSE': 'vendor/three/LICENSE',
   'three-mesh-bvh/build/index.module.js': 'vendor/three-mesh-bvh/index.module.js',
   'three-mesh-bvh/LICENSE': 'vendor/three-mesh-bvh/LICENSE',

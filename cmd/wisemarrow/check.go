@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
+	"wisemarrow/stages/intake"
 
 	"github.com/spf13/cobra"
 )
@@ -36,7 +37,7 @@ func checkCommand() *cobra.Command {
 					return err
 				}
 				facts, list, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
-				if list == nil {
+				if list = intake.Judge(list, s.Settings); list == nil {
 					list = []finding.Finding{}
 				}
 				fmt.Fprintf(os.Stderr, "%s: %d vertices, %d faces, %d pieces, height %.3g\n", file, facts.Vertices, facts.Faces, facts.Pieces, facts.Height)

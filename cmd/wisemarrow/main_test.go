@@ -175,6 +175,11 @@ func TestAMeshAlongZIsFittedInItsOwnCoordinates(t *testing.T) {
 	require.NoError(t, gltf.EncodeGLB(f, &gltf.Scene{Mesh: m}))
 	require.NoError(t, f.Close())
 	code, _, errs := command(t, "check", body)
+	require.Equal(t, exitGood, code, "the format states unit and axis: a guess against it harms")
+	require.Contains(t, errs, "size_or_axis")
+	loose := filepath.Join(dir, "delivered.obj") // states neither
+	writeOBJ(t, loose, m)
+	code, _, errs = command(t, "check", loose)
 	require.Equal(t, exitFindings, code, "the unit and axis block")
 	require.Contains(t, errs, "size_or_axis")
 	code, _, errs = command(t, "fit", body, "-o", skel)

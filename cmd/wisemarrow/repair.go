@@ -77,6 +77,7 @@ holes are filled, a half completed and polygons cut only when asked for.`,
 				}
 			}
 			after, left, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
+			found, left = intake.Judge(found, s.Settings), intake.Judge(left, s.Settings)
 			if out != "" {
 				what := strings.TrimPrefix(strings.ToLower(filepath.Ext(out)), ".")
 				s.Skeleton, s.Weights = nil, nil

@@ -10,10 +10,12 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/health"
+	"wisemarrow/core/mesh"
 	"wisemarrow/internal/hostile"
 	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 // What is made to take forever is measured in part, the same part on any number of
@@ -72,4 +74,50 @@ func TestACheckEndsWithItsAsker(t *testing.T) {
 	_, list, err := health.Check(ctx, figure().Surface(), "")
 	require.ErrorIs(t, err, context.Canceled)
 	require.Empty(t, list)
+}
+
+// A mesh whose one half has more vertices is symmetric in shape, and is told so.
+func TestAShapeIsSymmetricThoughItsVerticesAreNot(t *testing.T) {
+	m := figure()
+	out := &mesh.Mesh{Points: append([]r3.Vec(nil), m.Points...), Parts: m.Parts}
+	for f := range m.Faces() {
+		c := m.Face(f)
+		var mid r3.Vec
+		for _, v := range c {
+			mid = r3.Add(mid, r3.Scale(1/float64(len(c)), m.Points[v]))
+		}
+		if mid.X < 0.01 || len(c) < 4 {
+			out.AddFace(m.PartOf(f), c...)
+			continue
+		}
+		k := int32(len(out.Points))
+		out.Points = append(out.Points, mid)
+		for i, v := range c {
+			out.AddFace(m.PartOf(f), v, c[(i+1)%len(c)], k)
+		}
+	}
+	f := find(check(out, ""), "asymmetric")
+	require.NotNil(t, f)
+	require.Contains(t, f.Title, "The shape is symmetric to 100.0 %, its vertices are not")
+}
+
+// A remedy is offered as it was tried: holes that cannot be filled are none to be filled.
+func TestHolesThatCannotBeFilledAreNotOffered(t *testing.T) {
+	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("cards")}}
+	for i := range 5 {
+		k := int32(len(m.Points))
+		x := 2 * float64(i)
+		m.Points = append(m.Points, r3.Vec{X: x}, r3.Vec{X: x + 1}, r3.Vec{X: x, Y: 1})
+		m.AddFace(0, k, k+1, k+2)
+	}
+	f := find(check(m, ""), "open_borders")
+	require.NotNil(t, f)
+	require.Equal(t, 5, f.Count)
+	require.Empty(t, f.Remedies)
+
+	tube := figure()
+	tube, _ = tube.DropChosen(append(make([]bool, tube.Faces()-1), true))
+	f = find(check(mesh.Join(tube, m), ""), "open_borders")
+	require.Len(t, f.Remedies, 1)
+	require.Contains(t, f.Remedies[0].Label, "Fill 1 of the 6 holes")
 }

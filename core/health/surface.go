@@ -235,8 +235,14 @@ func (c check) borders() []finding.Finding {
 		}
 	}
 	f.Evidence = []finding.Evidence{evidence("edges in the longest", float64(len(loops[0])), 0), evidence("small holes", float64(small), 0)}
-	if small > 0 {
-		f.Remedies = []finding.Remedy{remedy(fmt.Sprintf("Fill the %s of up to %d edges", plural(small, "hole", "holes"), largest), "fill_holes", map[string]any{"edges": largest})}
+	if small > 0 { // offered as it was tried: some holes cannot be filled without a fold
+		if _, filled, _ := c.FillHoles(largest); filled > 0 {
+			label := fmt.Sprintf("Fill the %s of up to %d edges", plural(filled, "hole", "holes"), largest)
+			if filled < small {
+				label = fmt.Sprintf("Fill %d of the %s of up to %d edges", filled, plural(small, "hole", "holes"), largest)
+			}
+			f.Remedies = []finding.Remedy{remedy(label, "fill_holes", map[string]any{"edges": largest})}
+		}
 	}
 	return []finding.Finding{f}
 }

@@ -12,6 +12,10 @@ import (
 // weights by vertex leaves gaps.
 const partnerLimit = 0.995
 
+// shapeLimit is the share of vertices whose mirror image lies on the surface from which on
+// the shape counts as symmetric, whatever its vertices do.
+const shapeLimit = 0.98
+
 func (c check) symmetry() []finding.Finding {
 	tolerance := geom.SymmetryShare * c.Diagonal
 	if h := c.Half(tolerance); h.Side != 0 {
@@ -38,8 +42,12 @@ func (c check) symmetry() []finding.Finding {
 	if s.Normal.X < 0.9999 {
 		where = fmt.Sprintf("turned %.0f° from X", math.Acos(math.Min(1, s.Normal.X))*180/math.Pi)
 	}
+	title := plural(len(alone), "vertex has no partner on the other side", "vertices have no partner on the other side")
+	if s.Surface >= shapeLimit {
+		title = fmt.Sprintf("The shape is symmetric to %.1f %%, its vertices are not: %d have no partner", 100*s.Surface, len(alone))
+	}
 	return []finding.Finding{{Code: "asymmetric", Severity: finding.Note, Count: len(alone),
-		Title: plural(len(alone), "vertex has no partner on the other side", "vertices have no partner on the other side"),
+		Title: title,
 		Why:   "Weights and joints are mirrored about the plane " + where + "; where vertices have no partner, the nearest surface has to do.",
 		Evidence: []finding.Evidence{evidence("share with a partner", s.Share(), partnerLimit), evidence("share whose mirror image is on the surface", s.Surface, 1),
 			metres("tolerance", tolerance, tolerance)},

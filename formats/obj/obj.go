@@ -131,6 +131,17 @@ func nextLine(data []byte, n *int) (line, rest []byte) {
 	}
 }
 
+// uncommented takes off a remark at the end of a line: from a # that nothing stands
+// before, since a name may hold one.
+func uncommented(rest []byte) []byte {
+	for i, b := range rest {
+		if b == '#' && (i == 0 || rest[i-1] == ' ' || rest[i-1] == '\t') {
+			return rest[:i]
+		}
+	}
+	return rest
+}
+
 type decoder struct {
 	m                       *mesh.Mesh
 	limits                  reading.Limits
@@ -150,6 +161,7 @@ type decoder struct {
 
 func (d *decoder) line(line []byte, n int) error {
 	word, rest := cut(line)
+	rest = uncommented(rest)
 	switch string(word) {
 	case "v":
 		p, err := floats(rest, n, 3)

@@ -5,6 +5,7 @@ package handoff
 import (
 	"fmt"
 	"regexp"
+	"strings"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/studio"
@@ -29,7 +30,7 @@ func find(c *studio.Checked) []finding.Finding {
 	if s.Weights == nil {
 		block("not_bound", "The character is not bound yet", "Without weights there is no skin to hand over; mesh and skeleton can be had on their own.",
 			finding.Evidence{What: "vertices with weights", Value: 0, Limit: 1}, nil)
-		return out
+		return append(out, open(c)...)
 	}
 	if n := len(s.Stray()); n > 0 {
 		block("unweighted_vertices", fmt.Sprintf("%d vertices have no weights", n), "The file format needs weights that sum to 1 everywhere; these would be given to the root.",
@@ -62,16 +63,41 @@ func find(c *studio.Checked) []finding.Finding {
 		out = append(out, finding.Finding{Code: "many_influences", Severity: finding.Note, Count: most, Title: fmt.Sprintf("Some vertices follow %d joints", most),
 			Why: "Four is what most real-time targets take; the file gets a second set of influences.", Evidence: []finding.Evidence{{What: "influences of the busiest vertex", Value: float64(most), Limit: 4}}})
 	}
+	return append(out, open(c)...)
+}
+
+// open tells for each stage before this one what is open there, with the gravest of its
+// severities: it goes along with the file.
+func open(c *studio.Checked) []finding.Finding {
+	var out []finding.Finding
 	for _, stage := range studio.Stages() {
 		if stage.Name == "handoff" {
 			break
 		}
 		list := c.Found(stage.Name)
-		if w := finding.Worst(list); w == finding.Blocks || w == finding.Harms {
-			out = append(out, finding.Finding{Code: "open_" + stage.Name, Severity: finding.Harms, Count: len(list),
-				Title: fmt.Sprintf("%s has open findings", stage.Title), Why: "They go along with the file.",
-				Evidence: []finding.Evidence{{What: "findings", Value: float64(len(list)), Limit: 0}}})
+		var titles []string
+		for _, f := range list {
+			if f.Severity != finding.Note {
+				titles = append(titles, f.Title)
+			}
 		}
+		if titles == nil {
+			continue
+		}
+		n := len(titles)
+		told := strings.Join(titles[:min(n, titlesTold)], ". ") + "."
+		if n > titlesTold {
+			told += fmt.Sprintf(" And %d more.", n-titlesTold)
+		}
+		title := fmt.Sprintf("%s: %d findings are open", stage.Title, n)
+		if n == 1 {
+			title = stage.Title + ": a finding is open"
+		}
+		out = append(out, finding.Finding{Code: "open_" + stage.Name, Severity: finding.Worst(list), Count: n, Title: title,
+			Why: told + " What is open goes along with the file.", Evidence: []finding.Evidence{{What: "findings that block or harm", Value: float64(n), Limit: 0}}})
 	}
 	return out
 }
+
+// titlesTold is how many findings of a stage are named.
+const titlesTold = 5

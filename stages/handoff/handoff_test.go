@@ -104,4 +104,19 @@ func TestWhatTheHandoffTells(t *testing.T) {
 
 	moved := studiotest.Do(t, s, "move_joint", `{"joint":"hand_l","to":[0.7,1.1,0.05]}`)
 	require.Contains(t, codes(moved), "open_bind", "what is open at a stage goes along")
+
+	// Of every stage, by name and as gravely as there; notes stay where they are.
+	lying := s
+	lying.Mesh = s.Mesh.Bake(mesh.Placement{Scale: 100, Up: "y"})
+	f := codes(lying)["open_intake"]
+	require.Equal(t, finding.Blocks, f.Severity)
+	require.Equal(t, 1, f.Count)
+	require.Equal(t, "Intake: a finding is open", f.Title)
+	require.Contains(t, f.Why, "Unit or up axis")
+	flipped := studiotest.Do(t, studiotest.Do(t, s, "set_axes", ""), "roll_axes", `{"joints":["forearm_l","forearm_r"],"degrees":180}`)
+	require.Contains(t, codes(flipped)["open_axes"].Why, "2 joints bend backward.")
+	require.Equal(t, finding.Harms, codes(flipped)["open_axes"].Severity)
+	require.NotContains(t, codes(flipped), "open_intake")
+	bare.Mesh = lying.Mesh
+	require.Contains(t, codes(bare), "open_intake", "also before it is bound")
 }

@@ -13,7 +13,7 @@ func init() {
 		Reads:   []string{"mesh", "parts", "settings"},
 		Find: func(c *studio.Checked) []finding.Finding {
 			if m := c.Mesh(); m != nil {
-				return m.Findings
+				return Judge(m.Findings, c.State.Settings)
 			}
 			return nil
 		}})

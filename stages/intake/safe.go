@@ -42,6 +42,9 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		if err != nil {
 			return err
 		}
+		if _, ties := op.(*SplitTies); ties && crumbs(next.Mesh) > crumbs(s.Mesh) {
+			return nil // fins that come off are pieces that nobody wants: a person decides
+		}
 		if same := sameMesh(s.Mesh, next.Mesh); !same {
 			out.Steps = append(out.Steps, told.Sentence)
 		}
@@ -82,6 +85,20 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		out.Sentence = fmt.Sprintf("Nothing was safe to mend; %d findings are left for you", len(left))
 	}
 	return s, out, nil
+}
+
+// crumb is how many faces a piece has that is no part of a character by itself.
+const crumb = 12
+
+// crumbs counts the pieces that are smaller.
+func crumbs(m *mesh.Mesh) int {
+	n := 0
+	for _, faces := range m.Pieces().Faces {
+		if faces < crumb {
+			n++
+		}
+	}
+	return n
 }
 
 func sameMesh(a, b *mesh.Mesh) bool {

@@ -1,12 +1,11 @@
 // The plate: the character and its skeleton in the panes. What a hand does there is
 // the business of the tool of the stage: `down` may take hold, then it gets `move` and
 // `up`; else it gets `click`. `show` says how the character is drawn for it.
-import { Box3, DoubleSide, Object3D, Vector3 } from 'three';
-import { TransformControls } from 'three/addons/controls/TransformControls.js';
+import { Box3, DoubleSide, Quaternion, Vector3 } from 'three';
 import { getBuffer } from './api.js';
 import { Bones } from './bones.js';
 import { openBundle } from './bundle.js';
-import { ink } from './ink.js';
+import { Instrument, dialsOf } from './instrument.js';
 import { Measure } from './measure.js';
 import { Picker, jointAt, rayAt } from './pick.js';
 import { Posed } from './pose.js';
@@ -23,12 +22,16 @@ export class Plate {
     this.view.scene.add(this.bones.group);
     this.posed = new Posed([]);
     this.columns = new Columns();
-    this.handle = new Object3D();
-    this.view.scene.add(this.handle);
+    this.instrument = new Instrument(this.view, {
+      begin: () => this.tool.grip?.(this),
+      turn: (axis, degrees) => this.tool.turning?.(axis, degrees),
+      move: (to) => this.tool.gripping?.(this, to),
+      end: () => this.tool.let?.(this),
+    });
     this.view.onpanes = (panes) => panes.forEach((p) => this.listen(p));
     this.view.onpanes(this.view.panes);
     this.measure = new Measure(this.view);
-    this.view.drawn = () => { this.scaleBar(); this.measure.place(); };
+    this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); };
     on('pose', () => this.bend());
     on('also along step', () => this.drawBones());
     on('chosen map wire through bones finding probed would faces pieces normals', () => this.show());
@@ -101,6 +104,7 @@ export class Plate {
     this.posed = new Posed(joints().map((j, i) => ({ ...j, pos: places[i].toArray() })));
     this.posed.update(new Map());
     this.bones.update(this.posed, store.chosen, false, store.also);
+    this.turner();
     this.view.invalidate();
   }
 
@@ -175,44 +179,25 @@ export class Plate {
     return `${sides} sides, in ${part.name}, piece ${piece + 1}`;
   }
 
-  // turner shows what takes hold of the chosen joint: arrows along the axes of the
-  // world, the joint or its parent for moving, rings about its own axes for turning.
+  // turner shows what takes hold of the chosen joint: rules along the axes of the world,
+  // the joint or its parent for moving, dials about its own for turning.
   turner() {
-    const mode = store.chosen < 0 || !store.bones ? '' : this.tool?.handle ?? '';
-    const pane = this.view.panes[0];
-    if (this.turning && (this.turning.camera !== pane.camera || this.turning.mode !== mode)) {
-      this.view.scene.remove(this.turning.helper);
-      this.turning.controls.dispose();
-      this.turning = null;
+    const i = store.chosen, mode = i < 0 || !store.bones ? '' : this.tool?.handle ?? '';
+    if (!mode) { this.instrument.show(null); return; }
+    const j = joints()[i], at = this.posed.at[i].clone();
+    const parent = j.parent >= 0 ? this.posed.turn[j.parent] : new Quaternion();
+    if (mode === 'turn') {
+      const base = parent.clone().multiply(this.posed.local[i].turn);
+      const usual = j.low || j.high ? [j.low ?? 0, j.high ?? 0] : null;
+      this.instrument.show({ mode, name: j.name, at, dials: dialsOf({ convention: store.character.convention, base, angles: store.pose.get(i) ?? [0, 0, 0], usual }) });
+      return;
     }
-    if (!mode) return;
-    if (!this.turning) this.turning = this.makeTurner(pane, mode);
-    if (!this.turning.controls.dragging) {
-      this.handle.position.copy(this.posed.at[store.chosen]);
-      const parent = joints()[store.chosen].parent;
-      if (mode === 'rotate' || store.along === 'joint') this.handle.quaternion.copy(this.posed.turn[store.chosen]);
-      else if (store.along === 'parent' && parent >= 0) this.handle.quaternion.copy(this.posed.turn[parent]);
-      else this.handle.quaternion.identity();
-      this.turning.controls.setSpace(mode === 'rotate' || store.along !== 'world' ? 'local' : 'world');
-      this.turning.controls.setTranslationSnap(store.step || null);
-    }
-  }
-
-  makeTurner(pane, mode) {
-    const controls = new TransformControls(pane.camera, pane.element);
-    controls.setMode(mode);
-    controls.setSize(mode === 'rotate' ? 0.62 : 0.5);
-    controls.setColors?.(ink('--axis-x'), ink('--axis-y'), ink('--axis-z'), ink('--rust'));
-    controls.attach(this.handle);
-    const helper = controls.getHelper();
-    this.view.scene.add(helper);
-    controls.addEventListener('change', () => this.view.invalidate());
-    controls.addEventListener('dragging-changed', (e) => {
-      pane.controls.enabled = !e.value;
-      if (e.value) this.tool.grip?.(this); else this.tool.let?.(this);
+    const frame = { world: new Quaternion(), joint: this.posed.turn[i], parent }[store.along];
+    const rules = ['x', 'y', 'z'].map((axis, k) => {
+      const along = new Vector3().setComponent(k, 1).applyQuaternion(frame);
+      return { axis, along, now: at.dot(along) };
     });
-    controls.addEventListener('objectChange', () => this.tool.gripping?.(this, this.handle.position.clone(), this.handle.quaternion));
-    return { controls, helper, mode, camera: pane.camera };
+    this.instrument.show({ mode, name: j.name, at, rules, step: store.step });
   }
 
   // hold remembers where everything is before a joint is moved.
@@ -225,7 +210,7 @@ export class Plate {
     pane.listening = true;
     const at = (e) => { const r = pane.element.getBoundingClientRect(); return [e.clientX - r.left, e.clientY - r.top]; };
     pane.element.addEventListener('pointerdown', (e) => {
-      if (e.button !== 0) return;
+      if (e.button !== 0 || e.target.closest('.instrument')) return;
       const [x, y] = at(e);
       pane.from = [x, y];
       this.view.canvas.focus({ preventScroll: true }); // keys are the view's now

@@ -17,7 +17,7 @@ const tray = document.getElementById('tray');
 export const tool = {
   stage: 'placement',
   through: true,
-  handle: 'translate',
+  handle: 'move',
 
   enter(plate) { this.tips ??= plate.tips = new TipSpots(plate.view.scene); },
   leave(plate) {
@@ -92,7 +92,7 @@ export const tool = {
     }
   },
 
-  // The arrows: grip begins a move, gripped goes on with it, let ends it.
+  // The rules: grip begins a move, gripped goes on with it, let ends it.
   grip(plate) { this.gripped = plate.hold(store.chosen); },
   gripping(plate, to) { if (this.gripped) preview(plate, this.gripped, to); },
   let(plate) {

@@ -1,7 +1,5 @@
 // Weights and pose: maps of the weights, turning joints, probing the skin.
-import { Quaternion } from 'three';
 import { getJSON } from '../api.js';
-import { anglesOf } from '../pose.js';
 import { chooseAt } from '../plate.js';
 import { chosenJoint, joints, on, posesByName, remember, set, setPoses, store } from '../session.js';
 import './motion.js';
@@ -12,7 +10,7 @@ const kept = `pose/${store.id}`; // over a reload
 export const tool = {
   stage: 'weights',
   posed: true,
-  get handle() { return store.character?.weights && chosenJoint() && !chosenJoint().end ? 'rotate' : ''; },
+  get handle() { return store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
   async click(plate, pane, x, y, e) {
     if (chooseAt(plate, pane, x, y, e) || !store.character.weights) return;
     const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
@@ -23,15 +21,12 @@ export const tool = {
   },
   show: () => ({ mode: store.character.weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2, plain: 0 }[store.map] : 0, probe: store.probed?.vertex ?? -1 }),
 
-  // The rings: turning the chosen joint about its own axes.
-  grip() { this.before = posesByName(); },
-  gripping(plate, to, turn) {
-    const i = store.chosen, parent = joints()[i].parent, q = new Quaternion().copy(turn);
-    if (parent >= 0) q.premultiply(plate.posed.turn[parent].clone().invert());
-    q.premultiply(plate.posed.local[i].turn.clone().invert());
-    pose(new Map(store.pose).set(i, anglesOf(q)), `pose of ${joints()[i].name}`);
+  // The dials: turning the chosen joint about one of its own axes.
+  turning(axis, degrees) {
+    const i = store.chosen, angles = [...(store.pose.get(i) ?? [0, 0, 0])];
+    angles['xyz'.indexOf(axis)] = Math.round(10 * (((degrees + 540) % 360 + 360) % 360 - 180)) / 10;
+    pose(new Map(store.pose).set(i, angles), `pose of ${joints()[i].name}`);
   },
-  let() { this.before = null; },
 };
 
 // pose changes the pose; undo takes it back.
