@@ -12,6 +12,7 @@ import (
 	"net/netip"
 	"net/url"
 	"strings"
+	"sync"
 	"testing"
 
 	"wisemarrow/formats/reading"
@@ -35,6 +36,8 @@ type guarded struct {
 
 const phrase = "four horses in the rain"
 
+var hashed = sync.OnceValue(func() string { return people.Hash(phrase) }) // slow by design
+
 func guard(t *testing.T, change func(*web.Door)) guarded {
 	t.Helper()
 	ctx := context.Background()
@@ -42,7 +45,7 @@ func guard(t *testing.T, change func(*web.Door)) guarded {
 	require.NoError(t, err)
 	require.NoError(t, s.Migrate(ctx))
 	for _, r := range people.Roles {
-		require.NoError(t, s.AddPerson(ctx, people.Person{Name: "The " + string(r), Role: r, Password: people.Hash(phrase)}))
+		require.NoError(t, s.AddPerson(ctx, people.Person{Name: "The " + string(r), Role: r, Password: hashed()}))
 	}
 	pool, err := s.SQL()
 	require.NoError(t, err)
