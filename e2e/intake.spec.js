@@ -16,7 +16,7 @@ test('one action and two decisions mend Odile as delivered; what is left is list
   await expect(page.locator('.told .steps li')).not.toHaveCount(0);
   await expect(page.locator('.finding')).toHaveCount(3);
   await page.getByRole('button', { name: /Scale by 0.01/ }).click();
-  await expect(saying(page)).toContainText('Baked the transform');
+  await expect(saying(page)).toContainText('caled by 0.01, turned z up');
   await page.getByRole('button', { name: 'Cut them into triangles' }).first().click();
   await expect(page.locator('.finding[data-code=many_sided_faces]')).toHaveCount(0);
   await expect(page.locator('.spine [data-stage=intake]')).toHaveClass('clear');

@@ -3,6 +3,7 @@ package health
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
@@ -23,7 +24,15 @@ func (c check) frames() []finding.Finding {
 	}
 	if guess.Scale != 1 || guess.Up != "y" {
 		s := geom.BoxOf(c.At).Size()
-		bake.Label = fmt.Sprintf("Scale by %g, turn %s up, stand on the ground", guess.Scale, guess.Up)
+		var does []string
+		if guess.Scale != 1 {
+			does = append(does, fmt.Sprintf("scale by %g", guess.Scale))
+		}
+		if guess.Up != "y" {
+			does = append(does, fmt.Sprintf("turn %s up", guess.Up))
+		}
+		does = append(does, "stand on the ground")
+		bake.Label = strings.ToUpper(does[0][:1]) + strings.Join(does, ", ")[1:]
 		out = append(out, finding.Finding{Code: "size_or_axis", Severity: finding.Blocks, Count: 1,
 			Title:    "Unit or up axis of the file differ from the production's",
 			Why:      "Joints are fitted by body proportions in metres with Y up; " + guess.Reason + ".",

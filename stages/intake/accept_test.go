@@ -2,6 +2,7 @@ package intake_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -84,4 +85,19 @@ func TestASafeMendMakesNoCrumbs(t *testing.T) {
 	require.Contains(t, strings.Join(told.Left, "\n"), "more than two faces")
 	apart := studiotest.Do(t, s, "split_ties", "")
 	require.Equal(t, pieces+2, apart.Mesh.Pieces().Count(), "who wants it can")
+}
+
+// What a bake says is what it did; a number that stays the same is not said to change.
+func TestABakeSaysWhatItDid(t *testing.T) {
+	s := studiotest.Odile()
+	for params, want := range map[string]string{
+		`{"scale":1,"up":"y"}`: "There was no transform to bake: nothing moved", `{"scale":2,"up":"y"}`: "Scaled by 2: height 1.66 became 3.32 m",
+		`{"scale":1,"up":"y","turn":90}`: "Turned it by 90°", `{"scale":1,"up":"y","stand":true}`: "Stood it on the ground, in the middle",
+	} {
+		_, told, err := studiotest.Try(s, "bake_transform", params)
+		require.NoError(t, err)
+		require.Equal(t, want, told.Sentence, params)
+	}
+	_, _, err := studiotest.Try(s, "real_size", fmt.Sprintf(`{"height":%g}`, s.Mesh.Measure().Height))
+	require.ErrorContains(t, err, "tall already")
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"strings"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
@@ -341,11 +342,42 @@ func (o *BakeTransform) Apply(_ context.Context, s studio.State, _ studio.Progre
 	if !(math.Abs(o.Turn) <= 360) {
 		return s, studio.Outcome{}, studio.Wrong("the turn is at most 360 degrees either way, not %g", o.Turn)
 	}
-	before := s.Mesh.Measure().Height
+	before := geom.BoxOf(s.Mesh.World())
+	framed := 0
+	for _, p := range s.Mesh.Parts {
+		if p.Frame != geom.IdentityMatrix {
+			framed++
+		}
+	}
 	s = s.Moved(o.Placement)
-	after := s.Mesh.Measure().Height
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Baked the transform: height %.3g became %.3g m", before, after),
-		Before: fmt.Sprintf("%.3g m", before), After: fmt.Sprintf("%.3g m", after)}, nil
+	after := geom.BoxOf(s.Mesh.World())
+	return s, o.said(framed, before, after), nil
+}
+
+// said tells what a bake did, and a height only where it is another.
+func (o *BakeTransform) said(framed int, before, after geom.Box) studio.Outcome {
+	var did []string
+	add := func(yes bool, format string, args ...any) {
+		if yes {
+			did = append(did, fmt.Sprintf(format, args...))
+		}
+	}
+	add(framed == 1, "baked the transform of a part")
+	add(framed > 1, "baked the transforms of %d parts", framed)
+	add(o.Scale != 1, "scaled by %g", o.Scale)
+	add(o.Up != "y", "turned %s up", o.Up)
+	add(o.Turn != 0, "turned it by %g°", o.Turn)
+	add(o.Stand, "stood it on the ground, in the middle")
+	out := studio.Outcome{Sentence: "There was no transform to bake: nothing moved"}
+	if did != nil {
+		out.Sentence = strings.ToUpper(did[0][:1]) + strings.Join(did, ", ")[1:]
+	}
+	was, is := fmt.Sprintf("%.3g", before.Size().Y), fmt.Sprintf("%.3g", after.Size().Y)
+	if was != is {
+		out.Sentence += fmt.Sprintf(": height %s became %s m", was, is)
+		out.Before, out.After = was+" m", is+" m"
+	}
+	return out
 }
 
 // RealSize scales the character about the origin of the ground to a height in
@@ -362,6 +394,9 @@ func (o *RealSize) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	before := s.Mesh.Measure().Height
 	if before == 0 {
 		return s, studio.Outcome{}, studio.Wrong("the mesh has no height that could be scaled: turn it upright first")
+	}
+	if fmt.Sprintf("%.4g", before) == fmt.Sprintf("%.4g", o.Height) {
+		return s, studio.Outcome{}, studio.Wrong("it is %.4g m tall already", before)
 	}
 	s = s.Moved(mesh.Placement{Scale: o.Height / before, Up: "y"})
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Rescaled: height %.3g became %.3g m", before, o.Height),
