@@ -78,6 +78,28 @@ test('several joints are chosen in the ledger and acted on at once', async ({ pa
   await expect.poll(async () => Boolean((await joint(page, list[2])).pinned)).toBe(false);
 });
 
+test('the ledger sorts by its columns, and what is chosen comes first in the panel', async ({ page }) => {
+  await open(page, 'Odile', 'placement');
+  await page.locator('#ledger .fold').click();
+  const names = () => page.locator('#ledger [data-joint] .name').allTextContents();
+  const hanging = await names();
+  await page.getByRole('columnheader', { name: /Placed/ }).getByRole('button').click();
+  await expect(page.getByRole('columnheader', { name: /Placed/ })).toHaveAttribute('aria-sort', 'ascending');
+  const sure = await page.locator('#ledger [data-joint] .placed').allTextContents();
+  const shares = sure.map((t) => (t.endsWith('%') ? parseFloat(t) : 200));
+  expect(shares).toEqual([...shares].sort((a, b) => a - b));
+  await page.keyboard.press('Enter'); // the heading keeps the focus
+  await expect(page.getByRole('columnheader', { name: /Placed/ })).toHaveAttribute('aria-sort', 'descending');
+  await page.keyboard.press('Enter');
+  expect(await names()).toEqual(hanging);
+  const above = () => page.evaluate(() => document.querySelector('#joint-panel').getBoundingClientRect().top - document.querySelector('#tray .findings').getBoundingClientRect().top);
+  expect(await above()).toBeGreaterThan(0);
+  await choose(page, 'head');
+  expect(await above()).toBeLessThan(0);
+  await choose(page, 'nobody');
+  expect(await above()).toBeGreaterThan(0);
+});
+
 test('a joint off the middle is centred, and removed joints come back as the other side', async ({ page }) => {
   await fresh(page, 'Odile', 'Odile to be centred');
   await page.getByRole('button', { name: 'Fit to the mesh' }).click();

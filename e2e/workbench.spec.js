@@ -207,7 +207,8 @@ test('the finder, the keys and the history are worked from the keyboard', async 
   await page.keyboard.press('ArrowDown');
   expect(await marrow(page, (m) => m.store.chosen)).toBe(2);
   await page.locator('#ledger-filter').fill('arm_r');
-  await expect(page.locator('#ledger [data-joint]')).toHaveCount(2);
+  await expect(page.locator('#ledger [data-joint]:not(.kin)')).toHaveCount(2);
+  await expect(page.locator('#ledger .kin').first()).toContainText('hips'); // what they hang from stays
   await page.locator('#ledger-filter').blur();
   await page.keyboard.press('?');
   await expect(page.locator('#help')).toContainText('Frame the whole character');

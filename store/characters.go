@@ -126,6 +126,15 @@ func (s *Store) Remove(ctx context.Context, id string) error {
 	return mapped(r.Error)
 }
 
+// Rename implements studio.Store.
+func (s *Store) Rename(ctx context.Context, id, name string) error {
+	r := s.db.WithContext(ctx).Model(&character{}).Where("id = ? and removed_at is null", id).Update("name", name)
+	if r.Error == nil && r.RowsAffected == 0 {
+		return studio.ErrNotFound
+	}
+	return mapped(r.Error)
+}
+
 // insert adds blobs that are new, and the revision.
 func (s *Store) insert(tx *gorm.DB, c studio.Commit) (studio.Revision, error) {
 	r := c.Revision

@@ -46,6 +46,8 @@ type Store interface {
 	// Create adds a production if new, and a character with its first revision.
 	Create(ctx context.Context, c Character, first Commit) (Character, error)
 	Remove(ctx context.Context, id string) error
+	// Rename gives a character another name; revisions stay as they are.
+	Rename(ctx context.Context, id, name string) error
 	Revision(ctx context.Context, id int64) (Revision, error)
 	// Revisions returns several, by number.
 	Revisions(ctx context.Context, ids []int64) (map[int64]Revision, error)

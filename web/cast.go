@@ -74,7 +74,7 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 	if len(names) > 0 {
 		first = names[0]
 	}
-	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Into": first, "Accept": accepted(),
+	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Many": len(list) > 1, "Into": first, "Accept": accepted(),
 		"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)})
 }
 
@@ -100,7 +100,7 @@ func (s *site) castCard(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Cache-Control", "no-store")
 	who, asked := personOf(r.Context())
-	s.pages.fragment(w, "card", map[string]any{"C": k, "Lead": !asked || who.Role.May(people.Lead)})
+	s.pages.fragment(w, "card", map[string]any{"C": k, "Lead": !asked || who.Role.May(people.Lead), "Work": !asked || who.Role.May(people.Work)})
 }
 
 // bringIn makes a character of uploaded files. A page whose answer was lost asks for
@@ -135,6 +135,32 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
 		_, _ = s.studio.Standing(r.Context(), rev)
 	}
+	answer(w, http.StatusCreated, arrived(c.ID))
+}
+
+// rename gives a character another name.
+func (s *site) rename(w http.ResponseWriter, r *http.Request) {
+	var q struct{ Name string }
+	err := read(w, r, &q)
+	if err == nil {
+		err = s.studio.Rename(r.Context(), param(r, "id"), q.Name)
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	s.note(r, author(r), "renamed a character to "+strings.TrimSpace(q.Name))
+	answer(w, http.StatusOK, map[string]string{"name": strings.TrimSpace(q.Name)})
+}
+
+// duplicate makes a character of another as it is now.
+func (s *site) duplicate(w http.ResponseWriter, r *http.Request) {
+	c, err := s.studio.Duplicate(r.Context(), param(r, "id"), author(r))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	s.note(r, author(r), "duplicated as "+c.Name)
 	answer(w, http.StatusCreated, arrived(c.ID))
 }
 

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -12,6 +13,7 @@ import (
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/hostile"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 )
@@ -291,6 +293,7 @@ func TestWhatWouldBeLostAndWhatIsStatic(t *testing.T) {
 // The subdivided preview of a mesh that would have too many faces is refused with a
 // sentence, which the page has beforehand.
 func TestASubdividedPreviewIsBounded(t *testing.T) {
+	need.Time(t)
 	server, _ := served(t, reading.Default)
 	m := hostile.Meshes["a long strip"](45_000)
 	require.Equal(t, 1, bundle.Smoothest(m))
@@ -358,5 +361,55 @@ func TestAChangeThatIsAskedForAgainIsDoneOnce(t *testing.T) {
 	code, out := post(t, server, at+"/ops", map[string]any{"op": "drop_loose", "base": first, "key": strings.Repeat("x", 65)})
 	require.Equal(t, http.StatusUnprocessableEntity, code, out)
 	code, _, _ = get(t, server, "/api/asked/nobody")
+	require.Equal(t, http.StatusNotFound, code)
+}
+
+// Characters have names of their own in a production: files of one name get numbers, a
+// name that is taken is refused with one that is free. A copy is a character by itself.
+func TestCharactersAreRenamedAndDuplicated(t *testing.T) {
+	server, store := served(t, reading.Default)
+	names := func() (out []string) {
+		list, err := store.Characters(context.Background())
+		require.NoError(t, err)
+		for _, c := range list {
+			out = append(out, c.Name)
+		}
+		return out
+	}
+	first, _ := brought(t, server, flawed(t))
+	second, _ := brought(t, server, flawed(t))
+	name := names()[0]
+	require.Equal(t, []string{name, name + " 2"}, names())
+
+	code, out := post(t, server, "/api/characters/"+second+"/rename", map[string]string{"name": strings.ToUpper(name)})
+	require.Equal(t, http.StatusUnprocessableEntity, code)
+	require.Contains(t, out["error"], "is free")
+	for _, bad := range []string{"", "  ", "a\nb", strings.Repeat("x", 300)} {
+		code, out = post(t, server, "/api/characters/"+second+"/rename", map[string]string{"name": bad})
+		require.Equal(t, http.StatusUnprocessableEntity, code, out)
+	}
+	code, out = post(t, server, "/api/characters/"+second+"/rename", map[string]string{"name": " Ferrywoman "})
+	require.Equal(t, http.StatusOK, code, out)
+	require.Equal(t, []string{name, "Ferrywoman"}, names())
+	code, _ = post(t, server, "/api/characters/nobody/rename", map[string]string{"name": "x"})
+	require.Equal(t, http.StatusNotFound, code)
+
+	code, out = post(t, server, "/api/characters/"+second+"/duplicate", map[string]string{})
+	require.Equal(t, http.StatusCreated, code, out)
+	require.Equal(t, []string{name, "Ferrywoman", "Ferrywoman 2"}, names())
+	head := func(id string) float64 {
+		var s struct{ Head float64 }
+		_, text, _ := get(t, server, "/api/characters/"+id)
+		require.NoError(t, json.Unmarshal([]byte(text), &s))
+		return s.Head
+	}
+	copied := out["id"].(string)
+	before := head(second)
+	code, out = post(t, server, "/api/characters/"+copied+"/ops", map[string]any{"op": "drop_loose", "base": head(copied)})
+	require.Equal(t, http.StatusOK, code, out)
+	require.Equal(t, before, head(second), "the other stays as it is")
+	code, _ = post(t, server, "/api/characters/"+first+"/remove", map[string]string{})
+	require.Equal(t, http.StatusOK, code)
+	code, _ = post(t, server, "/api/characters/"+first+"/duplicate", map[string]string{})
 	require.Equal(t, http.StatusNotFound, code)
 }

@@ -64,6 +64,8 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 	r.Group(func(r chi.Router) { // to change characters
 		r.Use(s.need(people.Work))
 		r.Post("/api/characters", s.files(s.bringIn))
+		r.Post("/api/characters/{id}/rename", s.rename)
+		r.Post("/api/characters/{id}/duplicate", s.duplicate)
 		r.Post("/api/characters/{id}/ops", s.operate)
 		r.Post("/api/characters/{id}/delivery", s.files(s.deliver))
 		r.Post("/api/characters/{id}/shelf", s.shelve)

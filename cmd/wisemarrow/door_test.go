@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/testdb"
 	"wisemarrow/people"
 	"wisemarrow/store"
@@ -69,6 +70,7 @@ func TestTheServerStartsOnlyWithADoorElsewhere(t *testing.T) {
 // The first lead is made on the command line; SIGTERM ends a server with open streams
 // and idle connections at once; metrics are on an address of their own.
 func TestAServerFromTheFirstLeadToSIGTERM(t *testing.T) {
+	need.Time(t) // of processes of their own: nothing to race over
 	database := testdb.New(t)
 	bin := t.TempDir() + "/wisemarrow"
 	out, err := exec.Command("go", "build", "-o", bin, ".").CombinedOutput()

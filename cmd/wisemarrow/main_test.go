@@ -21,6 +21,7 @@ import (
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/testdb"
 	"wisemarrow/store"
 	"wisemarrow/studio"
@@ -289,8 +290,8 @@ func TestRepairAndOrient(t *testing.T) {
 	require.NoError(t, err)
 	c := skeleton.DefaultConvention
 	c.Aim, c.Bend = "x", "z"
-	for i := range turned.Joints {
-		require.Less(t, turned.AxisOff(i, c, skeleton.DefaultMarks), 1e-6)
+	for i, off := range turned.AxesOff(c, skeleton.DefaultMarks) {
+		require.Less(t, off, 1e-6, turned.Joints[i].Name)
 	}
 	code, _, errs = command(t, "orient", skel, "--aim", "up")
 	require.Equal(t, exitInput, code)
@@ -343,6 +344,7 @@ func TestExitCodesAndMessages(t *testing.T) {
 // A worker that is killed in the middle of a bind loses nothing: the work is
 // taken up by another, and there is exactly one new revision.
 func TestKilledInTheMiddleOfABind(t *testing.T) {
+	need.Time(t) // of processes of their own: nothing to race over
 	url := testdb.New(t)
 	ctx := context.Background()
 	db, err := store.Open(ctx, url)

@@ -271,7 +271,7 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 }
 
 // reasonsTold is how many reasons the finding of unsure joints names.
-const reasonsTold = 8
+const reasonsTold = 4
 
 func (s *Skeleton) unsure() []finding.Finding {
 	var names, reasons []string
@@ -296,6 +296,9 @@ func (s *Skeleton) unsure() []finding.Finding {
 	for _, r := range reasons[:min(len(reasons), reasonsTold)] {
 		why += fmt.Sprintf("\n%s: %s", strings.Join(by[r], ", "), r)
 	}
+	if n := len(reasons) - reasonsTold; n > 0 {
+		why += fmt.Sprintf("\nThe other reasons, %d, stand at the joints.", n)
+	}
 	return []finding.Finding{{Code: "unsure_fit", Severity: finding.Note, Count: len(names),
 		Title:    plural(len(names), "joint is less than 80 % sure", "joints are less than 80 % sure"),
 		Why:      why,
@@ -308,9 +311,9 @@ func (s *Skeleton) unsure() []finding.Finding {
 func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy finding.Remedy) []finding.Finding {
 	var names []string
 	worst := 0.0
-	for i, j := range s.Joints {
-		if off := s.AxisOff(i, c, x); off > AxisLimit {
-			names = append(names, j.Name)
+	for i, off := range s.AxesOff(c, x) {
+		if off > AxisLimit {
+			names = append(names, s.Joints[i].Name)
 			worst = math.Max(worst, off)
 		}
 	}

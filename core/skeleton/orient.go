@@ -222,18 +222,23 @@ func worldBend(c Convention, aim r3.Vec, side Side) r3.Vec {
 	return square(r3.Vec{X: 1}, aim)
 }
 
-// AxisOff returns the angle in radians between joint i's aim axis and its
-// bone, whichever way the side convention points it; 0 for end joints.
-func (s *Skeleton) AxisOff(i int, c Convention, x Marks) float64 {
-	d := s.aim(i, s.Children())
-	if r3.Norm2(d) == 0 {
-		return 0
-	}
+// AxesOff returns for each joint the angle in radians between its aim axis and its bone,
+// whichever way the side convention points it; 0 for end joints.
+func (s *Skeleton) AxesOff(c Convention, x Marks) []float64 {
+	children := s.Children()
 	var unit [3]float64
 	unit[c.Aim[0]-'x'] = 1
-	axis := geom.Rotate(s.Joints[i].Rot, vec(unit))
-	if c.Sides == "mirror" && x.Of(s.Joints[i].Name) == Right {
-		axis = r3.Scale(-1, axis)
+	out := make([]float64, len(s.Joints))
+	for i, j := range s.Joints {
+		d := s.aim(i, children)
+		if r3.Norm2(d) == 0 {
+			continue
+		}
+		axis := geom.Rotate(j.Rot, vec(unit))
+		if c.Sides == "mirror" && x.Of(j.Name) == Right {
+			axis = r3.Scale(-1, axis)
+		}
+		out[i] = math.Acos(math.Max(-1, math.Min(1, r3.Dot(axis, d))))
 	}
-	return math.Acos(math.Max(-1, math.Min(1, r3.Dot(axis, d))))
+	return out
 }

@@ -88,7 +88,7 @@ func TestOrientAimsAlongBonesAndBendsFurther(t *testing.T) {
 		for i := range out.Joints {
 			require.Equal(t, s.Joints[i].Pos, out.Joints[i].Pos, "no joint moves")
 			require.InDelta(t, 1, quat.Abs(out.Joints[i].Rot), 1e-12)
-			require.Less(t, out.AxisOff(i, c, sides), 1e-6, out.Joints[i].Name)
+			require.Less(t, out.AxesOff(c, sides)[i], 1e-6, out.Joints[i].Name)
 		}
 		if c.From != "bend" {
 			continue

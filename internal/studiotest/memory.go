@@ -34,6 +34,17 @@ func (m *Memory) Characters(context.Context) ([]studio.Character, error) { retur
 // Remove implements studio.Store.
 func (m *Memory) Remove(context.Context, string) error { return nil }
 
+// Rename implements studio.Store.
+func (m *Memory) Rename(_ context.Context, id, name string) error {
+	c, ok := m.All[id]
+	if !ok {
+		return studio.ErrNotFound
+	}
+	c.Name = name
+	m.All[id] = c
+	return nil
+}
+
 // Character implements studio.Store.
 func (m *Memory) Character(_ context.Context, id string) (studio.Character, error) {
 	if m.Down {

@@ -108,15 +108,15 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
-	before, after := 0, 0
-	for i := range turned.Joints {
-		if s.Skeleton.AxisOff(i, o.Convention, s.Settings.Marks) > skeleton.AxisLimit {
-			before++
+	off := func(sk *skeleton.Skeleton) (n int) {
+		for _, angle := range sk.AxesOff(o.Convention, s.Settings.Marks) {
+			if angle > skeleton.AxisLimit {
+				n++
+			}
 		}
-		if turned.AxisOff(i, o.Convention, s.Settings.Marks) > skeleton.AxisLimit {
-			after++
-		}
+		return n
 	}
+	before, after := off(s.Skeleton), off(turned)
 	n := len(which)
 	if which == nil {
 		n = len(turned.Joints)

@@ -90,10 +90,13 @@ func StateOf(scene *gltf.Scene, file string) studio.State {
 }
 
 // Bring makes a new character of an uploaded file; its name is taken from the file
-// if it has none.
+// if it has none, with a number where the production has one of that name.
 func Bring(ctx context.Context, x *studio.Studio, c studio.Character, author string, u studio.Upload) (studio.Character, error) {
 	if c.Name == "" {
-		c.Name = strings.TrimSuffix(filepath.Base(u.Name), filepath.Ext(u.Name))
+		var err error
+		if c.Name, err = x.FreeName(ctx, c.Production, strings.TrimSuffix(filepath.Base(u.Name), filepath.Ext(u.Name))); err != nil {
+			return c, err
+		}
 	}
 	f, blobs := u.Blobs()
 	params, err := json.Marshal(Import{File: f})

@@ -38,6 +38,7 @@ function refuse(text) {
   refusal.textContent = text;
   refusal.hidden = false;
   input.value = '';
+  refusal.scrollIntoView({ block: 'nearest' });
 }
 
 if (form) {
@@ -47,7 +48,16 @@ if (form) {
   addEventListener('drop', (e) => { e.preventDefault(); take(e.dataTransfer.files); });
 }
 
+// What can be done to a character from its card.
 document.addEventListener('click', async (e) => {
+  const copy = e.target.closest('[data-duplicate]');
+  if (copy) {
+    copy.disabled = true;
+    try { await post(`/api/characters/${copy.dataset.duplicate}/duplicate`); location.reload(); } catch (error) { refuse(error.message); copy.disabled = false; }
+    return;
+  }
+  const name = e.target.closest('[data-rename]');
+  if (name) { rename(name); return; }
   const b = e.target.closest('[data-remove]');
   if (!b) return;
   if (!await ask(`Remove ${b.dataset.name}?`, 'The character leaves the cast, with its skeleton, weights and history.', 'Remove')) return;
@@ -57,6 +67,59 @@ document.addEventListener('click', async (e) => {
   } catch (error) { refuse(error.message); }
 });
 
+// rename puts a field in the place of the name: Enter keeps it, Escape leaves it.
+function rename(button) {
+  const card = button.closest('li'), link = card.querySelector('h2 a'), input = document.createElement('input');
+  input.value = link.textContent;
+  input.maxLength = 120;
+  input.setAttribute('aria-label', `New name of ${link.textContent}`);
+  link.hidden = true;
+  link.after(input);
+  input.focus();
+  input.select();
+  let over = false;
+  const end = async (keep) => {
+    if (over) return;
+    over = true;
+    const wanted = input.value.trim();
+    if (keep && wanted && wanted !== link.textContent) {
+      try {
+        link.textContent = (await post(`/api/characters/${button.dataset.rename}/rename`, { name: wanted })).name;
+        card.dataset.name = link.textContent;
+        const gone = card.querySelector('[data-remove]');
+        if (gone) Object.assign(gone, { title: `Remove ${link.textContent}`, ariaLabel: `Remove ${link.textContent}` }).dataset.name = link.textContent;
+      } catch (error) {
+        over = false;
+        refuse(error.message);
+        input.focus();
+        return;
+      }
+    }
+    input.remove();
+    link.hidden = false;
+    button.focus();
+  };
+  input.addEventListener('keydown', (e) => {
+    if (e.key === 'Enter') end(true);
+    if (e.key === 'Escape') end(false);
+  });
+  input.addEventListener('blur', () => end(true));
+}
+
+// Finding and sorting, within each production.
+const cards = () => [...document.querySelectorAll('.cards > li')];
+cards().forEach((li, i) => { li.dataset.came = i; });
+document.getElementById('cast-filter')?.addEventListener('input', (e) => {
+  const words = e.target.value.toLowerCase();
+  for (const li of cards()) li.hidden = !li.dataset.name.toLowerCase().includes(words);
+  for (const s of document.querySelectorAll('.cast section[aria-label]')) s.hidden = !s.querySelector('.cards > li:not([hidden])');
+});
+document.getElementById('cast-sort')?.addEventListener('change', (e) => {
+  for (const list of document.querySelectorAll('.cards')) {
+    list.append(...[...list.children].sort((a, b) => (e.target.value ? a.dataset.name.localeCompare(b.dataset.name, 'en', { numeric: true }) : a.dataset.came - b.dataset.came)));
+  }
+});
+
 // Cards whose state is not known yet are asked for, two at a time.
 const pending = [...document.querySelectorAll('[data-pending]')];
 async function fillIn() {
@@ -64,6 +127,8 @@ async function fillIn() {
     try {
       const box = document.createElement('ul');
       box.innerHTML = await getText(`/characters/${li.dataset.pending}/card`);
+      box.firstElementChild.dataset.came = li.dataset.came;
+      box.firstElementChild.hidden = li.hidden;
       li.replaceWith(box.firstElementChild);
     } catch (e) { li.querySelector('.facts').textContent = e.message; }
   }

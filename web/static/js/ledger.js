@@ -17,7 +17,7 @@ function cell(text, name) {
   const c = document.createElement('span');
   c.className = name;
   c.textContent = text;
-  c.setAttribute('role', 'cell');
+  c.setAttribute('role', 'gridcell');
   return c;
 }
 
@@ -34,6 +34,49 @@ function branches(list) {
   return out;
 }
 
+// columns are what the ledger has of a joint: its heading, its class, and what it is
+// sorted by; null sorts as the joints hang from each other.
+const columns = [
+  ['Joint', 'name', (j) => j.name], ['Side', 'side', (j) => j.side], ['Placed', 'placed', (j) => (j.reason ? j.confidence : 2)],
+  ['X cm', 'num', (j) => j.pos[0]], ['Y cm', 'num', (j) => j.pos[1]], ['Z cm', 'num', (j) => j.pos[2]],
+  ['Bound', 'bound', (j) => (j.end ? 'zz' : j.bound)], ['Leads', 'num', (j) => (j.end ? -1 : j.leads)],
+];
+const order = { by: -1, down: false }; // as they hang, at first
+
+// sorted are the joints with their depths in the order of the ledger.
+function sorted(list) {
+  const all = branches(list);
+  if (order.by < 0) return all;
+  const key = columns[order.by][2], way = order.down ? -1 : 1;
+  const compare = (a, b) => (typeof a === 'string' ? a.localeCompare(b, 'en', { numeric: true }) : a - b);
+  return all.map(([i]) => [i, 0]).sort(([a], [b]) => way * compare(key(list[a]), key(list[b])) || a - b);
+}
+
+// wanted are the joints whose names have the words, and those that they hang from.
+function wanted(list, words) {
+  const hit = new Set(), kin = new Set();
+  list.forEach((j, i) => {
+    if (!j.name.toLowerCase().includes(words)) return;
+    hit.add(i);
+    if (order.by < 0) for (let p = j.parent; p >= 0; p = list[p].parent) kin.add(p);
+  });
+  return { hit, kin };
+}
+
+// heading is a button that sorts by its column: up, down, and as they hang again.
+function heading([text, name], k) {
+  const c = cell('', name);
+  c.setAttribute('role', 'columnheader');
+  c.setAttribute('aria-sort', order.by !== k ? 'none' : order.down ? 'descending' : 'ascending');
+  const b = document.createElement('button');
+  b.type = 'button';
+  b.dataset.sort = k;
+  b.title = `Sort by ${text}`;
+  b.textContent = text + (order.by !== k ? '' : order.down ? ' ↓' : ' ↑');
+  c.append(b);
+  return c;
+}
+
 export function draw() {
   const list = joints();
   fold.querySelector('.count').textContent = list.length ? `${list.length} joints` : 'no joints yet';
@@ -43,20 +86,18 @@ export function draw() {
   const head = document.createElement('div');
   head.className = 'row head';
   head.setAttribute('role', 'row');
-  for (const [text, name] of [['Joint', 'name'], ['Side', 'side'], ['Placed', 'placed'], ['X cm', 'num'], ['Y cm', 'num'], ['Z cm', 'num'], ['Bound', 'bound'], ['Leads', 'num']]) {
-    const c = cell(text, name);
-    c.setAttribute('role', 'columnheader');
-    head.append(c);
-  }
+  head.append(...columns.map(heading));
   frag.append(head);
-  for (const [i, deep] of branches(list)) {
+  const { hit, kin } = wanted(list, words);
+  for (const [i, deep] of sorted(list)) {
     const j = list[i];
-    if (words && !j.name.toLowerCase().includes(words)) continue;
+    if (!hit.has(i) && !kin.has(i)) continue;
     const row = document.createElement('div');
-    row.className = `row ${j.side} ${j.bound}`;
+    row.className = `row ${j.side} ${j.bound}${hit.has(i) ? '' : ' kin'}`;
     row.dataset.joint = i;
     row.tabIndex = i === store.chosen || (store.chosen < 0 && i === 0) ? 0 : -1;
     row.setAttribute('role', 'row');
+    row.setAttribute('aria-level', deep + 1);
     row.setAttribute('aria-selected', i === store.chosen || store.also.has(i));
     row.draggable = true;
     const name = cell(j.name, 'name');
@@ -71,11 +112,24 @@ export function draw() {
     row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1).replace(/^-0\.0$/, '0.0'), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'));
     frag.append(row);
   }
+  const focus = document.activeElement?.closest?.('#ledger [data-sort]')?.dataset.sort;
   rows.replaceChildren(frag);
-  rows.setAttribute('role', 'table');
+  rows.setAttribute('role', 'treegrid');
+  rows.setAttribute('aria-label', 'Joints');
+  rows.setAttribute('aria-multiselectable', true);
+  if (focus) rows.querySelector(`[data-sort="${focus}"]`).focus();
 }
 
 rows.addEventListener('click', (e) => {
+  const b = e.target.closest('[data-sort]');
+  if (b) {
+    const k = Number(b.dataset.sort);
+    if (order.by !== k) Object.assign(order, { by: k, down: false });
+    else if (!order.down) order.down = true;
+    else order.by = -1;
+    draw();
+    return;
+  }
   const row = e.target.closest('[data-joint]');
   if (row) choose(Number(row.dataset.joint), e.shiftKey || e.ctrlKey || e.metaKey);
 });

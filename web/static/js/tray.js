@@ -171,6 +171,7 @@ function fill() {
     b.setAttribute('aria-pressed', on);
   }
   for (const r of tray.querySelectorAll('tr[data-joint]')) r.classList.toggle('chosen', r.dataset.joint === j?.name);
+  jointFirst(Boolean(j));
   const moveForm = tray.querySelector('#move');
   if (moveForm) {
     moveForm.hidden = !j;
@@ -186,6 +187,15 @@ function fill() {
     tray.querySelector('#both').checked = store.both;
     tray.querySelector('#branch').checked = store.branch;
   }
+}
+
+// jointFirst brings the panel of the chosen joint to the top: what is chosen comes before
+// what is to be said of the whole.
+function jointFirst(chosen) {
+  const panel = tray.querySelector('#joint-panel'), top = tray.querySelector('header'), list = tray.querySelector('.findings');
+  if (!panel || !list) return;
+  if (chosen && panel.previousElementSibling !== top) top.after(panel);
+  else if (!chosen && panel.previousElementSibling === top) list.after(panel);
 }
 
 function coordinates(pos) {
