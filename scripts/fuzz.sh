@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Gives every fuzz test so many seconds, two at a time: fuzz.sh [SECONDS]. What they find is
-# written below testdata/fuzz of the package and fails from then on; what they learn stays
-# in Go's own cache for the next time.
+# written below testdata/fuzz of the package and fails from then on; there lies also a part
+# of what they have learnt, as seeds of every test run. The rest stays in Go's own cache.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 seconds=${1:-60}
