@@ -1,12 +1,15 @@
 // Signing in, and the page of people, on a server of their own over the same database.
 import { execFileSync, spawn } from 'node:child_process';
+import { createServer } from 'node:net';
 import { expect, test } from '@playwright/test';
 
-const port = 8496, at = `http://127.0.0.1:${port}`;
-let server;
+let server, at;
+const freePort = () => new Promise((f) => { const s = createServer().listen(0, '127.0.0.1', () => { const { port } = s.address(); s.close(() => f(port)); }); });
 const env = () => ({ ...process.env, WISEMARROW_DATABASE: execFileSync('scripts/db.sh', ['url', 'wisemarrow_e2e']).toString().trim() });
 
 test.beforeAll(async () => {
+  const port = await freePort();
+  at = `http://127.0.0.1:${port}`;
   execFileSync('bin/wisemarrow', ['people', 'add', 'Ines', '--role', 'lead'], { env: env(), input: 'four boats at night\n' });
   server = spawn('bin/wisemarrow', ['serve', '--addr', `127.0.0.1:${port}`, '--sign-in', '--workers', '0'], { env: env(), stdio: 'ignore' });
   for (let i = 0; i < 100; i++) {

@@ -62,8 +62,9 @@ type Store interface {
 	ChangePerson(ctx context.Context, p Person) error
 	RemovePerson(ctx context.Context, name string) error
 	// Try counts an attempt under a key and returns 0, or for how long it must still
-	// wait, and counts nothing then. Forget begins anew.
+	// wait, and counts nothing then. Excuse takes one attempt back, Forget all.
 	Try(ctx context.Context, key string, free int) (time.Duration, error)
+	Excuse(ctx context.Context, key string) error
 	Forget(ctx context.Context, key string) error
 	Note(ctx context.Context, e Event) error
 	Events(ctx context.Context, limit int) ([]Event, error)
@@ -115,9 +116,12 @@ const (
 
 // SignIn returns the person of that name if the password is theirs.
 func SignIn(ctx context.Context, s Store, name, password, from string) (Person, error) {
-	keys := map[string]int{"name " + strings.ToLower(name): freeOfName, "from " + from: freeFrom}
-	for key, free := range keys {
-		wait, err := s.Try(ctx, key, free)
+	ofName := "name " + strings.ToLower(name)
+	for _, k := range []struct {
+		key  string
+		free int
+	}{{"from " + from, freeFrom}, {ofName, freeOfName}} {
+		wait, err := s.Try(ctx, k.key, k.free)
 		if err != nil {
 			return Person{}, err
 		}
@@ -133,12 +137,9 @@ func SignIn(ctx context.Context, s Store, name, password, from string) (Person, 
 	if !Matches(p.Password, password) || err != nil {
 		return Person{}, ErrWrong
 	}
-	for key := range keys {
-		if err := s.Forget(ctx, key); err != nil {
-			return Person{}, err
-		}
-	}
-	return p, nil
+	// Of the address only this attempt is taken back: who has one password must not try
+	// those of others without end.
+	return p, errors.Join(s.Forget(ctx, ofName), s.Excuse(ctx, "from "+from))
 }
 
 // forgottenAfter is how long a failed attempt counts.

@@ -138,6 +138,11 @@ func (s *Store) Try(ctx context.Context, key string, free int) (wait time.Durati
 	return wait, mapped(err)
 }
 
+// Excuse implements people.Store.
+func (s *Store) Excuse(ctx context.Context, key string) error {
+	return mapped(s.db.WithContext(ctx).Exec("update attempts set failed = greatest(failed - 1, 0) where key = ?", key).Error)
+}
+
 // Forget implements people.Store.
 func (s *Store) Forget(ctx context.Context, key string) error {
 	return mapped(s.db.WithContext(ctx).Exec("delete from attempts where key = ?", key).Error)

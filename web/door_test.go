@@ -16,6 +16,7 @@ import (
 	"testing"
 
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/internal/testdb"
 	"wisemarrow/people"
@@ -201,6 +202,26 @@ func TestTriesAreThrottled(t *testing.T) {
 		}
 	}
 	require.Equal(t, 10, failed)
+}
+
+// Who has a password cannot use it to try those of others without end, and many who sign in
+// from one address are not held up.
+func TestOnesOwnPasswordDoesNotExcuseTries(t *testing.T) {
+	need.Time(t) // passwords are slow by design
+	g := guard(t, nil)
+	for range 35 {
+		g.signedIn(t, "The work")
+	}
+	b := browser(t)
+	code := 0
+	for i := 0; i < 40 && code != http.StatusTooManyRequests; i++ {
+		code, _, _ = g.ask(t, b, "POST", "/sign-in", url.Values{"name": {fmt.Sprintf("Somebody %d", i)}, "password": {"seven boats at night"}})
+		if i%10 == 5 {
+			g.signedIn(t, "The work")
+		}
+		require.Less(t, i, 35)
+	}
+	require.Equal(t, http.StatusTooManyRequests, code)
 }
 
 // A session ends when the person signs out, here or everywhere, gets another password or

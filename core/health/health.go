@@ -58,7 +58,8 @@ func unfinished(name, what string, e finding.Evidence) finding.Finding {
 	return finding.Finding{Code: "unfinished_" + name, Severity: finding.Harms, Count: 1,
 		Title: "Not measured to the end: " + what,
 		Why: "So many faces or vertices lie in one place, or through each other, that comparing them all would take too long. " +
-			"What is said here of this is true of the part that was looked at; of the rest nothing is known.",
+			"What is said here of this is true of the part that was looked at; of the rest nothing is known. " +
+			"Drop doubled faces and pieces that lie on each other, or thin the mesh there, then look again.",
 		Evidence: []finding.Evidence{e}}
 }
 

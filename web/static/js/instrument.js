@@ -22,7 +22,7 @@ function make(name, attributes, parent) {
 
 // axesOf are the axes about which the three angles of a pose turn a joint, in the world:
 // X turns within Y, and Y within Z. base is the joint's turn at rest under its parent.
-export function axesOf(base, [, y, z]) {
+function axesOf(base, [, y, z]) {
   return {
     z: unit.z.clone().applyQuaternion(base),
     y: unit.y.clone().applyQuaternion(base.clone().multiply(turnOf([0, 0, z]))),
