@@ -260,7 +260,7 @@ func TestALostConnectionIsToldAndRecovers(t *testing.T) {
 	conn, err := pgx.Connect(ctx, dsn)
 	require.NoError(t, err)
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()")
+	_, err = conn.Exec(ctx, "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and usename = current_user and pid <> pg_backend_pid()")
 	require.NoError(t, err)
 	for range 20 { // each broken connection of the pool may be met once
 		if _, err = s.Character(ctx, c.ID); err == nil {
