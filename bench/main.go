@@ -24,8 +24,6 @@ import (
 	"wisemarrow/formats/bundle"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
-
-	"gonum.org/v1/gonum/spatial/r3"
 )
 
 func main() {
@@ -33,7 +31,7 @@ func main() {
 	tables := []struct {
 		name string
 		do   func() error
-	}{{"heat", heat}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hostile", hostileSpeed}, {"hands", hands}, {"crowd", crowd}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}}
+	}{{"heat", heat}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hostile", hostileSpeed}, {"hands", hands}, {"crowd", crowd}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}, {"strangers", strangers}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
 			continue // only those that are named
@@ -242,75 +240,6 @@ func fitted() error {
 		}
 		mean, worst, at := demo.FitError(s, truth, size)
 		fmt.Printf("%-10s %9d %8.2f %8.2f %-12s %8d\n", c.name, len(m.Points), 100*mean, 100*worst, at, took.Milliseconds())
-	}
-	return nil
-}
-
-// variants fits the sixty variants of the cast.
-func variants() error {
-	fmt.Println("Fit of variants in pose, build and state (share of height)")
-	fmt.Printf("%-46s %9s %8s %8s %-12s %8s\n", "variant", "vertices", "mean %", "worst %", "at", "ms")
-	type sum struct {
-		n     int
-		mean  float64
-		all   []float64 // the worst joint of each
-		at    string
-		worst float64
-		took  []float64
-		// Hinges that fold right, of all; joints said to be 80 % sure, and those of them
-		// within 3 % of the height.
-		hinges, right, sure, near int
-	}
-	sums := map[string]*sum{}
-	var order []string
-	for _, v := range demo.Variants() {
-		x := sums[v.Params.Starter]
-		if x == nil {
-			x = &sum{}
-			sums[v.Params.Starter] = x
-			order = append(order, v.Params.Starter)
-		}
-		m, truth := v.Make()
-		begin := time.Now()
-		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: v.Params}, nil)
-		if err != nil {
-			fmt.Printf("%-46s %9d not fitted: %v\n", v.Name, len(m.Points), err)
-			continue
-		}
-		x.took = append(x.took, float64(time.Since(begin).Milliseconds()))
-		mean, worst, at := demo.FitError(s, truth, report.Height)
-		x.n++
-		x.mean += mean
-		x.all = append(x.all, worst)
-		turned, err := s.Orient(nil, skeleton.DefaultConvention, skeleton.DefaultMarks)
-		if err != nil {
-			return err
-		}
-		for _, off := range demo.HingeErrors(turned) {
-			x.hinges++
-			if off < 10 {
-				x.right++
-			}
-		}
-		for _, j := range s.Joints {
-			if i := truth.Index(j.Name); i >= 0 && j.Confidence >= 0.8 {
-				x.sure++
-				if r3.Norm(r3.Sub(j.Pos, truth.Joints[i].Pos)) < 0.03*report.Height {
-					x.near++
-				}
-			}
-		}
-		if worst > x.worst {
-			x.worst, x.at = worst, at
-		}
-		fmt.Printf("%-46s %9d %8.2f %8.2f %-12s %8.0f\n", v.Name, len(m.Points), 100*mean, 100*worst, at, x.took[len(x.took)-1])
-	}
-	fmt.Printf("%-11s %4s %9s %9s %9s %-14s %9s %12s %22s\n", "all of", "n", "mean %", "p95 %", "worst %", "at", "median ms", "hinges right", "80 % sure, within 3 %")
-	for _, name := range order {
-		x := sums[name]
-		slices.Sort(x.all)
-		slices.Sort(x.took)
-		fmt.Printf("%-11s %4d %9.2f %9.2f %9.2f %-14s %9.0f %5d of %3d %9d, %9.1f %%\n", name, x.n, 100*x.mean/float64(x.n), 100*x.all[len(x.all)*95/100], 100*x.worst, x.at, x.took[len(x.took)/2], x.right, x.hinges, x.sure, 100*float64(x.near)/float64(max(1, x.sure)))
 	}
 	return nil
 }

@@ -44,7 +44,7 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress Progress) (*
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	if err := f.arms(); err != nil {
+	if err := f.armsWithoutProps(); err != nil {
 		return nil, err
 	}
 	f.legs()
@@ -124,26 +124,28 @@ func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
 
 // fitter works in a frame where the character faces +Z and its left is +X.
 type fitter struct {
-	solid  *geom.Tree // in world frame
-	vox    *geom.Voxels
-	floor  float64
-	height float64
-	plane  float64   // X of the middle
-	along  []float64 // of a walking animal: X of the middle at each Z, see midX
-	match  float64   // share of voxels with a mirror image
-	layers []layer
-	crotch float64 // Y above the floor, 0 if the legs do not part
-	joints map[string]placed
-	tips   map[string]r3.Vec
-	given  map[string]r3.Vec // that a person has shown
-	begin  map[string]r3.Vec // where each limb begins
-	back   quat.Number       // from this frame to the world
-	stands [2][2]foot        // of an animal: fore and hind, left and right
-	fore   int               // of an animal: the cubes at the ends of head and tail
-	aft    int
-	props  int
-	faced  bool // a person has said where it looks
-	notes  []string
+	solid     *geom.Tree // in world frame
+	vox       *geom.Voxels
+	floor     float64
+	height    float64
+	body      float64   // of a biped: its height as its shoulders tell, without a hat or a large head
+	armLength float64   // of a biped: from shoulder to tip, mean of both; 0 if they do not show
+	plane     float64   // X of the middle
+	along     []float64 // of a walking animal: X of the middle at each Z, see midX
+	match     float64   // share of voxels with a mirror image
+	layers    []layer
+	crotch    float64 // Y above the floor, 0 if the legs do not part
+	joints    map[string]placed
+	tips      map[string]r3.Vec
+	given     map[string]r3.Vec // that a person has shown
+	begin     map[string]r3.Vec // where each limb begins
+	back      quat.Number       // from this frame to the world
+	stands    [2][2]foot        // of an animal: fore and hind, left and right
+	fore      int               // of an animal: the cubes at the ends of head and tail
+	aft       int
+	props     int
+	faced     bool // a person has said where it looks
+	notes     []string
 }
 
 type placed struct {

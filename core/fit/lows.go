@@ -23,43 +23,74 @@ type low struct {
 // added from below, and where two parts meet, the one that began higher ends.
 func (f *fitter) lows(least float64) []low {
 	v := f.vox
-	part := make([]int32, len(v.Inside)) // union-find; 0 is not added yet, else cube+1
-	root := func(i int) int {
-		for int(part[i])-1 != i {
-			part[i] = part[part[i]-1]
-			i = int(part[i]) - 1
+	var order []int32 // by height: y is the slowest index
+	for i, in := range v.Inside {
+		if in {
+			order = append(order, int32(i))
 		}
-		return i
+	}
+	return f.persistent(order, func(i int) float64 { return float64(i/v.NX/v.NZ) * v.Cell }, least)
+}
+
+// peaks returns the places farther by a distance than all around them, by least metres or
+// more before they meet a farther one, from the one that stands out most; without says
+// which cubes do not count.
+func (f *fitter) peaks(dist []float64, least float64, without []bool) []int {
+	var order []int32
+	for i, d := range dist {
+		if !math.IsInf(d, 1) && !without[i] {
+			order = append(order, int32(i))
+		}
+	}
+	slices.SortFunc(order, func(a, b int32) int { return cmp.Or(cmp.Compare(dist[b], dist[a]), cmp.Compare(a, b)) })
+	var out []int
+	for _, l := range f.persistent(order, func(i int) float64 { return -dist[i] }, least) {
+		out = append(out, l.cube)
+	}
+	return out
+}
+
+// persistent returns the minima of a value over the cubes of order, which go by it.
+func (f *fitter) persistent(order []int32, value func(i int) float64, least float64) []low {
+	if len(order) == 0 {
+		return nil
+	}
+	v := f.vox
+	rank := make([]int32, len(v.Inside)) // place in order, from 1; 0 is not added yet
+	part := make([]int32, len(order))    // union-find over ranks less one: the first of each part is its root
+	root := func(k int32) int32 {
+		for part[k] != k {
+			part[k] = part[part[k]]
+			k = part[k]
+		}
+		return k
 	}
 	var out []low
-	y := func(i int) int { return i / v.NX / v.NZ }
-	top := 0
-	for i, in := range v.Inside { // by height: y is the slowest index
-		if !in {
-			continue
-		}
-		top = y(i)
-		part[i] = int32(i) + 1
+	for k, c := range order {
+		i := int(c)
+		rank[i] = int32(k) + 1
+		part[k] = int32(k)
 		v.Around(i, func(n int) {
-			if part[n] == 0 {
+			if rank[n] == 0 {
 				return
 			}
-			a, b := root(i), root(n)
+			a, b := root(int32(k)), root(rank[n]-1)
 			if a == b {
 				return
 			}
-			if a > b { // the lower one, by index, goes on
+			if a > b { // the lower one goes on
 				a, b = b, a
 			}
-			part[b] = int32(a) + 1
-			if rises := float64(y(i)-y(b)) * v.Cell; rises >= least {
-				out = append(out, low{b, rises})
+			part[b] = a
+			if rises := value(i) - value(int(order[b])); rises >= least {
+				out = append(out, low{int(order[b]), rises})
 			}
 		})
 	}
-	for i := range v.Inside {
-		if part[i] == int32(i)+1 {
-			out = append(out, low{i, float64(top-y(i)) * v.Cell})
+	last := value(int(order[len(order)-1]))
+	for k, c := range order {
+		if part[k] == int32(k) {
+			out = append(out, low{int(c), last - value(int(c))})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b low) int { return cmp.Compare(b.rises, a.rises) })

@@ -151,49 +151,18 @@ func (f *fitter) facesBack() bool {
 func (f *fitter) trunk() {
 	thighL, thighR := f.joints["thigh_l"], f.joints["thigh_r"]
 	armL, armR := f.joints["upper_arm_l"], f.joints["upper_arm_r"]
-	h := f.height
+	h := f.body
 	hipsAt := r3.Scale(0.5, r3.Add(thighL.at, thighR.at))
 	hipsAt.X = f.plane
 	hipsAt.Y += 0.02 * h
 	f.put("hips", hipsAt, thighL.confidence, "between the hip joints")
 
 	shoulder := (armL.at.Y + armR.at.Y) / 2
-	neckY, narrow := f.neck(shoulder)
-	base, skull := neckY-0.022*h, neckY+0.022*h
-	confidence, reason := 0.85, "below the narrowest place of the neck"
-	headReason := "above the narrowest place of the neck"
-	if !narrow {
-		confidence, reason = 0.4, "no narrowing found above the shoulders, taken from proportion"
-		headReason = reason
-	}
-	base = math.Max(base, shoulder+0.012*h)
-	if q, ok := f.given["begin neck"]; ok {
-		base, confidence, reason = q.Y, 0.95, "where the neck was shown to begin"
-	}
-	skull = math.Max(skull, base+0.03*h)
-	neckZ := f.layerAt(neckY).centre.Z
-	if f.layerAt(neckY).area == 0 {
-		neckZ = hipsAt.Z
-	}
-	neck := r3.Vec{X: f.plane, Y: base, Z: neckZ - 0.003*h}
-	f.begin["neck"] = neck
+	f.headAndCrown(shoulder, hipsAt)
+	neck := f.joints["neck"].at
 	if f.crotch > 0 {
 		f.begin["legs"] = r3.Vec{X: f.plane, Y: f.floor + f.crotch, Z: hipsAt.Z}
 	}
-	f.put("neck", neck, confidence, reason)
-	f.put("head", r3.Vec{X: f.plane, Y: skull, Z: neckZ + 0.003*h}, confidence, headReason)
-	top := f.floor + h
-	for y := top; y > skull; y -= f.vox.Cell / 2 {
-		if f.layerAt(y).area > 0 {
-			top = y + f.vox.Cell/2
-			break
-		}
-	}
-	if q, ok := f.given["head"]; ok {
-		top = q.Y
-	}
-	f.put("head_end", r3.Vec{X: f.plane, Y: top, Z: neckZ + 0.003*h}, 0.9, "highest place in the middle")
-	f.tips["head"] = r3.Vec{X: f.plane, Y: top, Z: neckZ}
 
 	for i, name := range []string{"spine_1", "spine_2", "spine_3"} {
 		t := [3]float64{0.22, 0.45, 0.70}[i]
@@ -206,28 +175,6 @@ func (f *fitter) trunk() {
 		p := r3.Vec{X: f.plane + 0.2*across, Y: arm.at.Y - 0.004*h, Z: arm.at.Z + 0.008*h}
 		f.put("clavicle"+suffix(s), p, 0.8*arm.confidence, "at its share of the way to the shoulder")
 	}
-}
-
-// neck returns the height of the narrowest place above the shoulders that has
-// something wider above it, and whether there is one.
-func (f *fitter) neck(shoulder float64) (float64, bool) {
-	h := f.height
-	widest := 0.0
-	best, at := math.Inf(1), 0.0
-	for y := f.floor + h; y > shoulder+0.012*h; y -= f.vox.Cell / 2 {
-		a := f.layerAt(y).area
-		if a == 0 {
-			continue
-		}
-		if widest > 1.25*a && a < best {
-			best, at = a, y
-		}
-		widest = math.Max(widest, a)
-	}
-	if math.IsInf(best, 1) {
-		return shoulder + 0.045*h, false
-	}
-	return at, true
 }
 
 func suffix(side int) string { return [2]string{"_l", "_r"}[side] }
