@@ -5,7 +5,9 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -22,10 +24,14 @@ func variants() error {
 	return fits(demo.Variants())
 }
 
-// strangers fits characters that are none of the cast.
+// strangers fits characters that are none of the cast; WISEMARROW_BENCH_SEED makes others.
 func strangers() error {
-	fmt.Println("Fit of strangers: hats, hair, bags, things held, coats, heads, hands (share of height)")
-	return fits(demo.Strangers(1, 72))
+	seed, err := strconv.ParseUint(cmp.Or(os.Getenv("WISEMARROW_BENCH_SEED"), "1"), 10, 64)
+	if err != nil {
+		return fmt.Errorf("WISEMARROW_BENCH_SEED: %w", err)
+	}
+	fmt.Printf("Fit of strangers: hats, hair, bags, things held, coats, heads, hands (share of height); seed %d\n", seed)
+	return fits(demo.Strangers(seed, 72))
 }
 
 // tally is what the fits of one kind came to.

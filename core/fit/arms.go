@@ -41,34 +41,33 @@ func (f *fitter) arms() error {
 	}
 	from := v.Distances([]int{seat})
 	ends := f.peaks(from, 0.06*h, leg)
-	var found [2]arm
+	var list [2][]arm
 	for s := range 2 {
 		if p, ok := f.given["hand"+suffix(s)]; ok {
 			if tip := f.nearestInside(p); tip >= 0 {
-				found[s] = f.readArm(s, tip)
-				found[s].tip, found[s].shown = tip, true
+				a := f.readArm(s, tip)
+				a.shown = true
+				list[s] = []arm{a}
 			}
 			continue
 		}
-		tried := 0
 		for _, tip := range ends {
 			c := v.Centre(tip)
-			if (c.X > f.plane) != (s == 0) || math.Abs(c.X-f.plane) < 0.06*h || c.Y < f.floor+0.12*h || tried == armCandidates {
+			if (c.X > f.plane) != (s == 0) || math.Abs(c.X-f.plane) < 0.06*h || c.Y < f.floor+0.12*h || len(list[s]) == armCandidates {
 				continue
 			}
-			tried++
-			if a := f.readArm(s, tip); a.score > found[s].score {
-				found[s] = a
+			if a := f.readArm(s, tip); a.total > 0 {
+				list[s] = append(list[s], a)
 			}
 		}
 	}
+	found := bestArms(list)
 	sum, n := 0.0, 0.0
-	for s, a := range found {
+	for _, a := range found {
 		if a.total > 0 {
 			sum, n = sum+a.shoulder.Y-f.floor, n+1
 			f.armLength += a.total / 2
 		}
-		_ = s
 	}
 	if n > 0 {
 		f.body = math.Min(f.height, sum/n/0.8)
@@ -93,6 +92,34 @@ type arm struct {
 	shoulder r3.Vec
 	total    float64 // length from tip to shoulder; 0 if it is no arm
 	score    float64 // how much it is like an arm
+	wrist    station
+	narrow   bool // at the wrist
+}
+
+// shownArm reports whether a person has shown the tip of an arm.
+func (f *fitter) shownArm(s int) bool { _, ok := f.given["hand"+suffix(s)]; return ok }
+
+// bestArms returns the arm of each side that is most like one, of two sides the pair that
+// is so and of one length.
+func bestArms(list [2][]arm) (found [2]arm) {
+	best := math.Inf(-1)
+	for _, l := range append(list[0], arm{}) {
+		for _, r := range append(list[1], arm{}) {
+			score := l.score + r.score
+			if l.total > 0 && r.total > 0 {
+				score -= 2 * math.Abs(l.total-r.total)
+			}
+			for _, a := range [2]arm{l, r} {
+				if a.shown {
+					score += 1e6 // always obeyed
+				}
+			}
+			if score > best {
+				best, found = score, [2]arm{l, r}
+			}
+		}
+	}
+	return found
 }
 
 // putArm places the joints of an arm; other is the one on the other side.
@@ -118,10 +145,21 @@ func (f *fitter) putArm(s int, a, other arm) {
 	if rise := (a.shoulder.Y - other.shoulder.Y) / f.body; other.total > 0 && math.Abs(rise) > 0.04 {
 		doubt, because = 0.6, ", but the shoulders differ in height"
 	}
+	wristReason := "no narrowing found, taken from proportion"
 	put := func(joint string, at r3.Vec, confidence float64, reason string) {
 		f.put(joint+x, at, doubt*confidence, reason+because)
 	}
-	wrist, narrow := f.wrist(a.line[:a.join], a.total)
+	wrist, narrow := a.wrist, a.narrow
+	// Wrists of both sides lie alike; where they do not, the one at the more usual place
+	// stands for both.
+	from, to := a.wrist.arc/a.total, 0.0
+	if other.total > 0 {
+		to = other.wrist.arc / other.total
+	}
+	if other.total > 0 && math.Abs(from-to) > 0.05 && math.Abs(to-wristShare) < math.Abs(from-wristShare) {
+		wrist, narrow = a.at(to), false
+		wristReason = "where the wrist of the other side is, which shows better"
+	}
 	elbow, bent := f.elbow(a.line[:a.clean+1], a.shoulder, wrist)
 	f.begin["arm"+x] = a.line[a.join].at
 	put("upper_arm", a.shoulder, 0.8, "where the arm's middle line enters the trunk")
@@ -133,7 +171,7 @@ func (f *fitter) putArm(s int, a, other arm) {
 	if narrow {
 		put("hand", wrist.at, 0.85, "narrowest section behind the hand")
 	} else {
-		put("hand", wrist.at, 0.5, "no narrowing found, taken from proportion")
+		put("hand", wrist.at, 0.5, wristReason)
 	}
 	if a.shown {
 		f.put("hand_end"+x, f.vox.Centre(a.tip), 0.95, "where the tip of the hand was shown")
@@ -264,8 +302,17 @@ func (f *fitter) readArm(s, tip int) arm {
 	a.line, a.join, a.clean, a.radius = line, join, clean, radius
 	a.shoulder = f.underShoulder(shoulder, s, radius)
 	a.total = line[clean].arc + r3.Norm(r3.Sub(a.shoulder, line[clean].at))
-	// An arm is six times as long as it is thick, or more.
-	a.score = a.total * math.Min(1, a.total/(12*radius))
+	a.wrist, a.narrow = f.wrist(line[:join], a.total)
+	// An arm is six times as long as it is thick, or more, and about half as long as the
+	// shoulder is high; hems and braids are not.
+	slim := math.Min(1, a.total/(12*radius))
+	a.score = a.total * slim * slim
+	if share := a.total / (a.shoulder.Y - f.floor); share < 0.35 || share > 0.75 {
+		a.score *= 0.3
+	}
+	if a.shoulder.Y > f.floor+0.88*f.height && !f.shownArm(s) { // a head is higher than that above its shoulders
+		return arm{tip: tip}
+	}
 	return a
 }
 
@@ -299,27 +346,38 @@ func (f *fitter) underShoulder(p r3.Vec, side int, radius float64) r3.Vec {
 	return p
 }
 
-// wrist returns the narrowest section near a quarter of the way from the tip
-// (hand over whole arm in Drillis & Contini: .108 of .440).
+// at returns the section of an arm at a share of its length from the tip.
+func (a arm) at(share float64) station {
+	for _, s := range a.line {
+		if s.arc >= share*a.total {
+			return s
+		}
+	}
+	return a.line[len(a.line)-1]
+}
+
+// wristShare is where the wrist is on an arm, from the tip (Drillis & Contini: .108 of
+// .440).
+const wristShare = skeleton.Hand / (skeleton.Hand + skeleton.Forearm + skeleton.UpperArm)
+
+// wrist returns the narrowest section near a quarter of the way from the tip.
 func (f *fitter) wrist(line []station, total float64) (station, bool) {
-	const share = skeleton.Hand / (skeleton.Hand + skeleton.Forearm + skeleton.UpperArm)
-	best, at := math.Inf(1), 0
+	const share = wristShare
+	best, at := math.Inf(1), -1
 	expected, widest := 0, 0.0
 	for k, st := range line {
 		t := st.arc / total
 		if t < share {
 			expected = k
-			widest = math.Max(widest, st.area)
 		}
-		if t < share-0.11 || t > share+0.11 {
-			continue
-		}
+		// Fingers are narrow too, but nothing is wider beyond them.
 		e := (t - share) / 0.11
-		if score := st.area * (1 + 0.5*e*e); score < best {
+		if score := st.area * (1 + 0.5*e*e); math.Abs(e) <= 1 && widest > 1.12*st.area && score < best {
 			best, at = score, k
 		}
+		widest = math.Max(widest, st.area)
 	}
-	if widest < 1.12*line[at].area {
+	if at < 0 {
 		return line[expected], false
 	}
 	return line[at], true

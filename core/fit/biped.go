@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -97,6 +98,7 @@ func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
 	}
 	main := boxes[pieces.Largest()]
 	mid, size := main.Centre(), main.Size()
+	mid.X = middleX(m, points, pieces)
 	keep := make([]bool, len(boxes))
 	out := body{}
 	for i, b := range boxes {
@@ -104,7 +106,8 @@ func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
 		keep[i] = math.Abs(c.X) < 0.03*size.Y || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*size.Y
 		for k, o := range boxes {
 			oc := r3.Sub(o.Centre(), mid)
-			if k != i && math.Abs(oc.X+c.X) < 0.04*size.Y && math.Abs(oc.Y-c.Y) < 0.04*size.Y &&
+			// What is held may move the middle; a pair is alike in height, depth and size.
+			if k != i && math.Abs(oc.X+c.X) < 0.12*size.Y && math.Abs(oc.Y-c.Y) < 0.04*size.Y && math.Abs(oc.Z-c.Z) < 0.04*size.Y &&
 				math.Abs(o.Diagonal()-b.Diagonal()) < 0.2*b.Diagonal() {
 				keep[i] = true
 			}
@@ -120,6 +123,32 @@ func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
 		}
 	}
 	return points, out
+}
+
+// middleX returns X of the middle of the largest piece, with as much of its area to the
+// left as to the right, so that a rod in one hand does not move it far.
+func middleX(m *mesh.Mesh, points []r3.Vec, pieces mesh.Pieces) float64 {
+	largest := int32(pieces.Largest())
+	type slab struct{ x, area float64 }
+	var list []slab
+	total := 0.0
+	tris, _ := m.Triangles()
+	for _, t := range tris {
+		if pieces.OfVertex[t[0]] == largest {
+			a, b, c := points[t[0]], points[t[1]], points[t[2]]
+			s := slab{(a.X + b.X + c.X) / 3, r3.Norm(r3.Cross(r3.Sub(b, a), r3.Sub(c, a)))}
+			list = append(list, s)
+			total += s.area
+		}
+	}
+	slices.SortStableFunc(list, func(a, b slab) int { return cmp.Compare(a.x, b.x) })
+	sum := 0.0
+	for _, s := range list {
+		if sum += s.area; sum >= total/2 {
+			return s.x
+		}
+	}
+	return 0
 }
 
 // fitter works in a frame where the character faces +Z and its left is +X.

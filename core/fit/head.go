@@ -57,6 +57,8 @@ func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 		sure = 0.5
 	case top > y+crownMost*r:
 		at, sure, why = y+crownUsual*r, 0.4, "what stands above (a hat, hair) is no part of the head: the crown is hidden, its height taken from the breadth of the head"
+	case r > 0.085*h:
+		sure, why = 0.6, "highest place in the middle; it may be the hair's, as the head is broad for the body"
 	case top > y+crownSure*r:
 		sure, why = 0.6, "highest place in the middle; it may be a hat's or the hair's, as the head is high for its breadth"
 	}
