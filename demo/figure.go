@@ -47,7 +47,7 @@ func (f Figure) bones() *skeleton.Skeleton {
 	}
 	put("neck", 0, f.Neck, 0)
 	put("head", 0, f.Skull, 0.006)
-	put("head_end", 0, f.HatTop, 0.006)
+	put("head_end", 0, 1, 0.006) // the skull's, not the hat's
 	put("clavicle_l", 0.022, f.Shoulder-0.006, 0.008)
 	put("upper_arm_l", f.Across, f.Shoulder, 0)
 	sin, cos := math.Sincos(f.Arms * math.Pi / 180)

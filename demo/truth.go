@@ -45,7 +45,7 @@ func OfFinger(joint string) bool {
 	return false
 }
 
-// FingersFound returns how many fingers of a fit are right: the tip within a tenth of
+// FingersFound returns how many fingers of a fit are right: the tip within 0.15 of
 // the hand's length of the true one and every joint within a fifth; and how many others
 // have no joint that is said to be sure.
 func FingersFound(fit, truth *skeleton.Skeleton) (right, unsure, all int) {
@@ -65,7 +65,7 @@ func FingersFound(fit, truth *skeleton.Skeleton) (right, unsure, all int) {
 				i, t := fit.Index(finger+k+side), truth.Index(finger+k+side)
 				limit := 0.2
 				if k == "_end" {
-					limit = 0.1
+					limit = 0.15
 				}
 				if i < 0 || r3.Norm(r3.Sub(fit.Joints[i].Pos, truth.Joints[t].Pos)) > limit*hand {
 					good = false

@@ -19,7 +19,8 @@ import (
 // the back (common practice, no source).
 const (
 	spineDepth = 0.26
-	hipDepth   = 0.45
+	hipsDepth  = 0.36 // of the root
+	hipDepth   = 0.45 // of the hind legs
 )
 
 // quadruped places the landmarks of an animal that stands on four legs: the feet
@@ -46,7 +47,7 @@ func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown
 	zf := (front[0].top.Z + front[1].top.Z) / 2
 	f.backbone(p.Spine, zr, zf, 0.167, 0.857)
 	withers := f.alongBack(zf)
-	f.headAndNeck(f.fore, p.Neck, r3.Vec{X: withers.X, Y: withers.Y + 0.04*f.height, Z: zf + 0.07*f.height})
+	f.headAndNeck(f.fore, p.Neck, r3.Vec{X: withers.X, Y: withers.Y + 0.04*f.height, Z: zf + 0.07*f.height}, true)
 	f.tailLine(f.aft, p.Tail, zr, 0.35*f.girth(zr, zf))
 	if p.Scapula {
 		for s := range 2 {
@@ -206,7 +207,7 @@ func (f *fitter) hindleg(s int, p foot) leg {
 		low, high = l.top.Y, l.top.Y+0.3*f.height
 	}
 	low = math.Max(low, l.top.Y-0.1*f.height)
-	hip := r3.Vec{X: l.level(l.top.Y).X, Y: high - hipDepth*(high-low), Z: l.top.Z - 0.02*f.height}
+	hip := r3.Vec{X: f.inward(l.level(l.top.Y).X), Y: high - hipDepth*(high-low), Z: l.top.Z - 0.02*f.height}
 	reach := hip.Y - l.floor
 	hockY := l.floor + 0.34*reach
 	reason, sure := "at its share of the leg, centred in the cross-section", 0.65
@@ -228,21 +229,28 @@ func (f *fitter) hindleg(s int, p foot) leg {
 	return l
 }
 
+// inward moves X of a leg's section by an eighth of the way to the middle: hip joints lie
+// nearer to it than the legs below them (common practice, no source).
+func (f *fitter) inward(x float64) float64 { return x + (f.plane-x)/8 }
+
 // alongBack returns the place of the spine at a Z: under the back by its share
 // of the trunk's height there.
-func (f *fitter) alongBack(z float64) r3.Vec {
+func (f *fitter) alongBack(z float64) r3.Vec { return f.underBack(z, spineDepth) }
+
+// underBack returns the place under the back at a Z, by a share of the trunk's height.
+func (f *fitter) underBack(z, depth float64) r3.Vec {
 	low, high, ok := f.section(z)
 	if !ok {
 		return r3.Vec{X: f.midX(z), Y: f.floor + 0.6*f.height, Z: z}
 	}
 	low = math.Max(low, high-0.45*f.height) // of the trunk alone
-	return r3.Vec{X: f.midX(z), Y: high - spineDepth*(high-low), Z: z}
+	return r3.Vec{X: f.midX(z), Y: high - depth*(high-low), Z: z}
 }
 
 // backbone places hips at zr and n joints of the spine towards zf, the first and
 // last at the given shares of the way.
 func (f *fitter) backbone(n int, zr, zf, first, last float64) {
-	f.put("hips", f.alongBack(zr), 0.75, "under the back, above the hind legs")
+	f.put("hips", f.underBack(zr, hipsDepth), 0.75, "under the back, above the hind legs")
 	for i := range n {
 		t := (first + last) / 2
 		if n > 1 {
@@ -254,8 +262,8 @@ func (f *fitter) backbone(n int, zr, zf, first, last float64) {
 
 // headAndNeck reads head and neck from the tip of the head inward: behind the
 // head the sections narrow to the neck, and then grow into the trunk. base is
-// where the neck begins when that does not show.
-func (f *fitter) headAndNeck(tip, n int, base r3.Vec) {
+// where the neck begins when that does not show; muzzle says that the tip is that of one.
+func (f *fitter) headAndNeck(tip, n int, base r3.Vec, muzzle bool) {
 	v, h := f.vox, f.height
 	end := v.Centre(tip)
 	f.tips["head"] = end
@@ -321,6 +329,11 @@ func (f *fitter) headAndNeck(tip, n int, base r3.Vec) {
 	if len(line) < 3 {
 		place = func(arc float64) r3.Vec { return r3.Add(end, r3.Scale(0.5, r3.Sub(base, end))) }
 	}
+	if _, shown := f.given["head"]; muzzle && !shown && len(line) > 2 {
+		// The farthest cube is the upper edge of a blunt muzzle, the middle line's end its
+		// lower one.
+		end.Y = (end.Y + f.middleLine(line)[0].at.Y) / 2
+	}
 	if f.along == nil {
 		end.X = f.plane
 	}
@@ -354,6 +367,7 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 			l.join = min(k+1, len(line)-1)
 		}
 	}
+	l.join = evenEnd(line, l.join)
 	if k, ok := f.begins("tail", line); ok {
 		l.join = max(1, k)
 	}
@@ -380,6 +394,29 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 		f.put(fmt.Sprintf("tail_%d", i+1), p, sure, reason)
 	}
 	f.put("tail_end", end, 0.9, "end of the tail")
+}
+
+// evenEnd returns the last section before join that is as broad as a tail of even breadth
+// (a fan of feathers) is; of one that tapers, join.
+func evenEnd(line []station, join int) int {
+	var areas []float64
+	for _, s := range line[min(join, join/4+1):join] {
+		areas = append(areas, s.area)
+	}
+	if len(areas) < 8 {
+		return join
+	}
+	slices.Sort(areas)
+	usual := areas[len(areas)/2]
+	if areas[len(areas)*3/4] > 1.2*areas[len(areas)/4] {
+		return join
+	}
+	for k := join; k > join/2; k-- {
+		if line[k].area <= 1.03*usual {
+			return max(1, k-2) // the sections lean: the last ones reach into the body already
+		}
+	}
+	return join
 }
 
 // limbOf is the name that a limb is shown by when its ball has that name.

@@ -142,13 +142,19 @@ func middleX(m *mesh.Mesh, points []r3.Vec, pieces mesh.Pieces) float64 {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b slab) int { return cmp.Compare(a.x, b.x) })
-	sum := 0.0
-	for _, s := range list {
-		if sum += s.area; sum >= total/2 {
-			return s.x
+	// From both sides, so that few large faces have their middle between them too.
+	half := func(list []slab) float64 {
+		sum := 0.0
+		for _, s := range list {
+			if sum += s.area; sum > total*(0.5-1e-9) {
+				return s.x
+			}
 		}
+		return 0
 	}
-	return 0
+	left := half(list)
+	slices.Reverse(list)
+	return (left + half(list)) / 2
 }
 
 // fitter works in a frame where the character faces +Z and its left is +X.

@@ -54,7 +54,7 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 	l, r := f.joints["upper_arm_l"].at, f.joints["upper_arm_r"].at
 	zf := (l.Z + r.Z) / 2
 	zh := zr - 0.12*f.height
-	hips := f.alongBack(zh)
+	hips := f.underBack(zh, hipsDepth)
 	breast := r3.Vec{X: f.plane, Y: (l.Y + r.Y) / 2, Z: zf + 0.02*f.height}
 	f.put("hips", hips, 0.6, "under the back, above and behind the legs")
 	for i := range p.Spine {
@@ -63,7 +63,7 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 	}
 	crown := f.crown(fore)
 	f.tips["head"] = f.vox.Centre(crown)
-	f.headAndNeck(crown, p.Neck, r3.Vec{X: f.plane, Y: f.joints["upper_arm_l"].at.Y + 0.03*f.height, Z: zf + 0.07*f.height})
+	f.headAndNeck(crown, p.Neck, r3.Vec{X: f.plane, Y: f.joints["upper_arm_l"].at.Y + 0.03*f.height, Z: zf + 0.07*f.height}, false)
 	f.beak()
 	f.tailLine(aft, p.Tail, zr, 0.12*f.girth(zh, zf))
 	return f, nil

@@ -141,7 +141,7 @@ func (f *fitter) middleLine(line []station) []station {
 		if length := r3.Norm(out); length > 0 {
 			step := r3.Scale(f.vox.Cell/length, out)
 			tip := line[first].at
-			for range 2 * first { // at the most twice as far as was cut
+			for range 4 * first { // at the most about twice as far as was cut: a section is 1.6 cubes
 				next := r3.Add(tip, step)
 				if i := f.vox.At(next); i < 0 || !f.vox.Inside[i] {
 					break

@@ -214,7 +214,8 @@ const pinnedReason = "set by hand"
 
 // even brings the two joints of a pair to each other's mirror image on a body
 // that is its own mirror image, where they are found at nearly the same place:
-// the difference is the grain of the volume, not the character's.
+// the difference is the grain of the volume, not the character's. Fingers, which are read
+// in a finer one, stay: the mean of two may lie between fingers.
 func (f *fitter) even() {
 	if math.IsInf(f.plane, 0) || f.match < 0.93 {
 		return
@@ -227,7 +228,7 @@ func (f *fitter) even() {
 	for name, l := range f.joints {
 		stem, left := strings.CutSuffix(name, "_l")
 		r, both := f.joints[stem+"_r"]
-		if !left || !both || l.reason == pinnedReason || r.reason == pinnedReason {
+		if !left || !both || l.fine || r.fine || l.reason == pinnedReason || r.reason == pinnedReason {
 			continue
 		}
 		other := r3.Vec{X: 2*f.plane - r.at.X, Y: r.at.Y, Z: r.at.Z}

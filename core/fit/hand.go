@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -91,7 +92,17 @@ func (f *fitter) readFingers(wrist, n int, within []bool) []finger {
 		if !ok {
 			continue
 		}
-		g := finger{limb: l, tip: v.Centre(t), root: l.line[max(0, l.join-1)].at}
+		// The farthest cube may be the corner of a blunt tip; the middle line's end is not.
+		way := f.middleLine(l.line[:max(2, l.join)])
+		for range 4 { // the cubes are coarser than the skin
+			if len(way) < 2 || f.solid.Winding(geom.Rotate(f.back, way[0].at)) > 0.5 {
+				break
+			}
+			if d := r3.Sub(way[1].at, way[0].at); r3.Norm(d) > 0 {
+				way[0].at = r3.Add(way[0].at, r3.Scale(math.Min(1, v.Cell/r3.Norm(d)), d))
+			}
+		}
+		g := finger{limb: limb{line: way, join: len(way)}, tip: way[0].at, root: way[len(way)-1].at}
 		if i := f.nearestInside(g.root); i >= 0 {
 			g.way = dist[i]
 		}
@@ -100,68 +111,205 @@ func (f *fitter) readFingers(wrist, n int, within []bool) []finger {
 	return out
 }
 
-// putFingers names the fingers and places their joints. The thumb's root is the
-// one nearest to the wrist; the others follow from its side on.
-func (f *fitter) putFingers(list []finger, p skeleton.Params, side string) {
-	names := fingerNames[p.Fingers]
-	if len(list) == 0 || p.Phalanges == 0 {
-		return
-	}
+// orderFingers puts the thumb first and the others after it from its side on. The thumb
+// sets off nearest to the wrist and at the largest angle to the others.
+func orderFingers(list []finger) []finger {
 	order := slices.Clone(list)
-	if len(names) > 1 && len(order) > 1 {
-		slices.SortStableFunc(order, func(a, b finger) int {
-			if a.way < b.way {
-				return -1
+	if len(order) < 2 {
+		return order
+	}
+	far := 0.0
+	for _, g := range order {
+		far = math.Max(far, g.way)
+	}
+	thumb, best := 0, math.Inf(-1)
+	for i, g := range order {
+		var others r3.Vec
+		for k, o := range order {
+			if k != i {
+				others = r3.Add(others, o.direction())
 			}
-			return 1
-		})
-		thumb := order[0]
-		rest := order[1:]
-		slices.SortStableFunc(rest, func(a, b finger) int {
-			if r3.Norm(r3.Sub(a.root, thumb.root)) < r3.Norm(r3.Sub(b.root, thumb.root)) {
-				return -1
-			}
-			return 1
-		})
+		}
+		score := 0.0
+		if n := r3.Norm(others); n > 0 {
+			score = math.Acos(math.Max(-1, math.Min(1, r3.Dot(g.direction(), others)/n))) / 0.6
+		}
+		if far > 0 {
+			score += (1 - g.way/far) / 0.3
+		}
+		if score > best {
+			thumb, best = i, score
+		}
+	}
+	order[0], order[thumb] = order[thumb], order[0]
+	slices.SortStableFunc(order[1:], func(a, b finger) int {
+		return cmp.Compare(r3.Norm2(r3.Sub(a.root, order[0].root)), r3.Norm2(r3.Sub(b.root, order[0].root)))
+	})
+	return order
+}
+
+// deepThumb begins the thumb of an ordered hand nearer to the wrist than where it leaves
+// the palm, as its first joint is, if that is inside.
+func (f *fitter) deepThumb(order []finger) []finger {
+	if len(order) < 2 {
+		return order
+	}
+	g := &order[0]
+	length := g.length()
+	root := r3.Sub(g.root, r3.Scale(0.3*length, g.direction()))
+	if f.solid.Winding(geom.Rotate(f.back, root)) > 0.5 {
+		g.line = append(slices.Clone(g.line[:g.join]), station{at: root, arc: 1.3 * length})
+		g.join, g.root = len(g.line), root
+	}
+	return order
+}
+
+// direction is the unit direction of a finger from where it leaves the palm.
+func (g finger) direction() r3.Vec {
+	d := r3.Sub(g.tip, g.root)
+	if r3.Norm(d) == 0 {
+		return d
+	}
+	return r3.Unit(d)
+}
+
+// length is that of a finger beyond the palm.
+func (g finger) length() float64 { return g.line[max(0, g.join-1)].arc }
+
+// putFingers places the joints of fingers in order, the thumb first where there are more
+// than one. trust lessens or raises what is known of them, and why says so.
+func (f *fitter) putFingers(order []finger, p skeleton.Params, side string, trust float64, why string) {
+	names := fingerNames[p.Fingers]
+	if p.Phalanges == 0 {
+		return
 	}
 	for k, g := range order {
 		if k >= len(names) {
 			break
 		}
-		length := g.line[max(0, g.join-1)].arc
+		length := g.length()
 		for i := range p.Phalanges {
 			t := []float64{0, 0.45, 0.72, 0.88}[i]
 			if p.Phalanges == 2 {
 				t = []float64{0, 0.5}[i]
 			}
-			f.put(fmt.Sprintf("%s_%d%s", names[k], i+1, side), g.at(length*(1-t)), 0.75, "along the middle line of the finger")
+			f.put(fmt.Sprintf("%s_%d%s", names[k], i+1, side), g.at(length*(1-t)), trust*0.85, "along the middle line of the finger"+why)
 		}
-		f.put(fmt.Sprintf("%s_end%s", names[k], side), g.tip, 0.9, "tip of the finger")
+		f.put(fmt.Sprintf("%s_end%s", names[k], side), g.tip, trust*0.95, "tip of the finger"+why)
 		f.tips[names[k]+side] = g.tip
 	}
 }
 
-// fingers looks for fingers in both hands of a biped.
+// readHand is a hand as it was read on its own.
+type readHand struct {
+	*fitter
+	list   []finger // in order
+	faults int      // what speaks against it
+}
+
+// fingers looks for fingers in both hands of a biped. Both are of one make, so where they
+// disagree the one that more speaks against is unsure; on a body that stands alike on both
+// sides it gets the other's mirror image.
 func (f *fitter) fingers(p skeleton.Params) {
+	var hands [2]readHand
 	for s := range 2 {
 		x := suffix(s)
-		wrist, ok := f.joints["hand"+x]
-		if !ok || wrist.confidence < 0.3 {
+		wrist, end := f.joints["hand"+x], f.joints["hand_end"+x]
+		if wrist.confidence < 0.3 {
 			continue
 		}
-		g, at := f.handAlone(wrist.at, f.joints["hand_end"+x].at)
-		if g == nil {
+		if g, at := f.handAlone(wrist.at, end.at); g != nil {
+			hands[s] = readHand{fitter: g, list: g.deepThumb(orderFingers(g.readFingers(at, p.Fingers, nil)))}
+			hands[s].judge(p.Fingers, wrist.at, r3.Norm(r3.Sub(end.at, wrist.at)))
+		}
+	}
+	trust, why := [2]float64{0.6, 0.6}, [2]string{", which no other hand confirms", ", which no other hand confirms"}
+	if hands[0].fitter != nil && hands[1].fitter != nil {
+		l, r := hands[0], hands[1]
+		agree := len(l.list) == len(r.list)
+		for k := 0; agree && k < len(l.list); k++ {
+			agree = math.Abs(l.list[k].length()-r.list[k].length()) < 0.25*math.Max(l.list[k].length(), r.list[k].length()) && f.mirrors(l.list[k].tip, r.list[k].tip)
+		}
+		weak := 0
+		if r.faults > l.faults {
+			weak = 1
+		}
+		switch {
+		case agree && l.faults+r.faults == 0:
+			trust, why = [2]float64{1, 1}, [2]string{}
+		case agree:
+			why = [2]string{", of no usual hand", ", of no usual hand"}
+		case l.faults != r.faults && f.standsAlike():
+			hands[weak] = hands[1-weak].mirrored(f.plane)
+			trust, why = [2]float64{0.7, 0.7}, [2]string{", but the other hand shows less", ", but the other hand shows less"}
+			why[weak] = ", taken over from the other hand, which shows better"
+		default:
+			trust, why = [2]float64{0.5, 0.5}, [2]string{", but the hands do not agree", ", but the hands do not agree"}
+		}
+	}
+	for s, h := range hands {
+		if h.fitter == nil {
 			continue
 		}
-		g.putFingers(g.readFingers(at, p.Fingers, nil), p, x)
-		for name, j := range g.joints {
+		h.putFingers(h.list, p, suffix(s), trust[s], why[s])
+		for name, j := range h.joints {
 			j.fine = true
 			f.joints[name] = j
 		}
-		for name, tip := range g.tips {
+		for name, tip := range h.tips {
 			f.tips[name] = tip
 		}
 	}
+}
+
+// judge counts what speaks against the fingers that were read: that some are missing, that
+// one reaches farther than the hand does (it is a thing held), or that one is much longer
+// than the others.
+func (h *readHand) judge(want int, wrist r3.Vec, length float64) {
+	h.faults = want - len(h.list)
+	var all []float64
+	for _, g := range h.list {
+		if r3.Norm(r3.Sub(g.tip, wrist)) > 1.17*length || g.length() > 0.75*length {
+			h.faults++
+		}
+		all = append(all, g.length())
+	}
+	slices.Sort(all)
+	if n := len(all); n > 1 && all[n-1] > 2.2*all[n/2] {
+		h.faults++
+	}
+}
+
+// mirrors reports whether two places are each other's mirror image, to a fifth of a hand,
+// or whether that cannot be asked, as the arms are not.
+func (f *fitter) mirrors(l, r r3.Vec) bool {
+	return !f.standsAlike() || r3.Norm(r3.Sub(l, r3.Vec{X: 2*f.plane - r.X, Y: r.Y, Z: r.Z})) < 0.2*skeleton.Hand*f.body
+}
+
+// standsAlike reports whether the arms are each other's mirror image.
+func (f *fitter) standsAlike() bool {
+	for _, joint := range []string{"forearm", "hand", "hand_end"} {
+		l, r := f.joints[joint+"_l"].at, f.joints[joint+"_r"].at
+		if r3.Norm(r3.Sub(l, r3.Vec{X: 2*f.plane - r.X, Y: r.Y, Z: r.Z})) > 0.035*f.height {
+			return false
+		}
+	}
+	return true
+}
+
+// mirrored returns the hand on the other side of a plane of constant X.
+func (h readHand) mirrored(plane float64) readHand {
+	flip := func(p r3.Vec) r3.Vec { return r3.Vec{X: 2*plane - p.X, Y: p.Y, Z: p.Z} }
+	out := readHand{fitter: &fitter{joints: map[string]placed{}, tips: map[string]r3.Vec{}}, faults: h.faults}
+	for _, g := range h.list {
+		g.tip, g.root = flip(g.tip), flip(g.root)
+		g.line = slices.Clone(g.line)
+		for i := range g.line {
+			g.line[i].at = flip(g.line[i].at)
+		}
+		out.list = append(out.list, g)
+	}
+	return out
 }
 
 // handCells is how many cubes the length of a hand is divided into: those of the
@@ -242,7 +390,7 @@ func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 	f.put("hand", wrist, 0.6, "near the thick end")
 	f.put("hand_end", v.Centre(a), 0.9, "farthest place from the wrist")
 	f.tips["hand"] = v.Centre(b)
-	f.putFingers(f.readFingers(f.nearestInside(wrist), p.Fingers, nil), p, "")
+	f.putFingers(f.deepThumb(orderFingers(f.readFingers(f.nearestInside(wrist), p.Fingers, nil))), p, "", 0.9, "")
 	f.plane = math.Inf(1)
 	return f, nil
 }

@@ -1,0 +1,67 @@
+package demo
+
+import (
+	"context"
+	"testing"
+
+	"wisemarrow/core/fit"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/internal/need"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Characters that are none of the cast: the fit is near, what it says to be sure is so
+// (95 % of it within 3 % of the height), hats and held things are told from limbs, and
+// every finger is right or said to be unsure. Every seventh of those that bench/ fits; the
+// limits are those of the whole list and other seeds.
+func TestStrangersAreFittedOrSaidToBeUnsure(t *testing.T) {
+	need.Time(t)
+	sure, near := 0, 0
+	for i, v := range Strangers(1, 72) {
+		if i%7 != 0 && i != 30 && i != 43 { // a staff, and much at once
+			continue
+		}
+		m, truth := v.Make()
+		require.NoError(t, m.Validate(), v.Name)
+		s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: v.Params}, nil)
+		require.NoError(t, err, v.Name)
+		height := truth.Height()
+		mean, worst, at := FitError(s, truth, height)
+		t.Logf("%-90s mean %.1f %%, worst %.1f %% at %s", v.Name, 100*mean, 100*worst, at)
+		require.Less(t, mean, 0.025, v.Name)
+		require.Less(t, worst, 0.11, "%s: %s", v.Name, at)
+		right, unsure, all := FingersFound(s, truth)
+		require.Equal(t, 2*v.Params.Fingers, all, v.Name)
+		require.Equal(t, all, right+unsure, "%s: a finger is wrong and said to be sure", v.Name)
+		for _, j := range s.Joints {
+			k := truth.Index(j.Name)
+			require.GreaterOrEqual(t, k, 0, j.Name)
+			if OfFinger(j.Name) || j.Confidence < skeleton.Sure {
+				continue
+			}
+			sure++
+			if r3.Norm(r3.Sub(j.Pos, truth.Joints[k].Pos)) < 0.03*height {
+				near++
+			}
+		}
+	}
+	require.Greater(t, sure, 80)
+	require.GreaterOrEqual(t, float64(near), 0.95*float64(sure), "%d sure, %d of them near", sure, near)
+}
+
+// A tip that a person shows is obeyed although no arm is read from there.
+func TestAShownTipIsObeyed(t *testing.T) {
+	need.Time(t)
+	c := Stranger{Figure: OdileFigure, Head: 1, Hem: 0.2}
+	m, truth := c.Make(70)
+	at := r3.Vec{X: 0.12 * c.Height, Y: 0.3 * c.Height} // in the coat
+	s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: c.Params(), Shown: fit.Shown{Places: map[string]r3.Vec{"hand_l": at}}}, nil)
+	require.NoError(t, err)
+	end := s.Joints[s.Index("hand_end_l")]
+	require.InDelta(t, 0, r3.Norm(r3.Sub(end.Pos, at)), 0.02*c.Height, "as shown")
+	require.Contains(t, report.Tips, "hand_l")
+	require.Less(t, s.Joints[s.Index("hand_l")].Confidence, skeleton.Sure)
+	require.Less(t, r3.Norm(r3.Sub(s.Joints[s.Index("hand_end_r")].Pos, truth.Joints[truth.Index("hand_end_r")].Pos)), 0.06*c.Height, "the other side is none the worse")
+}
