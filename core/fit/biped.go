@@ -36,7 +36,17 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress Progress) (*
 	if shown.Facing == "" && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
 		f.quarters(1)
 	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
 	progress("Finding limbs", 0.5)
+	if stance := f.stance(); stance != "" {
+		if !shown.posed() {
+			return nil, f.notStanding(stance)
+		}
+		f.posed()
+		return f, nil
+	}
 	f.slices()
 	if shown.Facing == "" && f.facesBack() {
 		f.quarters(2)
@@ -84,8 +94,8 @@ type body struct {
 
 // bodyPoints returns the world points and the triangles of the pieces that
 // belong to the body: the largest, those across the middle, and those with a
-// counterpart on the other side. A lantern in one hand is none of them.
-func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
+// counterpart on the other side. A lantern in one hand is none of them. all keeps all.
+func bodyPoints(m *mesh.Mesh, all bool) ([]r3.Vec, body) {
 	points, pieces := m.World(), m.Pieces()
 	boxes := make([]geom.Box, pieces.Count())
 	for i := range boxes {
@@ -103,7 +113,7 @@ func bodyPoints(m *mesh.Mesh) ([]r3.Vec, body) {
 	out := body{}
 	for i, b := range boxes {
 		c, s := r3.Sub(b.Centre(), mid), b.Size()
-		keep[i] = math.Abs(c.X) < 0.03*size.Y || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*size.Y
+		keep[i] = all || math.Abs(c.X) < 0.03*size.Y || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*size.Y
 		for k, o := range boxes {
 			oc := r3.Sub(o.Centre(), mid)
 			// What is held may move the middle; a pair is alike in height, depth and size.
@@ -204,7 +214,7 @@ type layer struct {
 // the world to.
 func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
-	points, props := bodyPoints(m)
+	points, props := bodyPoints(m, shown.posed())
 	f, err := fillBody(points, props.tris, shown, 2.5e6, turn)
 	if err != nil {
 		return nil, err

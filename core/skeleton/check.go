@@ -44,6 +44,7 @@ func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Marks) []finding.Finding {
 	if solid != nil {
 		out = append(out, s.offMiddle(solid, height, x)...)
 		out = append(out, s.shoulders(solid, height, x)...)
+		out = append(out, s.sharedLimbs(solid, height)...)
 	}
 	out = append(out, s.unsure()...)
 	slices.SortStableFunc(out, func(a, b finding.Finding) int { return cmp.Compare(a.Severity.Rank(), b.Severity.Rank()) })

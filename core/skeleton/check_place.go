@@ -1,6 +1,7 @@
 package skeleton
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -17,6 +18,7 @@ const (
 	offCentre    = 4.0  // ratio of the distances to the surface on opposite sides
 	limbShare    = 0.14 // of the height: what is thicker is no limb but the trunk
 	farShare     = 0.1  // of the height: no mesh near
+	sharedShare  = 0.5  // of a limb's radius: bones nearer to each other are in one limb
 	oddShare     = 0.4  // relative difference from the usual proportion
 )
 
@@ -57,6 +59,78 @@ func (s *Skeleton) bonesOutside(solid *geom.Tree) []finding.Finding {
 		Evidence: []finding.Evidence{{What: "largest share outside", Value: worst, Limit: outsideShare}},
 		Where:    finding.Where{Joints: names},
 		Remedies: []finding.Remedy{{Label: "Divide these bones", Op: "insert_joints", Params: map[string]any{"joints": childNames(s, names), "count": 1}}}}}
+}
+
+// sharedLimbs reports bones of different chains that run side by side in one limb, such as
+// those of two fingers in one: the middle of one lies nearer to the other than half of what
+// the limb is thick there, and they point alike.
+func (s *Skeleton) sharedLimbs(solid *geom.Tree, height float64) []finding.Finding {
+	type bone struct {
+		joint, child int
+		mid, along   r3.Vec
+		radius       float64
+	}
+	deform, children := s.Deforming(), s.Children()
+	var bones []bone
+	for i, j := range s.Joints {
+		if !deform[i] || len(children[i]) != 1 {
+			continue
+		}
+		d := r3.Sub(s.Joints[children[i][0]].Pos, j.Pos)
+		if r3.Norm(d) == 0 {
+			continue
+		}
+		b := bone{joint: i, child: children[i][0], mid: r3.Add(j.Pos, r3.Scale(0.5, d)), along: r3.Unit(d)}
+		if math.Abs(solid.Winding(b.mid)) < 0.5 {
+			continue
+		}
+		b.radius = math.Inf(1)
+		u := r3.Unit(anyAcross(b.along))
+		for _, across := range [2]r3.Vec{u, r3.Cross(b.along, u)} {
+			p, okP := firstHit(solid, b.mid, across, height)
+			q, okQ := firstHit(solid, b.mid, r3.Scale(-1, across), height)
+			if okP && okQ {
+				b.radius = math.Min(b.radius, (p+q)/2)
+			}
+		}
+		if b.radius < limbShare/2*height {
+			bones = append(bones, b)
+		}
+	}
+	slices.SortStableFunc(bones, func(a, b bone) int { return cmp.Compare(a.mid.X, b.mid.X) })
+	var names []string
+	worst := math.Inf(1)
+	for k, a := range bones {
+		for _, b := range bones[k+1:] {
+			if b.mid.X-a.mid.X > limbShare/2*height {
+				break
+			}
+			same := s.Joints[a.joint].Parent == s.Joints[b.joint].Parent || a.child == b.joint || b.child == a.joint
+			if same || math.Abs(r3.Dot(a.along, b.along)) < 0.7 {
+				continue
+			}
+			// In the middle of both, so that bones that follow one another do not count.
+			p, _ := geom.ClosestOnSegment(a.mid, s.Joints[b.joint].Pos, s.Joints[b.child].Pos)
+			q, _ := geom.ClosestOnSegment(b.mid, s.Joints[a.joint].Pos, s.Joints[a.child].Pos)
+			off := math.Max(r3.Norm(r3.Sub(p, a.mid)), r3.Norm(r3.Sub(q, b.mid))) / math.Min(a.radius, b.radius)
+			if off < sharedShare {
+				worst = math.Min(worst, off)
+				for _, i := range [2]int{a.joint, b.joint} {
+					if !slices.Contains(names, s.Joints[i].Name) {
+						names = append(names, s.Joints[i].Name)
+					}
+				}
+			}
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "shared_limb", Severity: finding.Harms, Count: len(names),
+		Title:    plural(len(names), "bone shares a limb with another chain's", "bones of different chains lie in one limb"),
+		Why:      "Two chains in one finger or limb share its skin between them, and another finger has none. Show the tips and fit again, or move one of them by hand.",
+		Evidence: []finding.Evidence{{What: "distance over the limb's radius", Value: worst, Limit: sharedShare}},
+		Where:    finding.Where{Joints: names}}}
 }
 
 func childNames(s *Skeleton, names []string) []string {

@@ -3,6 +3,7 @@ package skeleton_test
 import (
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"wisemarrow/core/finding"
@@ -286,4 +287,36 @@ func TestPairsAreMutual(t *testing.T) {
 			}
 		}
 	})
+}
+
+// Two chains in one limb are told of; one, and two in limbs of their own, are not.
+func TestTwoChainsInOneLimb(t *testing.T) {
+	m := solids.Tube(4, 0.2, 20, 16)
+	for i, p := range m.Points {
+		m.Points[i] = r3.Vec{X: p.Y, Y: p.X, Z: p.Z}
+	}
+	m, _ = m.MakeOutward()
+	tree, _ := m.Tree(m.Points)
+	chains := func(apart float64) *skeleton.Skeleton {
+		s := &skeleton.Skeleton{}
+		add := func(name string, parent int, x, y float64) {
+			s.Joints = append(s.Joints, skeleton.Joint{Name: name, Parent: parent, Pos: r3.Vec{X: x, Y: y}, Rot: geom.Identity})
+		}
+		add("root", -1, 0, 0.1)
+		for k, name := range []string{"a", "b"} {
+			x := (float64(k) - 0.5) * apart
+			add(name+"_1", 0, x, 0.6+0.1*float64(k))
+			add(name+"_2", len(s.Joints)-1, x, 2)
+			add(name+"_end", len(s.Joints)-1, x, 3.3)
+		}
+		return s
+	}
+	shared := func(s *skeleton.Skeleton) bool {
+		return slices.ContainsFunc(s.CheckPlacement(tree, sides), func(f finding.Finding) bool { return f.Code == "shared_limb" })
+	}
+	require.True(t, shared(chains(0.08)))
+	require.False(t, shared(chains(0.3)))
+	one := chains(0.08)
+	one.Joints = one.Joints[:4]
+	require.False(t, shared(one))
 }

@@ -152,14 +152,7 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 		s.Weights, s.Bind = nil, nil
 		s.Settings.Oriented = false
 	}
-	lies := ""
-	if g := s.Mesh.GuessPlacement(); o.Starter == "biped" && g.Up != "y" {
-		lies = "; the character seems to lie"
-		noted := *report
-		noted.Notes = append(slices.Clone(report.Notes), "the character seems to lie ("+g.Reason+"): stand it up at the intake, then fit again")
-		s.Fit = &noted
-	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are at least 80 %% sure%s", title, sure, of, lies),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are at least 80 %% sure", title, sure, of),
 		Before: "0", After: fmt.Sprint(of)}, nil
 }
 

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
@@ -506,17 +507,25 @@ func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
 	require.ErrorContains(t, err, "+x, -x, +z or -z")
 }
 
-// A body that lies is fitted as it lies, and told.
+// A body that lies is not fitted as if it stood: the tips are asked for, and obeyed.
 func TestABodyThatLiesIsTold(t *testing.T) {
 	need.Time(t)
 	m, _ := demo.Odile(0.02)
-	s := studio.State{Mesh: m.Bake(mesh.Placement{Scale: 1, Up: "-z"}), Settings: studio.DefaultSettings()} // now its Z is up
-	out, told, err := studiotest.Try(s, "fit_starter", `{"starter":"biped"}`)
+	lying := studio.State{Mesh: m.Bake(mesh.Placement{Scale: 1, Up: "-z"}), Settings: studio.DefaultSettings()} // now its Z is up
+	_, _, err := studiotest.Try(lying, "fit_starter", `{"starter":"biped"}`)
+	require.ErrorContains(t, err, "it lies")
+	up, _, err := studiotest.Try(studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", `{"starter":"biped"}`)
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "seems to lie")
-	require.Contains(t, strings.Join(out.Fit.Notes, " "), "stand it up at the intake")
-	out, told, err = studiotest.Try(studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", `{"starter":"biped"}`)
+	require.Empty(t, up.Fit.Notes)
+	shown := map[string]any{}
+	for name, joint := range map[string]string{"head": "head_end", "hand_l": "hand_end_l", "hand_r": "hand_end_r", "foot_l": "toe_end_l", "foot_r": "toe_end_r"} {
+		p := geom.Rotate(mesh.Placement{Scale: 1, Up: "-z"}.Rotation(), studiotest.At(t, up, joint))
+		shown[name] = []float64{p.X, p.Y, p.Z}
+	}
+	params, err := json.Marshal(map[string]any{"starter": "biped", "shown": shown})
 	require.NoError(t, err)
-	require.NotContains(t, told.Sentence, "lie")
-	require.Empty(t, out.Fit.Notes)
+	out, told, err := studiotest.Try(lying, "fit_starter", string(params))
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "5 of 27", "only what was shown is sure")
+	require.Contains(t, strings.Join(out.Fit.Notes, " "), "does not stand")
 }

@@ -1,0 +1,64 @@
+package demo
+
+import (
+	"context"
+	"testing"
+
+	"wisemarrow/core/bind"
+	"wisemarrow/core/deform"
+	"wisemarrow/core/fit"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/internal/need"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// seated returns the ferrywoman sitting on the ground, and her true skeleton.
+func seated(t *testing.T) (*mesh.Mesh, *skeleton.Skeleton) {
+	t.Helper()
+	m, s := Stranger{Figure: OdileFigure, Head: 1}.Make(80)
+	w, _, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
+	require.NoError(t, err)
+	p := pose.Pose{"thigh_l": pose.Turn(-80, 8, 0), "thigh_r": pose.Turn(-80, -8, 0), "upper_arm_l": pose.Turn(-20, 0, 0), "upper_arm_r": pose.Turn(-20, 0, 0)}
+	m.Points = deform.Linear(m.Points, w, pose.Skin(s, p))
+	out := s.Clone()
+	for i, x := range pose.World(s, p) {
+		out.Joints[i].Pos = x.Point(r3.Vec{})
+	}
+	return m, out
+}
+
+// A body that lies or sits is not fitted as if it stood: what was found is said and the
+// tips are asked for; with them it is fitted, unsure.
+func TestBodiesThatDoNotStand(t *testing.T) {
+	need.Time(t)
+	sitting, truth := seated(t)
+	lying, _ := Odile(0.02)
+	for i, p := range lying.Points {
+		lying.Points[i] = r3.Vec{X: p.X, Y: p.Z, Z: -p.Y}
+	}
+	params := skeleton.Kinds[0].Default
+	for says, m := range map[string]*mesh.Mesh{"it lies": lying, "it sits": sitting} {
+		_, _, err := fit.Fit(context.Background(), m, fit.Options{Params: params}, nil)
+		require.ErrorContains(t, err, says)
+		require.ErrorContains(t, err, "missing: head, hand_l, hand_r, foot_l, foot_r")
+	}
+	tip := func(joint string) r3.Vec { return truth.Joints[truth.Index(joint)].Pos }
+	shown := map[string]r3.Vec{"head": tip("head_end"), "hand_l": tip("hand_end_l"), "hand_r": tip("hand_end_r"), "foot_l": tip("toe_end_l")}
+	_, _, err := fit.Fit(context.Background(), sitting, fit.Options{Params: params, Shown: fit.Shown{Places: shown}}, nil)
+	require.ErrorContains(t, err, "missing: foot_r")
+	shown["foot_r"] = tip("toe_end_r")
+	s, report, err := fit.Fit(context.Background(), sitting, fit.Options{Params: params, Shown: fit.Shown{Places: shown}}, nil)
+	require.NoError(t, err)
+	mean, worst, at := FitError(s, truth, OdileFigure.Height)
+	t.Logf("seated: mean %.1f %%, worst %.1f %% at %s", 100*mean, 100*worst, at)
+	require.Less(t, mean, 0.05)
+	require.Less(t, worst, 0.13, at)
+	for _, j := range s.Joints {
+		require.True(t, j.Confidence < skeleton.Sure || j.Confidence > 0.94, "only what was shown is sure, not %s", j.Name)
+	}
+	require.Contains(t, report.Notes[len(report.Notes)-1], "does not stand")
+}
