@@ -114,7 +114,11 @@ func emptyStore(ctx context.Context) (s *store.Store, end func(), err error) {
 		return nil, nil, err
 	}
 	drop := func() error {
-		_, err := conn.Exec(ctx, "drop database if exists wisemarrow_bench with (force)")
+		// Not "with (force)", which is refused while the server cleans up in there.
+		if _, err := conn.Exec(ctx, "select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = 'wisemarrow_bench' and usename = current_user"); err != nil {
+			return err
+		}
+		_, err := conn.Exec(ctx, "drop database if exists wisemarrow_bench")
 		return err
 	}
 	if err := drop(); err != nil {

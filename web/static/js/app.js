@@ -75,7 +75,7 @@ function mapKey() {
   if (store.map === 'joint') {
     box.innerHTML = '<b></b><div class="ramp"><i class="zero"></i><i class="bar"></i></div><div class="ends"><span>none</span><span>0.5</span><span>1</span></div>';
     box.querySelector('b').textContent = chosenJoint().name;
-    box.querySelector('.bar').style.background = `linear-gradient(90deg, ${stops.join(',')})`;
+    box.querySelector('.bar').style.background = `linear-gradient(90deg, ${stops().join(',')})`;
   } else {
     box.innerHTML = '<b>Leading joint</b><p>Each patch follows one joint most. Click the skin to ask which.</p>';
   }
@@ -106,19 +106,20 @@ document.addEventListener('frame', () => plate.frame());
 document.addEventListener('show', (e) => showFinding(e.detail.stage, e.detail.code));
 
 const add = commands.add.bind(commands);
-for (const s of stages) s.commands?.(add, plate);
+// What a stage adds belongs to it.
+for (const s of stages) s.commands?.((name, label, keys, run, able, more) => add(name, label, keys, run, able, { stage: s.tool.stage, ...more }), plate);
 add('finder', 'Find a command', ['/'], () => commands.openFinder(), undefined, { words: 'search' });
 add('help', 'Show all keys', ['?'], () => { commands.help($('help').querySelector('.keys')); $('help').showModal(); $('help').scrollTop = 0; }, undefined, { words: 'shortcuts keyboard' });
 add('undo', 'Undo', ['Ctrl+Z'], () => step('undo'), () => Boolean(next('undo')), { words: 'back revert' });
 add('redo', 'Redo', ['Ctrl+Shift+Z'], () => step('redo'), () => Boolean(next('redo')), { words: 'again' });
 add('history', 'Show the history', ['H'], () => showHistory(), undefined, { words: 'log revisions versions script' });
 [...document.querySelectorAll('.spine li')].forEach((li, i) => add(`stage-${li.dataset.stage}`, `Go to ${li.querySelector('.stage-name').textContent}`, [String(i + 1)], () => goTo(li.dataset.stage)));
-['front', 'side', 'top', 'free'].forEach((kind, i) => add(kind, `Look from the ${['front', 'left side', 'top', 'free eye'][i]}`, [['F', 'S', 'T', 'V'][i]], () => { plate.view.turn(kind); plate.show(); }, undefined, { words: 'view camera orthographic perspective' }));
-add('panes', 'One pane, two or three', ['P'], () => { plate.view.setPanes([['front', 'side'], ['front', 'side', 'free'], ['free']][plate.view.panes.length - 1]); plate.show(); }, undefined, { words: 'split view layout' });
+['front', 'side', 'top', 'free'].forEach((kind, i) => add(kind, `Look from the ${['front', 'left side', 'top', 'free eye'][i]}`, [['F', 'S', 'T', 'V'][i]], () => { plate.view.asked = true; plate.view.turn(kind); plate.show(); }, undefined, { words: 'view camera orthographic perspective' }));
+add('panes', 'One pane, two or three', ['P'], () => { plate.view.asked = true; plate.view.setPanes([['front', 'side'], ['front', 'side', 'free'], ['free']][plate.view.panes.length - 1]); plate.show(); }, undefined, { words: 'split view layout' });
 add('frame', 'Frame what is chosen or found', ['.'], () => plate.frame(), undefined, { words: 'zoom focus fit view' });
 add('frameAll', 'Frame the whole character', ['A'], () => plate.view.frame(plate.box), undefined, { words: 'zoom extents home fit view' });
 for (const [name, key, x, y] of [['left', 'arrowleft', -1, 0], ['right', 'arrowright', 1, 0], ['up', 'arrowup', 0, 1], ['down', 'arrowdown', 0, -1]]) {
-  add(`look-${name}`, `Turn or move the view ${name}`, [key], () => plate.view.orbit(x, y));
+  add(`look-${name}`, `Turn or move the view ${name}`, [key], () => plate.view.orbit(x, y), undefined, { family: 'Turn the free view, move a straight one' });
 }
 add('nearer', 'Nearer', ['+', '='], () => plate.view.nearer(1.25), undefined, { words: 'zoom in' });
 add('farther', 'Farther', ['-'], () => plate.view.nearer(0.8), undefined, { words: 'zoom out' });
@@ -147,6 +148,7 @@ function chooseBy(by) {
 
 on('character', frameOfPage);
 on('local', undoButtons);
+addEventListener('themechange', mapKey);
 on('chosen map', mapKey);
 on('character chosen wire through bones pieces normals smooth measuring stage finding', () => {
   for (const [command, name] of [['measure', 'measuring'], ['pieces', 'pieces'], ['normals', 'normals'], ['smooth', 'smooth']]) document.querySelector(`.viewbar [data-command=${command}]`)?.setAttribute('aria-pressed', Boolean(store[name]));

@@ -15,17 +15,29 @@ const strokesPerBone = 2 + barbs;
 const shaftWide = 2, chosenWide = 3, barbWide = 1.3, nib = { wide: 5.5, from: 17, to: 6 };
 const unit = { x: new Vector3(1, 0, 0), y: new Vector3(0, 1, 0), z: new Vector3(0, 0, 1) };
 
+// Seen from the side, what lies on the far side of the middle is fainter: the two legs
+// stand on each other there.
+const nearness = /* glsl */ `
+float nearness(float before, float depth) {
+  return depth <= 0.0 ? 1.0 : 1.0 - smoothstep(0.005 * depth, 0.05 * depth, -before);
+}
+`;
+
 // A stroke is drawn from four corners: each knows its end, the other end, and by how many
 // pixels it stands beside the line and along it.
-const strokeVertex = /* glsl */ `
+const strokeVertex = `${nearness}
 uniform vec2 screen;
 uniform float pixel;
 attribute vec3 toward;
 attribute vec2 offset;
 attribute vec3 tint;
+uniform vec3 middle;
+uniform float depth;
 varying vec3 vTint;
+varying float vNear;
 void main() {
   vTint = tint;
+  vNear = nearness((modelViewMatrix * vec4(position, 1.0)).z - (viewMatrix * vec4(middle, 1.0)).z, depth);
   vec4 a = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
   vec4 b = projectionMatrix * modelViewMatrix * vec4(toward, 1.0);
   vec2 d = (b.xy / max(b.w, 1e-4) - a.xy / max(a.w, 1e-4)) * 0.5 * screen;
@@ -38,21 +50,26 @@ void main() {
 
 const strokeFragment = /* glsl */ `
 varying vec3 vTint;
+varying float vNear;
 void main() {
-  gl_FragColor = vec4(vTint, 0.94);
+  gl_FragColor = vec4(vTint, 0.94 * mix(0.3, 1.0, vNear));
   #include <colorspace_fragment>
 }`;
 
-const ringVertex = /* glsl */ `
+const ringVertex = `${nearness}
 uniform float pixel;
 attribute vec3 tint;
 attribute float side;
 attribute float big;
+uniform vec3 middle;
+uniform float depth;
 varying vec3 vTint;
 varying float vSide;
 varying float vBig;
+varying float vNear;
 void main() {
   vTint = tint; vSide = side; vBig = big;
+  vNear = big > 0.5 ? 1.0 : nearness((modelViewMatrix * vec4(position, 1.0)).z - (viewMatrix * vec4(middle, 1.0)).z, depth);
   gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
   gl_PointSize = (big > 0.5 ? 19.0 : 13.0) * pixel;
 }`;
@@ -62,6 +79,7 @@ uniform vec3 paper;
 varying vec3 vTint;
 varying float vSide;
 varying float vBig;
+varying float vNear;
 void main() {
   vec2 p = gl_PointCoord * 2.0 - 1.0;
   float r = length(p);
@@ -72,7 +90,7 @@ void main() {
   if (vSide > 0.5 && vSide < 1.5) line = max(line, 1.0 - smoothstep(0.20, 0.30, r));
   if (vSide > 1.5) line = max(line, (1.0 - smoothstep(0.10, 0.18, abs(p.y))) * (1.0 - smoothstep(0.34, 0.42, abs(p.x))));
   if (vBig > 0.5) line = max(line, 1.0 - smoothstep(0.34, 0.42, r));
-  gl_FragColor = vec4(mix(paper, vTint, line), disc * mix(0.72, 1.0, line));
+  gl_FragColor = vec4(mix(paper, vTint, line), disc * mix(0.72, 1.0, line) * mix(0.35, 1.0, vNear));
   #include <colorspace_fragment>
 }`;
 
@@ -80,13 +98,24 @@ export class Bones {
   constructor() {
     this.group = new Group();
     this.quills = new Mesh(new BufferGeometry(), new ShaderMaterial({ vertexShader: strokeVertex, fragmentShader: strokeFragment, side: DoubleSide, depthTest: false, transparent: true, uniforms: { pixel: { value: devicePixelRatio }, screen: { value: new Vector2(1, 1) } } }));
+    this.breadth = 0;
+    this.deep = { middle: { value: new Vector3() }, depth: { value: 0 } };
+    Object.assign(this.quills.material.uniforms, this.deep);
     const view = new Vector4();
-    this.quills.onBeforeRender = (renderer) => { // each pane has a size of its own
+    const look = new Vector3();
+    const fromSide = (camera, material) => { // each pane looks from elsewhere
+      look.setFromMatrixColumn(camera.matrixWorld, 2);
+      this.deep.depth.value = Math.abs(look.x) > 0.8 ? this.breadth : 0;
+      material.uniformsNeedUpdate = true;
+    };
+    this.quills.onBeforeRender = (renderer, scene, camera) => { // and has a size of its own
+      fromSide(camera, this.quills.material);
       renderer.getCurrentViewport(view);
       this.quills.material.uniforms.screen.value.set(view.z, view.w);
-      this.quills.material.uniformsNeedUpdate = true;
     };
     this.rings = new Points(new BufferGeometry(), new ShaderMaterial({ vertexShader: ringVertex, fragmentShader: ringFragment, transparent: true, depthTest: false, uniforms: { pixel: { value: devicePixelRatio }, paper: { value: new Color() } } }));
+    Object.assign(this.rings.material.uniforms, this.deep);
+    this.rings.onBeforeRender = (renderer, scene, camera) => fromSide(camera, this.rings.material);
     this.axes = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ vertexColors: true, depthTest: false, transparent: true }));
     this.quills.renderOrder = 6;
     this.axes.renderOrder = 7;
@@ -94,13 +123,20 @@ export class Bones {
     for (const o of [this.quills, this.rings, this.axes]) { o.frustumCulled = false; this.group.add(o); }
   }
 
+  // within tells the middle of the character and how broad it is, for what is on the far
+  // side to be fainter.
+  within(middle, breadth) { this.deep.middle.value.copy(middle); this.breadth = breadth; }
+
   // setJoints makes the buffers for a skeleton; update fills them.
   setJoints(joints, convention, height) {
     this.joints = joints;
     this.convention = convention;
     this.height = height;
     this.list = [];
-    joints.forEach((j, i) => { if (j.parent >= 0 && !j.hidden && !joints[j.parent].hidden) this.list.push([j.parent, i]); });
+    // What a view from the left has behind is drawn first.
+    const behind = { right: 0, centre: 1, left: 2 };
+    const order = joints.map((_, i) => i).sort((a, b) => behind[joints[a].side] - behind[joints[b].side] || a - b);
+    for (const i of order) { const up = joints[i].parent; if (up >= 0 && !joints[i].hidden && !joints[up].hidden) this.list.push([up, i]); }
     const dynamic = (n, width) => new BufferAttribute(new Float32Array(n * width), width).setUsage(DynamicDrawUsage);
     const make = (o, n, names) => {
       o.geometry.dispose();
@@ -109,6 +145,7 @@ export class Bones {
     };
     make(this.quills, 6 * strokesPerBone * this.list.length, { position: 3, toward: 3, offset: 2, tint: 3 });
     make(this.rings, joints.length, { position: 3, tint: 3, side: 1, big: 1 });
+    this.rings.geometry.setIndex(order);
     make(this.axes, 6 * joints.length, { position: 3, color: 3 });
   }
 

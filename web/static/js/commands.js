@@ -26,9 +26,10 @@ export class Commands {
   }
 
   // add adds a command. able says whether its key works now; why, for what the finder
-  // shows though it does not apply, the reason ("" if it does).
-  add(name, label, keys, run, able = () => true, { words = '', why, stage } = {}) {
-    const c = { name, label, keys, run, able, words: `${label} ${words}`.toLowerCase(), why, stage };
+  // shows though it does not apply, the reason ("" if it does); stage, where it belongs to
+  // one; family, the sentence that stands for it and its like in the help.
+  add(name, label, keys, run, able = () => true, { words = '', why, stage, family } = {}) {
+    const c = { name, label, keys, run, able, words: `${label} ${words}`.toLowerCase(), why, stage, family };
     this.list.push(c);
     this.byName.set(name, c);
   }
@@ -154,19 +155,50 @@ export class Commands {
     if (c?.why ? true : c?.able()) c.run();
   }
 
-  // help fills a table of all keys, those of the stage first.
+  // help fills a table of keys and of what the mouse does: those of the stage, then those
+  // that are everywhere. Keys of other stages are told there.
   help(into) {
     const keyed = this.list.filter((c) => c.keys?.length);
-    const here = keyed.filter((c) => c.stage === store.stage);
-    into.replaceChildren(...[...here, ...keyed.filter((c) => !here.includes(c))].map((c) => {
-      const row = document.createElement('p');
-      for (const k of c.keys.slice(0, 2)) { const kbd = document.createElement('kbd'); kbd.textContent = keyName(k); row.append(kbd); }
-      row.append(document.createTextNode(c.label));
-      return row;
+    const groups = [
+      [store.character.stages.find((s) => s.name === store.stage)?.title ?? 'This stage', keyed.filter((c) => c.stage === store.stage)],
+      ['Everywhere', keyed.filter((c) => !c.stage)],
+    ];
+    const row = (keys, label) => {
+      const p = document.createElement('p');
+      for (const k of keys) { const kbd = document.createElement('kbd'); kbd.textContent = k; p.append(kbd); }
+      p.append(document.createTextNode(label));
+      return p;
+    };
+    into.replaceChildren(...groups.concat([['With the mouse', null]]).map(([title, list]) => {
+      const part = document.createElement('section');
+      const h = document.createElement('h3');
+      h.textContent = title;
+      part.append(h);
+      const families = new Map();
+      for (const c of list ?? []) {
+        if (!c.family) { part.append(row(c.keys.slice(0, 2).map(keyName), c.label)); continue; }
+        if (!families.has(c.family)) { families.set(c.family, row([], c.family)); part.append(families.get(c.family)); }
+        if (c.keys[0].startsWith('Shift+')) continue;
+        const kbd = document.createElement('kbd');
+        kbd.textContent = keyName(c.keys[0]);
+        families.get(c.family).lastChild.before(kbd);
+      }
+      if (!list) for (const [keys, label] of mouse) part.append(row(keys, label));
+      return part;
     }));
     into.scrollTop = 0;
   }
 }
+
+// mouse is what a hand does in the view.
+const mouse = [
+  [['Click'], 'Choose a joint or a place on the skin'],
+  [['Shift', 'Click'], 'Choose one more'],
+  [['Drag'], 'Turn the free view, move a straight one; on a ring, a dial or a rule: move or turn the joint'],
+  [['Shift', 'Drag'], 'Move a joint straight'],
+  [['Right', 'Drag'], 'Move the view'],
+  [['Wheel'], 'Nearer or farther, towards the pointer'],
+];
 
 // leave goes out of a field to the view. What was typed stays, marked as not sent.
 function leave(field) {

@@ -7,8 +7,11 @@ export function ink(name) {
 }
 
 // Stops of the weight map: perceptually even in lightness, safe for colour-blind
-// eyes (lightness alone orders them); zero is bare plaster and apart from it.
-export const stops = ['#efe6b8', '#b9d3a0', '#74b5a0', '#3f8f9e', '#2f6390', '#33306f'];
+// eyes (lightness alone orders them); zero is bare plaster and apart from it. Full
+// weight stands out from the ground: dark on light, light on dark.
+const onLight = ['#efe6b8', '#b9d3a0', '#74b5a0', '#3f8f9e', '#2f6390', '#33306f'];
+const onDark = ['#2f2c5c', '#2f5a86', '#3b8796', '#6fb39c', '#bcd69c', '#fbf1b4'];
+export const stops = () => (document.documentElement.dataset.theme === 'dark' ? onDark : onLight);
 
 // leaderInk gives neighbouring joints colours that differ in hue and lightness.
 export function leaderInk(i) {

@@ -39,13 +39,22 @@ export class Plate {
     on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
     this.tool = this.tools.get(store.stage);
+    this.lookFrom();
     this.tool?.enter?.(this);
+  }
+
+  // lookFrom takes the view that the stage opens with: straight where things are placed.
+  // One that a hand has chosen stays.
+  lookFrom() {
+    const from = this.tool?.from ?? 'free';
+    if (!this.view.asked && this.view.panes.length === 1 && this.view.panes[0].kind !== from) this.view.turn(from);
   }
 
   // turnTo changes the tool with the stage.
   turnTo(stage) {
     this.tool?.leave?.(this);
     this.tool = this.tools.get(stage);
+    this.lookFrom();
     this.tool?.enter?.(this);
     this.bend();
     this.show();
@@ -97,6 +106,7 @@ export class Plate {
   setJoints(list, c = store.character) {
     this.posed = new Posed(list);
     this.bones.setJoints(list, c.convention, this.box.getSize(new Vector3()).y);
+    this.bones.within(this.box.getCenter(new Vector3()), this.box.getSize(new Vector3()).x);
   }
 
   // showPlaces shows the joints at other places, while a hand moves them.

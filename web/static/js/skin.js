@@ -6,6 +6,8 @@ import {
 } from 'three';
 import { ink, leaderInk, stops } from './ink.js';
 
+const ramp = () => stops().map((s) => { const c = new Color(s); return new Vector3(c.r, c.g, c.b); });
+
 // perRow is how many joints stand in a row of the textures: four texels each stay
 // below the 2,048 that every graphics card takes.
 const perRow = 256;
@@ -137,7 +139,7 @@ export class Skin {
     this.material = new ShaderMaterial({
       vertexShader: vertex, fragmentShader: fragment, side: DoubleSide,
       uniforms: {
-        ...this.shared, alpha: { value: 1 }, faded: { value: 0 }, paper: { value: new Color() }, inkColour: { value: new Color() }, stop: { value: stops.map((s) => { const c = new Color(s); return new Vector3(c.r, c.g, c.b); }) },
+        ...this.shared, alpha: { value: 1 }, faded: { value: 0 }, paper: { value: new Color() }, inkColour: { value: new Color() }, stop: { value: ramp() },
       },
     });
     this.mesh = new Mesh(this.geometry(bundle.index), this.material);
@@ -180,6 +182,7 @@ export class Skin {
   restyle() {
     this.material.uniforms.paper.value.copy(ink('--plaster'));
     this.material.uniforms.inkColour.value.copy(ink('--ink-deep'));
+    this.material.uniforms.stop.value = ramp();
     this.group.traverse((o) => { if (o.material?.ink) o.material.uniforms.tint.value.copy(ink(o.material.ink)); });
   }
 

@@ -93,11 +93,13 @@ export class Viewport {
       const wide = p.kind === 'side' ? size.z : p.kind === 'free' ? Math.hypot(size.x, size.z) * 0.86 : size.x;
       return 0.60 * Math.max(p.kind === 'top' ? size.z : size.y, wide / (p.width / Math.max(1, p.height) || 1), 1e-3);
     };
-    // Straight views show things at one size, so that heights meet across panes.
+    // Straight views show things at one size, so that heights meet across panes, unless
+    // one would be left small in its pane.
     const straight = this.panes.filter((p) => p.kind !== 'free');
     const finest = Math.max(...straight.map((p) => half(p) / Math.max(1, p.height)));
     for (const p of only ? [only] : this.panes) {
-      p.half = p.kind === 'free' || !(finest > 0) ? half(p) : finest * Math.max(1, p.height);
+      const own = half(p), shared = finest * Math.max(1, p.height);
+      p.half = p.kind !== 'free' && shared > 0 && shared < 1.3 * own ? shared : own;
       const dir = p.camera.isPerspectiveCamera && p.controls.target.distanceTo(p.camera.position) > 0 && p.framed
         ? p.camera.position.clone().sub(p.controls.target).normalize() : new Vector3(...directions[p.kind]).normalize();
       const far = p.camera.isPerspectiveCamera ? p.half / Math.tan((p.camera.fov * Math.PI) / 360) + size.z / 2 : 10 * Math.max(size.length(), 1);
@@ -156,10 +158,24 @@ export class Viewport {
       const x = e.left - all.left, y = all.bottom - e.bottom;
       r.setViewport(x, y, e.width, e.height);
       r.setScissor(x, y, e.width, e.height);
-      this.staff.visible = p.kind !== 'top';
+      this.stand(p);
       r.render(this.scene, p.camera);
     }
     this.drawn(this);
+  }
+
+  // stand puts the staff beside the character as a pane sees it, never across it.
+  stand(p) {
+    this.staff.visible = p.kind !== 'top';
+    p.camera.updateMatrixWorld();
+    const right = new Vector3().setFromMatrixColumn(p.camera.matrixWorld, 0).setY(0);
+    if (!this.staff.visible || right.length() < 1e-6) return;
+    right.normalize();
+    const size = this.box.getSize(new Vector3()), centre = this.box.getCenter(new Vector3());
+    const reach = (Math.abs(right.x) * size.x + Math.abs(right.z) * size.z) / 2 + 1.2 * this.step;
+    this.staff.visible = p.kind === 'free' || reach < (p.half * p.width) / Math.max(1, p.height); // half a staff at the edge says nothing
+    this.staff.position.set(centre.x - reach * right.x, this.box.min.y, centre.z - reach * right.z);
+    this.staff.rotation.y = Math.atan2(-right.z, right.x);
   }
 
   // metresPerPixel at the point that the pane looks at.
@@ -168,20 +184,21 @@ export class Viewport {
     return (2 * p.half) / p.camera.zoom / p.height;
   }
 
-  // furnish rules the ground and sets up a measuring staff beside the character.
+  // furnish rules the ground and makes a measuring staff.
   furnish(box) {
     this.box = box;
     const size = box.getSize(new Vector3()), centre = box.getCenter(new Vector3());
     const raw = Math.max(size.x, size.y, size.z, 1e-6) / 16, ten = 10 ** Math.floor(Math.log10(raw));
     const step = ten * [1, 2, 5, 10].find((k) => k * ten >= raw);
+    this.step = step;
     const reach = Math.ceil(Math.max(size.x, size.z) / step / 2 + 4) * step;
     const lines = [];
     const cx = Math.round(centre.x / step) * step, cz = Math.round(centre.z / step) * step;
     for (let t = -reach; t <= reach + 1e-9; t += step) lines.push(cx + t, box.min.y, cz - reach, cx + t, box.min.y, cz + reach, cx - reach, box.min.y, cz + t, cx + reach, box.min.y, cz + t);
-    const x = box.min.x - 1.4 * step, staff = [x, box.min.y, cz, x, box.min.y + Math.ceil(size.y / step) * step, cz];
+    const staff = [0, 0, 0, 0, Math.ceil(size.y / step) * step, 0];
     for (let k = 0; k <= Math.ceil(size.y / step); k++) {
       const w = (k % 10 === 0 ? 1.0 : k % 5 === 0 ? 0.7 : 0.4) * step;
-      staff.push(x, box.min.y + k * step, cz, x - w, box.min.y + k * step, cz);
+      staff.push(0, k * step, 0, w, k * step, 0);
     }
     for (const [name, list, alpha] of [['ground', lines, 0.13], ['staff', staff, 0.55]]) {
       if (this[name]) { this.scene.remove(this[name]); this[name].geometry.dispose(); }

@@ -16,6 +16,7 @@ const tray = document.getElementById('tray');
 
 export const tool = {
   stage: 'placement',
+  from: 'front',
   through: true,
   handle: 'move',
 
@@ -168,8 +169,8 @@ async function endChain() {
 export function commands(add, plate) {
   const here = () => store.stage === 'placement', held = () => here() && store.chosen >= 0;
   for (const [name, key, x, y] of [['left', 'arrowleft', -1, 0], ['right', 'arrowright', 1, 0], ['up', 'arrowup', 0, 1], ['down', 'arrowdown', 0, -1]]) {
-    add(`nudge-${name}`, `Nudge the chosen joint ${name} by 1 mm`, [key], () => nudge(plate, x, y, 0.001), held);
-    add(`push-${name}`, `Nudge the chosen joint ${name} by 1 cm`, [`Shift+${key}`], () => nudge(plate, x, y, 0.01), held);
+    add(`nudge-${name}`, `Nudge the chosen joint ${name} by 1 mm`, [key], () => nudge(plate, x, y, 0.001), held, { family: 'Nudge the chosen joint by 1 mm, with Shift by 1 cm' });
+    add(`push-${name}`, `Nudge the chosen joint ${name} by 1 cm`, [`Shift+${key}`], () => nudge(plate, x, y, 0.01), held, { family: 'Nudge the chosen joint by 1 mm, with Shift by 1 cm' });
   }
   add('drawn', 'End the chain that is being drawn', ['enter'], () => endChain(), () => here() && Boolean(store.drawing));
   add('centred', 'Keep a dragged joint in the middle of the volume', ['Q'], () => set({ centred: !store.centred }), here);
