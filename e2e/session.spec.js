@@ -192,3 +192,15 @@ test('a change answers with what it changed, and weights come by joint', async (
   expect((await column.body()).length).toBeLessThan(30_000);
   await page.request.post(`/api/characters/${id}/undo`, { data: { base: state.head } });
 });
+
+test('an answer that comes after the stage was left does not bring its panel', async ({ page }) => {
+  const id = await copy(page, 'Odile', 'left early');
+  await page.goto(`/characters/${id}/placement`);
+  await expect(page.locator('body[data-ready]')).toBeAttached();
+  await page.route('**/ops', async (route) => { const r = await route.fetch(); await new Promise((f) => setTimeout(f, 1200)); await route.fulfill({ response: r }); });
+  await page.locator('#starter button.is-primary').click();
+  await page.locator('.spine [data-stage=axes] a').click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.joints.length), { timeout: 30_000 }).toBeGreaterThan(20);
+  await expect(page.locator('#tray h2')).toHaveText('Axes');
+  await expect(page.locator('#tray form[data-op=set_axes]')).toBeVisible();
+});

@@ -186,7 +186,7 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 		if err != nil {
 			return nil, err
 		}
-		out["tray"] = string(html)
+		out["tray"], out["tray_of"] = string(html), stage
 	}
 	return out, nil
 }

@@ -27,7 +27,8 @@ tray.addEventListener('input', (e) => { if (e.target.name) e.target.dataset.touc
 // prepareTray loads the panel for a character that is about to be shown.
 export async function prepareTray(character, news) {
   const stage = store.stage;
-  const html = news.tray ?? await getText(`/characters/${store.id}/tray/${stage}`);
+  // The answer may be to what was asked at a stage that has been left since.
+  const html = (news.tray_of === stage && news.tray) || await getText(`/characters/${store.id}/tray/${stage}`);
   return () => { if (stage === store.stage) put(html); };
 }
 

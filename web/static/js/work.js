@@ -15,10 +15,17 @@ export function watch(onHead) {
     draw(news.works ?? []);
     // One after the other, and the end of a work is told when it can be seen.
     before = before.then(async () => {
-      if (news.head !== store.character.head && !document.body.classList.contains('sending')) await onHead();
+      await sent();
+      if (news.head !== store.character.head) await onHead();
       tell(news.works ?? []);
     });
   });
+}
+
+// sent waits for the answer to what is being sent, which may bring the same head. News are
+// not passed over meanwhile: long work may have ended before its sender knows that it began.
+async function sent() {
+  while (document.body.classList.contains('sending')) await new Promise((f) => setTimeout(f, 50));
 }
 
 const open = (w) => w.state === 'queued' || w.state === 'running';

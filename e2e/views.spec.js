@@ -1,0 +1,77 @@
+import { expect, test } from '@playwright/test';
+import { choose, marrow, open } from './open.js';
+
+const panes = (page) => marrow(page, (m) => m.plate.view.panes.map((p) => ({ kind: p.kind, straight: Boolean(p.camera.isOrthographicCamera) })));
+
+// share is how much of a pane's height or breadth the character takes, whichever is more.
+const share = (page, k) => marrow(page, (m, i) => {
+  const p = m.plate.view.panes[i], size = m.plate.box.max.clone().sub(m.plate.box.min);
+  const px = m.plate.view.metresPerPixel(p);
+  return Math.max((p.kind === 'side' ? size.z : size.x) / px / p.width, size.y / px / p.height);
+}, k);
+
+test('placing opens straight from the front, and a view that was chosen stays', async ({ page }) => {
+  await open(page, 'Odile', 'placement');
+  expect(await panes(page)).toEqual([{ kind: 'front', straight: true }]);
+  await page.locator('.spine [data-stage=bind] a').click();
+  await expect.poll(() => panes(page)).toEqual([{ kind: 'free', straight: false }]);
+  await page.locator('#canvas').focus();
+  await page.keyboard.press('s');
+  await page.locator('.spine [data-stage=placement] a').click();
+  await expect(page.locator('#tray h2')).toHaveText('Placement');
+  expect(await panes(page)).toEqual([{ kind: 'side', straight: true }]);
+});
+
+test('each pane is filled, and the staff never stands across the character', async ({ page }) => {
+  for (const name of ['Odile', 'Sedge']) {
+    await open(page, name, 'placement');
+    await page.locator('#canvas').focus();
+    await page.keyboard.press('p'); // front and side
+    await expect.poll(() => panes(page).then((l) => l.length)).toBe(2);
+    for (const k of [0, 1]) expect(await share(page, k)).toBeGreaterThan(0.6);
+    const across = await marrow(page, (m) => m.plate.view.panes.filter((p) => {
+      const v = m.plate.view;
+      v.stand(p);
+      if (!v.staff.visible) return false;
+      const right = v.staff.position.clone().setFromMatrixColumn(p.camera.matrixWorld, 0);
+      const c = v.box.min.clone().add(v.box.max).multiplyScalar(0.5), size = v.box.max.clone().sub(v.box.min);
+      return Math.abs(v.staff.position.clone().sub(c).dot(right)) < (Math.abs(right.x) * size.x + Math.abs(right.z) * size.z) / 2;
+    }).length);
+    expect(across).toBe(0);
+  }
+});
+
+test('the help has the keys of the stage, those of everywhere and the mouse, from its top', async ({ page }) => {
+  await open(page, 'Odile', 'placement');
+  await page.locator('#canvas').focus();
+  await page.keyboard.press('?');
+  const help = page.locator('#help');
+  await expect(help.locator('h3')).toHaveText(['Placement', 'Everywhere', 'With the mouse']);
+  await expect(help.locator('section').first()).toContainText('Centre in the volume');
+  await expect(help).not.toContainText('Colour the pieces'); // the intake's
+  await expect(help.locator('section').last()).toContainText('Nearer or farther');
+  expect(await help.evaluate((d) => d.scrollTop)).toBe(0);
+  await expect(help.locator('p', { hasText: 'Nudge' })).toHaveCount(1);
+});
+
+test('full weight stands out from the ground in light and in dark', async ({ page }) => {
+  await open(page, 'Odile', 'weights');
+  await choose(page, 'forearm_l');
+  for (const dark of [false, true]) {
+    if (dark) await page.locator('[data-command=theme], #theme').first().click();
+    const [full, paper] = await page.evaluate(() => {
+      const light = (c) => { const [r, g, b] = c.match(/\d+(\.\d+)?/g).map((x) => (x / 255) ** 2.2); return 0.2126 * r + 0.7152 * g + 0.0722 * b; };
+      const bar = getComputedStyle(document.querySelector('#mapkey .bar')).backgroundImage.match(/rgb\([^)]*\)/g).at(-1);
+      return [light(bar), light(getComputedStyle(document.body).backgroundColor)];
+    });
+    const contrast = (Math.max(full, paper) + 0.05) / (Math.min(full, paper) + 0.05);
+    expect(contrast).toBeGreaterThan(4.5);
+  }
+});
+
+test('no name is cut at 1024 by 700', async ({ page }) => {
+  await page.setViewportSize({ width: 1024, height: 700 });
+  await open(page, 'Odile', 'placement');
+  const cut = await page.evaluate(() => [...document.querySelectorAll('.spine .stage-name, .caption b, .caption span, .viewbar button')].filter((e) => e.offsetParent && e.scrollWidth > e.clientWidth + 1 && getComputedStyle(e).overflow !== 'visible').map((e) => e.textContent));
+  expect(cut).toEqual([]);
+});
