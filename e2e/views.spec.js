@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { choose, marrow, open } from './open.js';
+import { choose, copy, marrow, open } from './open.js';
 
 const panes = (page) => marrow(page, (m) => m.plate.view.panes.map((p) => ({ kind: p.kind, straight: Boolean(p.camera.isOrthographicCamera) })));
 
@@ -67,6 +67,20 @@ test('full weight stands out from the ground in light and in dark', async ({ pag
     const contrast = (Math.max(full, paper) + 0.05) / (Math.min(full, paper) + 0.05);
     expect(contrast).toBeGreaterThan(4.5);
   }
+});
+
+test('the starter that stands for a fit goes when the fit is there, however late its answer', async ({ page }) => {
+  const id = await copy(page, 'Odile', 'ghostless');
+  await page.goto(`/characters/${id}/placement`);
+  await expect(page.locator('body[data-ready]')).toBeAttached();
+  await page.route('**/starter', async (route) => { const r = await route.fetch(); await new Promise((f) => setTimeout(f, 4000)); await route.fulfill({ response: r }); });
+  const late = page.waitForResponse('**/starter');
+  await page.locator('#starter [name=spine]').fill('4');
+  await page.locator('#starter button.is-primary').click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.joints.length), { timeout: 30_000 }).toBeGreaterThan(20);
+  await late;
+  await page.waitForTimeout(300);
+  expect(await marrow(page, (m) => m.store.ghost)).toBe(null);
 });
 
 test('no name is cut at 1024 by 700', async ({ page }) => {

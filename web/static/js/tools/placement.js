@@ -24,7 +24,7 @@ export const tool = {
   leave(plate) {
     this.tips?.update(plate.box);
     if (store.drawing) { set({ drawing: null }); forgetLocal('drawing'); }
-    if (store.ghost) set({ ghost: null });
+    hideStarter();
   },
   show(plate) {
     this.tips?.update(plate.box);
@@ -292,6 +292,20 @@ async function showStarter(form) {
   } catch (e) { if (mine === turn) form.querySelector('#starter-joints').textContent = e.message; }
 }
 
+// hideStarter takes the starter away, and one that is still on its way.
+function hideStarter() {
+  turn++;
+  if (store.ghost) set({ ghost: null });
+}
+
+// Where a fit is, nothing stands for it any more, whoever made it.
+let fitted = null;
+on('character', () => {
+  const now = JSON.stringify(store.character.fit?.joints?.length ? store.character.fit : null);
+  if (fitted !== null && now !== fitted && now !== 'null') hideStarter();
+  fitted = now;
+});
+
 tray.addEventListener('input', (e) => {
   const form = e.target.closest('#starter');
   if (!form) return;
@@ -299,7 +313,7 @@ tray.addEventListener('input', (e) => {
   showStarter(form);
 });
 tray.addEventListener('focusin', (e) => { const form = e.target.closest('#starter'); if (form && !store.ghost) showStarter(form); });
-tray.addEventListener('toggle', (e) => { if (e.target.matches('.anew')) { if (e.target.open) showStarter(e.target.querySelector('#starter')); else set({ ghost: null }); } }, true);
+tray.addEventListener('toggle', (e) => { if (e.target.matches('.anew')) { if (e.target.open) showStarter(e.target.querySelector('#starter')); else hideStarter(); } }, true);
 
 // Acts on what is chosen ---------------------------------------------------------
 
@@ -367,7 +381,7 @@ async function send(form) {
     case 'reparent': return operate('reparent_joint', { joints: names, parent: f.parent.value });
     case 'pattern': return operate('rename_joints', { joints: names, pattern: f.pattern.value });
     case 'starter': {
-      set({ ghost: null });
+      hideStarter();
       const params = starterParams(form), same = params.starter === store.character.fit?.starter; // another kind has other limbs
       return operate('fit_starter', { ...params, shown: same ? corrections() : store.shown, facing: facing() });
     }
