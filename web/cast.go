@@ -58,11 +58,14 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 		Cards []card
 	}
 	var out []*production
+	by := map[string]*production{} // characters come by age, whatever production they are of
 	for i, c := range list {
-		if len(out) == 0 || out[len(out)-1].Name != c.Production {
-			out = append(out, &production{Name: c.Production})
+		p := by[c.Production]
+		if p == nil {
+			p = &production{Name: c.Production}
+			by[c.Production] = p
+			out = append(out, p)
 		}
-		p := out[len(out)-1]
 		p.Cards = append(p.Cards, cardOf(c, standings[i]))
 	}
 	names, err := s.studio.Store().Productions(r.Context())
@@ -74,7 +77,7 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 	if len(names) > 0 {
 		first = names[0]
 	}
-	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Many": len(list) > 1, "Into": first, "Accept": accepted(),
+	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Many": len(list) > 1, "Into": first, "Names": names, "Accept": accepted(),
 		"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)})
 }
 

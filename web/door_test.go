@@ -295,6 +295,13 @@ func TestOnlyALeadMakesAProduction(t *testing.T) {
 		code, text = g.bring(t, b, "Test")
 		require.Equal(t, http.StatusCreated, code, text)
 	}
+	// The cast has each of them once, though their characters came by turns.
+	_, page, _ := g.ask(t, g.signedIn(t, "The work"), "GET", "/", nil)
+	for _, name := range []string{"Another", "Test"} {
+		require.Equal(t, 1, strings.Count(page, "<h1>"+name+"</h1>"), name)
+		require.Contains(t, page, `<option value="`+name+`">`)
+	}
+	require.NotContains(t, page, "A new name makes a new production")
 }
 
 func (g guarded) bring(t *testing.T, b *http.Client, production string) (int, string) {

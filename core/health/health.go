@@ -30,10 +30,11 @@ func Check(ctx context.Context, s *mesh.Surface, kind string) (mesh.Facts, []fin
 	}
 	c := check{Surface: s, kind: kind}
 	c.plane = sync.OnceValue(func() mesh.Symmetry { return mesh.FindSymmetry(s.At, s.Tree, geom.SymmetryShare*s.Diagonal) })
+	c.cards = sync.OnceValue(c.sheets)
 	// Independent measures, side by side; their findings keep this order.
 	measures := []func() []finding.Finding{
 		c.frames, c.duplicates, c.nonManifold, c.bowTies, c.inside, c.winding, c.doubled, c.slivers, c.polygons,
-		c.loose, c.borders, c.size, c.symmetry, c.crossings,
+		c.loose, c.borders, c.cardsFound, c.size, c.symmetry, c.crossings,
 	}
 	found := make([][]finding.Finding, len(measures))
 	geom.Chunks(len(measures), 1, func(i, _ int) {
@@ -68,6 +69,7 @@ type check struct {
 	*mesh.Surface
 	kind  string
 	plane func() mesh.Symmetry // found once, wanted twice
+	cards func() []bool        // the pieces that are open sheets, nil for none
 }
 
 func remedy(label, op string, params map[string]any) finding.Remedy {

@@ -9,7 +9,9 @@ import (
 )
 
 const (
-	crossHarm = 0.002 // share of the faces above which self-intersections harm
+	crossHarm  = 0.002 // share of the faces above which self-intersections harm
+	crumbShare = 0.005 // of the diagonal: a smaller piece is a crumb
+	crumbMost  = 0.05  // share of the faces above which small pieces are the mesh itself
 )
 
 // crossings looks at faces that pass through each other, and at how the pieces
@@ -32,7 +34,23 @@ func (c check) crossings() []finding.Finding {
 		}
 		out = append(out, f)
 	}
-	return append(out, c.pieces(between, all)...)
+	return append(append(out, c.pieces(between, all)...), c.crumbs()...)
+}
+
+// crumbs looks for pieces so small that they are what a scan left beside the body. Where
+// they are much of the mesh it was never welded, and they are no crumbs.
+func (c check) crumbs() []finding.Finding {
+	size := crumbShare * c.Diagonal
+	faces, n := c.Crumbs(size)
+	if n == 0 || float64(len(faces)) > crumbMost*float64(c.Faces()) {
+		return nil
+	}
+	return []finding.Finding{{Code: "crumbs", Severity: finding.Note, Count: n,
+		Title:    plural(n, "crumb beside the body", "crumbs beside the body"),
+		Why:      "A piece this small is mostly what a scan left behind: it gets no solution of its own and follows whatever is nearest. Look before you drop them: rivets and stitches are small too.",
+		Evidence: []finding.Evidence{metres("smaller than", size, size), evidence("faces in them", float64(len(faces)), 0)},
+		Where:    finding.Where{Faces: faces},
+		Remedies: []finding.Remedy{remedy("Drop "+plural(n, "piece", "pieces")+" smaller than "+length(size), "drop_crumbs", map[string]any{"size": size})}}}
 }
 
 // more begins a sentence with a count that may not be the whole.
@@ -100,6 +118,8 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 			says = append(says, label)
 		}
 		switch {
+		case c.isCard(r.Piece): // told of as one kind
+			says = append(says, "a card")
 		case len(r.Crosses) > 0:
 			var through []string
 			for _, p := range r.Crosses[:min(3, len(r.Crosses))] {
@@ -112,7 +132,7 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 			put(&floating, fmt.Sprintf("%s from %s", length(r.Distance), name(r.Nearest)))
 			far = max(far, r.Distance)
 		}
-		if r.Layered {
+		if r.Layered && !c.isCard(r.Piece) {
 			put(&layered, fmt.Sprintf("%s over %s", length(r.Gap), name(r.Nearest)))
 			gap = max(gap, r.Gap)
 		}

@@ -105,14 +105,17 @@ func (c check) winding() []finding.Finding {
 	}
 	var at []int32
 	for f, flip := range o.Flip {
-		if flip {
+		if flip && !c.isCard(c.PieceOf(int32(f))) { // a sheet has no inside to look to
 			at = append(at, int32(f))
 		}
 	}
-	f := finding.Finding{Code: "inverted_faces", Severity: finding.Harms, Count: o.Count,
-		Title: plural(o.Count, "face looks inward", "faces look inward"),
+	if len(at) == 0 {
+		return out
+	}
+	f := finding.Finding{Code: "inverted_faces", Severity: finding.Harms, Count: len(at),
+		Title: plural(len(at), "face looks inward", "faces look inward"),
 		Why:   "What is inside decides which bone a vertex sees; turned faces hide the bone from the skin.",
-		Evidence: []finding.Evidence{evidence("faces turned", float64(o.Count), 0), evidence("edges along which faces disagree", float64(o.Split), 0),
+		Evidence: []finding.Evidence{evidence("faces turned", float64(len(at)), 0), evidence("edges along which faces disagree", float64(o.Split), 0),
 			evidence("patches inside out as a whole", float64(o.Inside), 0)},
 		Where:    finding.Where{Faces: at},
 		Remedies: []finding.Remedy{remedy("Turn them outward", "make_outward", nil)}}
@@ -207,7 +210,7 @@ func (c check) loose() []finding.Finding {
 const smallHole = 12
 
 func (c check) borders() []finding.Finding {
-	loops := c.Edges.BorderLoops()
+	loops := slices.DeleteFunc(c.Edges.BorderLoops(), func(l []int32) bool { return c.isCard(c.Pieces.OfVertex[l[0]]) })
 	if len(loops) == 0 {
 		return nil
 	}

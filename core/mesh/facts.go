@@ -109,10 +109,11 @@ func (m *Mesh) GuessPlacement() Guess {
 		return g
 	}
 	s := b.Size()
-	tall := math.Max(s.Y, s.Z)
-	reason := ""
-	if s.Z > 1.8*s.Y && s.X > 0.4*s.Z {
-		g.Up = "z"
+	tall, reason := s.Y, ""
+	// A person is four times as tall as deep, arms out about as broad as tall; what is long
+	// and narrow, or broad for its wings alone, stands as it is.
+	if s.Z > 2.5*s.Y && s.X > 0.4*s.Z {
+		g.Up, tall = "z", s.Z
 		reason = "it is broad along X and much taller along Z than along Y, so Z is up; "
 	}
 	switch {

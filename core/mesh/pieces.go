@@ -1,5 +1,7 @@
 package mesh
 
+import "wisemarrow/core/geom"
+
 // Pieces are the connected parts of a mesh: faces that share vertices.
 type Pieces struct {
 	OfVertex []int32 // -1 for a vertex that no face uses
@@ -54,6 +56,37 @@ func (p Pieces) Largest() int {
 		}
 	}
 	return best
+}
+
+// Crumbs returns the faces of the pieces whose box in world frame has a diagonal below size
+// (metres), and how many pieces they are. The largest piece is none.
+func (m *Mesh) Crumbs(size float64) (faces []int32, pieces int) {
+	p, points := m.Pieces(), m.World()
+	boxes := make([]geom.Box, p.Count())
+	for i := range boxes {
+		boxes[i] = geom.EmptyBox()
+	}
+	for v, k := range p.OfVertex {
+		if k >= 0 {
+			boxes[k] = boxes[k].Add(points[v])
+		}
+	}
+	largest := p.Largest()
+	small := func(k int32) bool { return int(k) != largest && boxes[k].Diagonal() < size }
+	for k := range boxes {
+		if small(int32(k)) {
+			pieces++
+		}
+	}
+	if pieces == 0 {
+		return nil, 0
+	}
+	for f := range m.Faces() {
+		if small(p.OfVertex[m.Face(f)[0]]) {
+			faces = append(faces, int32(f))
+		}
+	}
+	return faces, pieces
 }
 
 // union is a disjoint-set forest whose roots are the lowest members.

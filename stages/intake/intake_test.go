@@ -474,3 +474,34 @@ func TestAHistoryIsTakenAwayAndRunAgain(t *testing.T) {
 	require.Len(t, ran, 2)
 	require.Contains(t, ran[1].Error, "no skeleton")
 }
+
+// Small pieces are dropped by size, the body never; a size that means nothing is refused.
+func TestSmallPiecesAreDropped(t *testing.T) {
+	crumb := func(x, size float64) *mesh.Mesh {
+		return solidBox(r3.Vec{X: x, Y: 1, Z: 0.4}, size)
+	}
+	s := studio.State{Mesh: mesh.Join(solidBox(r3.Vec{}, 1.7), crumb(2, 0.004), crumb(2.1, 0.004), crumb(2.2, 0.05)), Settings: studio.DefaultSettings()}
+	out, told, err := studiotest.Try(s, "drop_crumbs", `{"size":0.01}`)
+	require.NoError(t, err)
+	require.Equal(t, 2, out.Mesh.Pieces().Count())
+	require.Equal(t, [2]string{"4", "2"}, [2]string{told.Before, told.After})
+	out, _, err = studiotest.Try(s, "drop_crumbs", `{"size":100}`)
+	require.NoError(t, err)
+	require.Equal(t, 1, out.Mesh.Pieces().Count(), "the largest stays")
+	for _, size := range []string{"0", "-1", "1e-9"} {
+		_, _, err = studiotest.Try(s, "drop_crumbs", `{"size":`+size+`}`)
+		require.Error(t, err, size)
+	}
+}
+
+// solidBox is a cube with a corner at a place.
+func solidBox(at r3.Vec, size float64) *mesh.Mesh {
+	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("box")}}
+	for i := range 8 {
+		m.Points = append(m.Points, r3.Add(at, r3.Scale(size, r3.Vec{X: float64(i & 1), Y: float64(i >> 1 & 1), Z: float64(i >> 2)})))
+	}
+	for _, f := range [][4]int32{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
+		m.AddFace(0, f[:]...)
+	}
+	return m
+}

@@ -19,6 +19,7 @@ func init() {
 		studio.Entry{Name: "weld", Label: "Weld vertices", Stage: "intake", Words: "merge stitch join close seams cracks duplicate vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Weld{} }},
 		studio.Entry{Name: "drop_loose", Label: "Drop loose vertices", Stage: "intake", Words: "delete remove isolated unused points clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropLoose{} }},
 		studio.Entry{Name: "drop_faces", Label: "Drop doubled and empty faces", Stage: "intake", Words: "delete remove duplicate degenerate zero area clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropFaces{} }},
+		studio.Entry{Name: "drop_crumbs", Label: "Drop small pieces", Stage: "intake", Words: "delete remove crumbs specks noise scan islands loose shells", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropCrumbs{} }},
 		studio.Entry{Name: "drop_chosen", Label: "Drop chosen faces", Stage: "intake", Words: "delete remove selected polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropChosen{} }},
 		studio.Entry{Name: "make_outward", Label: "Turn faces outward", Stage: "intake", Words: "normals flip winding reverse inside out inverted", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MakeOutward{} }},
 		studio.Entry{Name: "split_ties", Label: "Take bow-ties and fins apart", Stage: "intake", Words: "non-manifold vertices edges separate detach", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &SplitTies{} }},
@@ -101,6 +102,36 @@ func (o *DropFaces) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 func (o *DropFaces) Places(m *mesh.Surface) finding.Where {
 	empty, _ := m.Slivers()
 	return finding.Where{Faces: append(m.Doubled(), empty...)}
+}
+
+// DropCrumbs drops the pieces whose box has a diagonal below Size, in metres, as scans
+// leave them around a body. The largest piece stays.
+type DropCrumbs struct {
+	Size float64 `json:"size"`
+}
+
+// Apply implements Operation.
+func (o *DropCrumbs) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if !(o.Size > 0) || math.IsInf(o.Size, 1) {
+		return s, studio.Outcome{}, studio.Wrong("say in metres below which size a piece is dropped, not %g", o.Size)
+	}
+	faces, pieces := s.Mesh.Crumbs(o.Size)
+	if pieces == 0 {
+		return s, studio.Outcome{}, studio.Wrong("no piece but the largest is smaller than %g m", o.Size)
+	}
+	chosen := make([]bool, s.Mesh.Faces())
+	for _, f := range faces {
+		chosen[f] = true
+	}
+	before := s.Mesh.Pieces().Count()
+	m, mapping := s.Mesh.DropChosen(chosen)
+	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Dropped small pieces", before, before-pieces, "pieces"), nil
+}
+
+// Places implements Placer.
+func (o *DropCrumbs) Places(m *mesh.Surface) finding.Where {
+	faces, _ := m.Crumbs(o.Size)
+	return finding.Where{Faces: faces}
 }
 
 // DropChosen drops faces, and the vertices that only they used: those of Which

@@ -17,7 +17,10 @@ async function take(files) {
     return;
   }
   const data = new FormData();
-  data.set('production', form.elements.production.value);
+  const production = form.elements.production;
+  if (!production.reportValidity()) { input.value = ''; return; }
+  localStorage.setItem('production', production.value); // the next file mostly goes there too
+  data.set('production', production.value);
   for (const f of files) data.append('file', f, f.name);
   way.hidden = false;
   const bar = way.querySelector('progress'), text = way.querySelector('span');
@@ -42,6 +45,8 @@ function refuse(text) {
 }
 
 if (form) {
+  const last = localStorage.getItem('production');
+  if ([...form.querySelectorAll('#productions option')].some((o) => o.value === last)) form.elements.production.value = last;
   input.addEventListener('change', () => take(input.files));
   for (const type of ['dragenter', 'dragover']) addEventListener(type, (e) => { e.preventDefault(); document.body.classList.add('dropping'); });
   for (const type of ['dragleave', 'drop']) addEventListener(type, (e) => { if (type === 'drop' || !e.relatedTarget) document.body.classList.remove('dropping'); });
