@@ -7,6 +7,7 @@ import (
 const (
 	cardBorder = 0.2 // share of a piece's edges that lie on its border, above which it is a sheet
 	fewCards   = 8   // so many sheets are a kind; fewer are pieces with holes
+	mostCards  = 0.6 // share of the faces: where there is more of them there is no body beside them
 )
 
 // sheets marks the pieces that are open sheets, as hair, feathers and leaves are drawn with:
@@ -21,15 +22,21 @@ func (c check) sheets() []bool {
 			border[p]++
 		}
 	}
-	out, count := make([]bool, n), 0
+	corners := make([]int, n)
+	for f := range c.Faces() {
+		corners[c.PieceOf(int32(f))] += len(c.Face(f))
+	}
+	out, count, faces := make([]bool, n), 0, 0
 	largest := c.Pieces.Largest()
 	for p := range out {
-		out[p] = p != largest && float64(border[p]) > cardBorder*float64(edges[p])
+		// A lone triangle is what is left of a mesh that was never welded.
+		out[p] = p != largest && corners[p] > 3 && float64(border[p]) > cardBorder*float64(edges[p])
 		if out[p] {
 			count++
+			faces += c.Pieces.Faces[p]
 		}
 	}
-	if count < fewCards {
+	if count < fewCards || float64(faces) > mostCards*float64(c.Faces()) {
 		return nil
 	}
 	return out
