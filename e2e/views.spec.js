@@ -89,3 +89,13 @@ test('no name is cut at 1024 by 700', async ({ page }) => {
   const cut = await page.evaluate(() => [...document.querySelectorAll('.spine .stage-name, .caption b, .caption span, .viewbar button')].filter((e) => e.offsetParent && e.scrollWidth > e.clientWidth + 1 && getComputedStyle(e).overflow !== 'visible').map((e) => e.textContent));
   expect(cut).toEqual([]);
 });
+
+test('see through says what the view does at every stage', async ({ page }) => {
+  await open(page, 'Odile', 'placement');
+  for (const stage of ['bind', 'placement', 'handoff', 'axes', 'weights']) {
+    await page.locator(`.spine [data-stage=${stage}] a`).click();
+    await expect(page.locator(`body[data-stage=${stage}]`)).toBeAttached();
+    const shown = await marrow(page, (m) => m.plate.skin.material.transparent);
+    await expect(page.locator('.viewbar [data-command=through]')).toHaveAttribute('aria-pressed', String(shown));
+  }
+});

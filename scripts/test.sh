@@ -19,5 +19,5 @@ go test ./... "$@"
 # Once more under the race detector, without those that only compute for long.
 go test -race -short ./... "$@"
 go run ./internal/soak --seconds 25
-scripts/fuzz.sh 8
+scripts/fuzz.sh 5
 npx playwright test

@@ -90,6 +90,7 @@ async function goTo(stage, push = true) {
   if (store.measuring) set({ measuring: false });
   set({ stage });
   plate.turnTo(stage);
+  viewMarks(); // after the stage's own way to show things
   caption();
   undoButtons();
   await loadTray();
@@ -150,12 +151,14 @@ on('character', frameOfPage);
 on('local', undoButtons);
 addEventListener('themechange', mapKey);
 on('chosen map', mapKey);
-on('character chosen wire through bones pieces normals smooth measuring stage finding', () => {
+// viewMarks shows on the buttons what the view is doing.
+function viewMarks() {
   for (const [command, name] of [['measure', 'measuring'], ['pieces', 'pieces'], ['normals', 'normals'], ['smooth', 'smooth']]) document.querySelector(`.viewbar [data-command=${command}]`)?.setAttribute('aria-pressed', Boolean(store[name]));
   document.querySelector('.viewbar [data-command=smooth]').textContent = ['Smooth', 'Smooth ×1', 'Smooth ×2'][store.smooth];
   for (const name of ['wire', 'bones']) document.querySelector(`.viewbar [data-command=${name}]`)?.setAttribute('aria-pressed', store[name]);
   document.querySelector('.viewbar [data-command=through]')?.setAttribute('aria-pressed', Boolean(plate.skin?.material.transparent));
-});
+}
+on('character chosen wire through bones pieces normals smooth measuring finding', viewMarks);
 
 try {
   await begin(early);
