@@ -65,3 +65,23 @@ func TestAShownTipIsObeyed(t *testing.T) {
 	require.Less(t, s.Joints[s.Index("hand_l")].Confidence, skeleton.Sure)
 	require.Less(t, r3.Norm(r3.Sub(s.Joints[s.Index("hand_end_r")].Pos, truth.Joints[truth.Index("hand_end_r")].Pos)), 0.06*c.Height, "the other side is none the worse")
 }
+
+// A staff in one hand is left out as a prop, but not where a person shows the tip on it.
+func TestATipShownOnAPropIsObeyed(t *testing.T) {
+	need.Time(t)
+	c := Stranger{Figure: OdileFigure, Head: 1, Held: "rod", Melted: true}
+	m, truth := c.Make(70)
+	hand := truth.Joints[truth.Index("hand_end_l")].Pos
+	along := r3.Unit(r3.Sub(hand, truth.Joints[truth.Index("hand_l")].Pos))
+	at := r3.Add(hand, r3.Scale(0.1*c.Height, along)) // on the rod, beyond the hand
+	for _, shown := range []bool{false, true} {
+		o := fit.Options{Params: c.Params()}
+		want := hand
+		if shown {
+			o.Shown.Places, want = map[string]r3.Vec{"hand_l": at}, at
+		}
+		s, _, err := fit.Fit(context.Background(), m, o, nil)
+		require.NoError(t, err)
+		require.InDelta(t, 0, r3.Norm(r3.Sub(s.Joints[s.Index("hand_end_l")].Pos, want)), 0.04*c.Height, "shown: %v", shown)
+	}
+}

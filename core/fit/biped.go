@@ -97,15 +97,7 @@ type body struct {
 // counterpart on the other side. A lantern in one hand is none of them. all keeps all.
 func bodyPoints(m *mesh.Mesh, all bool) ([]r3.Vec, body) {
 	points, pieces := m.World(), m.Pieces()
-	boxes := make([]geom.Box, pieces.Count())
-	for i := range boxes {
-		boxes[i] = geom.EmptyBox()
-	}
-	for v, i := range pieces.OfVertex {
-		if i >= 0 {
-			boxes[i] = boxes[i].Add(points[v])
-		}
-	}
+	boxes := pieces.Boxes(points)
 	main := boxes[pieces.Largest()]
 	mid, size := main.Centre(), main.Size()
 	mid.X = middleX(m, points, pieces)

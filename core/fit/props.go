@@ -54,6 +54,10 @@ func (f *fitter) dropProps() bool {
 			lone[i] = m < 0 || m >= v.NX || !grown[v.Index(m, y, z)]
 		}
 	}
+	shown := map[int]bool{} // what a person has shown a tip on is no prop
+	for _, p := range f.given {
+		shown[f.nearestInside(p)] = true
+	}
 	seen := make([]bool, n)
 	var props [2][][]int
 	for i := range lone {
@@ -71,7 +75,7 @@ func (f *fitter) dropProps() bool {
 				}
 			})
 		}
-		if box.Diagonal() > propReach*f.height {
+		if box.Diagonal() > propReach*f.height && !slices.ContainsFunc(set, func(c int) bool { return shown[c] }) {
 			side := 0
 			if box.Centre().X < f.plane {
 				side = 1

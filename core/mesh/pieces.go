@@ -1,6 +1,10 @@
 package mesh
 
-import "wisemarrow/core/geom"
+import (
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
 
 // Pieces are the connected parts of a mesh: faces that share vertices.
 type Pieces struct {
@@ -58,10 +62,8 @@ func (p Pieces) Largest() int {
 	return best
 }
 
-// Crumbs returns the faces of the pieces whose box in world frame has a diagonal below size
-// (metres), and how many pieces they are. The largest piece is none.
-func (m *Mesh) Crumbs(size float64) (faces []int32, pieces int) {
-	p, points := m.Pieces(), m.World()
+// Boxes returns the box of each piece, of vertices that stand at points.
+func (p Pieces) Boxes(points []r3.Vec) []geom.Box {
 	boxes := make([]geom.Box, p.Count())
 	for i := range boxes {
 		boxes[i] = geom.EmptyBox()
@@ -71,6 +73,14 @@ func (m *Mesh) Crumbs(size float64) (faces []int32, pieces int) {
 			boxes[k] = boxes[k].Add(points[v])
 		}
 	}
+	return boxes
+}
+
+// Crumbs returns the faces of the pieces whose box in world frame has a diagonal below size
+// (metres), and how many pieces they are. The largest piece is none.
+func (m *Mesh) Crumbs(size float64) (faces []int32, pieces int) {
+	p := m.Pieces()
+	boxes := p.Boxes(m.World())
 	largest := p.Largest()
 	small := func(k int32) bool { return int(k) != largest && boxes[k].Diagonal() < size }
 	for k := range boxes {
