@@ -2,9 +2,14 @@ package demo
 
 import (
 	"context"
+	"slices"
 	"testing"
 
+	"wisemarrow/core/finding"
 	"wisemarrow/core/fit"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/health"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/internal/need"
 
@@ -84,4 +89,55 @@ func TestATipShownOnAPropIsObeyed(t *testing.T) {
 		require.NoError(t, err)
 		require.InDelta(t, 0, r3.Norm(r3.Sub(s.Joints[s.Index("hand_end_l")].Pos, want)), 0.04*c.Height, "shown: %v", shown)
 	}
+}
+
+// A joint in a hat or in what is held is found where these are pieces of their own; a true
+// skeleton, with boots that are pieces too, has none.
+func TestAJointInALoosePieceIsFound(t *testing.T) {
+	at := func(m *mesh.Mesh, s *skeleton.Skeleton) (names []string, severity finding.Severity) {
+		for _, f := range health.InProps(m.Surface(), s, skeleton.DefaultMarks) {
+			names, severity = append(names, f.Where.Joints...), f.Severity
+		}
+		return names, severity
+	}
+	m, s := Bram(0.03)
+	names, _ := at(m, s)
+	require.Empty(t, names)
+	lantern := slices.IndexFunc(m.Parts, func(p mesh.Part) bool { return p.Name == "lantern" })
+	box := geom.EmptyBox()
+	for _, tri := range trianglesOf(m, lantern) {
+		for _, v := range tri {
+			box = box.Add(m.Points[v])
+		}
+	}
+	wrong := s.Clone()
+	wrong.Joints[wrong.Index("hand_l")].Pos = box.Centre()
+	k := wrong.Index("hand_r")
+	if s.Joints[k].Pos.X*box.Centre().X > 0 {
+		wrong = s.Clone()
+		wrong.Joints[k].Pos = box.Centre()
+	}
+	names, severity := at(m, wrong)
+	require.Len(t, names, 1)
+	require.Contains(t, names[0], "hand_")
+	require.Equal(t, finding.Harms, severity)
+
+	c := Stranger{Figure: OdileFigure, Head: 1.2, Hat: "tall", Tall: 0.9}
+	m, s = c.Make(60)
+	names, _ = at(m, s)
+	require.Empty(t, names)
+	s.Joints[s.Index("head_end")].Pos.Y += 0.08 * c.Height
+	names, severity = at(m, s)
+	require.Equal(t, []string{"head_end"}, names)
+	require.Equal(t, finding.Note, severity)
+}
+
+func trianglesOf(m *mesh.Mesh, part int) (out [][3]int32) {
+	tris, faces := m.Triangles()
+	for i, t := range tris {
+		if int(m.Part[faces[i]]) == part {
+			out = append(out, t)
+		}
+	}
+	return out
 }

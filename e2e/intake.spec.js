@@ -48,7 +48,7 @@ test('the places of a finding are stepped through, and the view follows', async 
 test('a threshold says live what it would weld, and changes nothing', async ({ page }) => {
   const id = await open(page, 'Odile as delivered', 'intake');
   const head = await marrow(page, (m) => m.store.character.head);
-  await page.getByRole('button', { name: 'Bake the transform first' }).click();
+  await page.getByRole('button', { name: 'Bake the transform into the vertices' }).click();
   await expect(saying(page)).toContainText('Baked');
   const form = page.locator('form[data-op=weld]');
   await form.locator('.threshold').fill('-3');
@@ -204,4 +204,16 @@ test('what passes through is valid at the handoff', async ({ page }) => {
   expect(json.meshes[0].extras.targetNames).toEqual(['billow']);
   expect(Object.keys(json.meshes[0].primitives[0].attributes).sort()).toEqual(['COLOR_0', 'NORMAL', 'POSITION', 'TEXCOORD_0', 'TEXCOORD_1']);
   await page.request.post(`/api/characters/${made.id}/remove`);
+});
+
+// Remedies are tried before they are offered: the number stands beside each, and doing one
+// does what its trial said.
+test('remedies say what came of their trial, and keep to it', async ({ page }) => {
+  await open(page, 'Odile as delivered', 'intake');
+  const finding = page.locator('.finding', { hasText: '16 vertices belong to no face' });
+  await expect(finding.locator('.tries')).toContainText('Drop them: 16 become 0', { timeout: 30_000 });
+  await expect(page.locator('.finding', { hasText: 'transforms of their own' }).locator('.tries')).toContainText('8 become 0');
+  await finding.getByRole('button', { name: 'Drop them' }).click();
+  await expect(saying(page)).toContainText('16');
+  await expect(finding).toHaveCount(0);
 });

@@ -99,3 +99,31 @@ test('see through says what the view does at every stage', async ({ page }) => {
     await expect(page.locator('.viewbar [data-command=through]')).toHaveAttribute('aria-pressed', String(shown));
   }
 });
+
+// A group of the panel folds and stays folded, at its stage alone; what leads to a form in it
+// opens it.
+test('groups of the panel fold and remember', async ({ page }) => {
+  await open(page, 'Odile', 'placement');
+  const group = page.locator('.tray .group', { has: page.getByRole('heading', { name: 'Names', exact: true }) });
+  const form = group.locator('form[data-op=mark_sides]');
+  await expect(form).toBeVisible();
+  await group.locator('summary').click();
+  await expect(form).toBeHidden();
+  await page.reload();
+  await page.waitForSelector('body[data-ready]');
+  await expect(form).toBeHidden();
+  await page.keyboard.press('/');
+  await page.getByRole('combobox', { name: 'Command' }).fill('mark sides');
+  await page.keyboard.press('Enter');
+  await expect(form).toBeVisible();
+});
+
+// Where backs of faces can be seen, the view says how they look.
+test('the colour of backs is explained where backs are seen', async ({ page }) => {
+  await open(page, 'Odile as delivered', 'intake');
+  await expect(page.locator('#backs')).toBeVisible();
+  await page.keyboard.press('x');
+  await expect(page.locator('#backs')).toBeHidden();
+  await open(page, 'Odile', 'weights');
+  await expect(page.locator('#backs')).toBeHidden();
+});

@@ -113,8 +113,10 @@ func (c *Checked) Found(stage string) []finding.Finding { return c.found(stage) 
 
 // CheckOnly reviews one stage of a state outside a studio, as the command line
 // does; nil if there is no such stage.
-func CheckOnly(s *State, stage string) []finding.Finding {
-	var m *Measured
+func CheckOnly(s *State, stage string) []finding.Finding { return checkOnly(s, stage, nil) }
+
+// checkOnly is CheckOnly with the check of the mesh where it is known.
+func checkOnly(s *State, stage string, m *Measured) []finding.Finding {
 	c := &Checked{State: s}
 	c.measured = func() *Measured {
 		if m == nil {

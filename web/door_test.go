@@ -113,7 +113,7 @@ func (g guarded) routes() map[string]people.Role {
 	return map[string]people.Role{
 		"GET /": people.Look, "GET /people": people.Look, "GET /characters/" + g.character.ID + "/intake": people.Look, "GET /characters/" + g.character.ID + "/card": people.Look,
 		"GET /characters/" + g.character.ID + "/script": people.Look, "GET /characters/" + g.character.ID + "/report": people.Look,
-		"GET " + at: people.Look, "GET " + at + "/history": people.Look, "GET /api/asked/x": people.Look,
+		"GET " + at: people.Look, "GET " + at + "/history": people.Look, "GET " + at + "/tries/intake": people.Look, "GET /api/asked/x": people.Look,
 		"GET /view/mesh/" + rev: people.Look, "GET /view/thumbnail/" + rev: people.Look, "GET /view/smooth/" + rev + "/1": people.Look,
 		"POST " + at + "/preview": people.Look, "POST " + at + "/measure": people.Look,
 		"POST " + at + "/rename": people.Work, "POST " + at + "/duplicate": people.Work, "POST " + at + "/ops": people.Work, "POST " + at + "/undo": people.Work, "POST " + at + "/redo": people.Work, "POST /api/characters": people.Work,

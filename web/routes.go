@@ -50,6 +50,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Get("/api/characters/{id}/match", s.matchCharacter)
 		r.Get("/api/characters/{id}/history", s.history)
 		r.Get("/api/characters/{id}/where/{stage}/{code}", s.where)
+		r.Get("/api/characters/{id}/tries/{stage}", s.tries)
 		r.Get("/api/characters/{id}/probe/{vertex}", s.probe)
 		r.Post("/api/characters/{id}/preview", s.preview)
 		r.Post("/api/characters/{id}/measure", s.measure)

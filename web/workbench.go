@@ -133,6 +133,20 @@ func (s *site) where(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, where)
 }
 
+// tries tells which remedies of a stage help, each tried on a copy.
+func (s *site) tries(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	var list []studio.Try
+	if err == nil {
+		list, err = s.studio.Tries(r.Context(), o.rev, param(r, "stage"))
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, map[string]any{"head": o.rev.ID, "tries": list})
+}
+
 // measure tells what a pose does to the skin, for a page whose own core does not run.
 func (s *site) measure(w http.ResponseWriter, r *http.Request) {
 	var angles map[string][3]float64

@@ -89,10 +89,10 @@ func (a *account) joints() []JointReport {
 		case r.Vertices > 0:
 		case r.Touched > 0:
 			r.State = Weak
-			r.Cause = a.weak(r)
+			r.Reason, r.Cause = ReasonOutweighed, a.weak(r)
 		default:
 			r.State = Unsolved
-			r.Cause = a.cause(i, r)
+			r.Reason, r.Cause = a.cause(i, r)
 		}
 	}
 	return out
@@ -106,7 +106,7 @@ func (a *account) weak(r *JointReport) string {
 }
 
 // cause tells why a joint has no weights at all.
-func (a *account) cause(joint int, r *JointReport) string {
+func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 	length := 0.0
 	for _, bone := range a.bones {
 		if bone.Joint == joint {
@@ -115,17 +115,17 @@ func (a *account) cause(joint int, r *JointReport) string {
 	}
 	switch {
 	case r.Outside > outsideLimit:
-		return fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
+		return ReasonOutside, fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
 	case length == 0 && r.Nearest == 0:
-		return "its bone has no length"
+		return ReasonShort, "its bone has no length"
 	case a.e.Nearest == nil:
-		return "no vertex was given to it"
+		return ReasonUnknown, "no vertex was given to it"
 	case r.Nearest == 0:
-		return "every vertex is nearer to another bone"
+		return ReasonFar, "every vertex is nearer to another bone"
 	case r.Heated == 0:
-		return "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: another surface lies between"
+		return ReasonHidden, "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: another surface lies between"
 	default:
-		return "its weights are all below the trace limit or the influence cap"
+		return ReasonCut, "its weights are all below the trace limit or the influence cap"
 	}
 }
 

@@ -4,6 +4,7 @@ package bind
 
 import (
 	"fmt"
+	"math"
 
 	"wisemarrow/core/finding"
 )
@@ -22,14 +23,26 @@ const (
 type JointReport struct {
 	Name     string  `json:"name"`
 	State    State   `json:"state"`
-	Vertices int     `json:"vertices"` // that it leads: its weight is the largest
-	Touched  int     `json:"touched"`  // that it moves at all
-	Nearest  int     `json:"nearest"`  // whose nearest bone is its
-	Heated   int     `json:"heated"`   // of these, how many see the bone
-	Peak     float64 `json:"peak"`     // its largest weight
-	Outside  float64 `json:"outside"`  // share of its bones outside the mesh
-	Cause    string  `json:"cause"`    // why it is not solved; empty if it is
+	Vertices int     `json:"vertices"`         // that it leads: its weight is the largest
+	Touched  int     `json:"touched"`          // that it moves at all
+	Nearest  int     `json:"nearest"`          // whose nearest bone is its
+	Heated   int     `json:"heated"`           // of these, how many see the bone
+	Peak     float64 `json:"peak"`             // its largest weight
+	Outside  float64 `json:"outside"`          // share of its bones outside the mesh
+	Cause    string  `json:"cause"`            // why it is not solved; empty if it is
+	Reason   string  `json:"reason,omitempty"` // the cause in a word, of ReasonOutside and so on
 }
+
+// What can keep a joint from leading a vertex.
+const (
+	ReasonOutside    = "outside"    // its bone lies outside the mesh
+	ReasonShort      = "short"      // its bone has no length
+	ReasonFar        = "far"        // every vertex is nearer to another bone
+	ReasonHidden     = "hidden"     // another surface lies between
+	ReasonOutweighed = "outweighed" // the joints around it weigh more everywhere
+	ReasonCut        = "cut"        // trace limit or influence cap
+	ReasonUnknown    = "unknown"    // the method knows no more than that it got no vertex
+)
 
 // PieceReport is what became of one connected piece of the mesh.
 type PieceReport struct {
@@ -54,29 +67,28 @@ type Report struct {
 	Stray []int32 `json:"-"`
 }
 
-// Findings turns the report into findings with remedies.
+// Findings turns the report into findings with remedies. Joints of one state and one
+// reason are told of together.
 func (r *Report) Findings() []finding.Finding {
 	var out []finding.Finding
 	for _, state := range []State{Unsolved, Weak} {
+		var order []string
+		by := map[string][]JointReport{}
 		for _, j := range r.Joints {
 			if j.State != state {
 				continue
 			}
-			f := finding.Finding{Code: "joint_" + string(state), Severity: finding.Blocks, Count: 1,
-				Title: fmt.Sprintf("%s moves nothing", j.Name),
-				Why:   "Turning this joint will leave the skin where it is. Cause: " + j.Cause + ".",
-				Evidence: []finding.Evidence{
-					{What: "vertices nearest to it", Value: float64(j.Nearest), Limit: 1},
-					{What: "of these, seeing the bone", Value: float64(j.Heated), Limit: 1},
-					{What: "share of the bone outside the mesh", Value: j.Outside, Limit: outsideLimit}},
-				Where: finding.Where{Joints: []string{j.Name}}}
-			if state == Weak {
-				f.Severity = finding.Harms
-				f.Title = fmt.Sprintf("%s leads no vertex", j.Name)
-				f.Why = "Its neighbours outweigh it everywhere. Cause: " + j.Cause + "."
-				f.Evidence = append(f.Evidence, finding.Evidence{What: "largest weight", Value: j.Peak, Limit: 0.5})
+			reason := j.Reason
+			if reason == "" { // a report of before reasons were kept
+				reason = j.Cause
 			}
-			out = append(out, f)
+			if by[reason] == nil {
+				order = append(order, reason)
+			}
+			by[reason] = append(by[reason], j)
+		}
+		for _, reason := range order {
+			out = append(out, jointsFinding(state, by[reason]))
 		}
 	}
 	if r.Unweighted > 0 {
@@ -103,6 +115,39 @@ func (r *Report) Findings() []finding.Finding {
 				{What: "edges with a negative weight", Value: float64(r.Negative), Limit: 0}}})
 	}
 	return out
+}
+
+// jointsFinding tells of joints of one state and one reason.
+func jointsFinding(state State, list []JointReport) finding.Finding {
+	var nearest, heated, most int
+	outside, peak := 0.0, 0.0
+	f := finding.Finding{Code: "joint_" + string(state), Severity: finding.Blocks, Count: len(list)}
+	for k, j := range list {
+		f.Where.Joints = append(f.Where.Joints, j.Name)
+		nearest, heated = nearest+j.Nearest, heated+j.Heated
+		outside, peak = math.Max(outside, j.Outside), math.Max(peak, j.Peak)
+		if j.Nearest > list[most].Nearest {
+			most = k
+		}
+	}
+	cause := "Cause: " + list[most].Cause + "."
+	f.Title, f.Why = list[0].Name+" moves nothing", "Turning this joint will leave the skin where it is. "+cause
+	if len(list) > 1 {
+		f.Title, f.Why = fmt.Sprintf("%d joints move nothing", len(list)), "Turning them will leave the skin where it is. Cause, of "+list[most].Name+": "+list[most].Cause+"; of the others likewise."
+	}
+	f.Evidence = []finding.Evidence{
+		{What: "vertices nearest to it", Value: float64(nearest), Limit: 1},
+		{What: "of these, seeing the bone", Value: float64(heated), Limit: 1},
+		{What: "share of the bone outside the mesh", Value: outside, Limit: outsideLimit}}
+	if state == Weak {
+		f.Severity = finding.Harms
+		f.Title, f.Why = list[0].Name+" leads no vertex", "Its neighbours outweigh it everywhere. "+cause
+		if len(list) > 1 {
+			f.Title, f.Why = fmt.Sprintf("%d joints lead no vertex", len(list)), "Their neighbours outweigh them everywhere. Cause, of "+list[most].Name+": "+list[most].Cause+"; of the others likewise."
+		}
+		f.Evidence = append(f.Evidence, finding.Evidence{What: "largest weight", Value: peak, Limit: 0.5})
+	}
+	return f
 }
 
 const (

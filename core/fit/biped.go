@@ -103,17 +103,33 @@ func bodyPoints(m *mesh.Mesh, all bool) ([]r3.Vec, body) {
 	mid.X = middleX(m, points, pieces)
 	keep := make([]bool, len(boxes))
 	out := body{}
+	// What is held may move the middle; a pair is alike in height, depth and size.
+	across := r3.Vec{X: 0.12 * size.Y, Y: 0.04 * size.Y, Z: 0.04 * size.Y}
+	cell := func(p r3.Vec) [3]int { // so wide that a partner is in a cell beside the mirrored one's
+		return [3]int{int(math.Floor(p.X / across.X)), int(math.Floor(p.Y / across.Y)), int(math.Floor(p.Z / across.Z))}
+	}
+	in := map[[3]int][]int{}
 	for i, b := range boxes {
-		c, s := r3.Sub(b.Centre(), mid), b.Size()
-		keep[i] = all || math.Abs(c.X) < 0.03*size.Y || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*size.Y
-		for k, o := range boxes {
-			oc := r3.Sub(o.Centre(), mid)
-			// What is held may move the middle; a pair is alike in height, depth and size.
-			if k != i && math.Abs(oc.X+c.X) < 0.12*size.Y && math.Abs(oc.Y-c.Y) < 0.04*size.Y && math.Abs(oc.Z-c.Z) < 0.04*size.Y &&
-				math.Abs(o.Diagonal()-b.Diagonal()) < 0.2*b.Diagonal() {
-				keep[i] = true
+		at := cell(r3.Sub(b.Centre(), mid))
+		in[at] = append(in[at], i)
+	}
+	paired := func(i int) bool {
+		c := r3.Sub(boxes[i].Centre(), mid)
+		c.X = -c.X
+		at, d := cell(c), boxes[i].Diagonal()
+		for n := range 27 {
+			for _, k := range in[[3]int{at[0] + n%3 - 1, at[1] + n/3%3 - 1, at[2] + n/9 - 1}] {
+				o := r3.Sub(r3.Sub(boxes[k].Centre(), mid), c)
+				if k != i && math.Abs(o.X) < across.X && math.Abs(o.Y) < across.Y && math.Abs(o.Z) < across.Z && math.Abs(boxes[k].Diagonal()-d) < 0.2*d {
+					return true
+				}
 			}
 		}
+		return false
+	}
+	for i, b := range boxes {
+		c, s := r3.Sub(b.Centre(), mid), b.Size()
+		keep[i] = all || math.Abs(c.X) < 0.03*size.Y || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*size.Y || paired(i)
 		if !keep[i] {
 			out.left++
 		}

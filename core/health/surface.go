@@ -32,7 +32,7 @@ func (c check) duplicates() []finding.Finding {
 		f.Where.Vertices = append(f.Where.Vertices, g...)
 	}
 	if c.Framed() {
-		f.Remedies = []finding.Remedy{remedy("Bake the transform first", "bake_transform", map[string]any{"scale": 1.0, "up": "y"})}
+		f.Why += " They can be welded once the transforms of the parts are baked."
 	} else {
 		f.Remedies = []finding.Remedy{remedy("Weld them", "weld", map[string]any{"distance": distance})}
 	}

@@ -5,6 +5,7 @@ package bind
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 
 	"wisemarrow/core/finding"
@@ -24,7 +25,7 @@ func init() {
 			if c.State.Bind == nil || c.State.Skeleton == nil {
 				return nil
 			}
-			return append(age(c.State), c.State.Bind.Report.Findings()...)
+			return append(age(c.State), remedied(c.State.Bind, c.State.Bind.Report.Findings())...)
 		}})
 }
 
@@ -103,6 +104,29 @@ func joints(n int) string {
 func angle(a, b quat.Number) float64 {
 	d := quat.Mul(quat.Conj(a), b)
 	return 2 * math.Atan2(math.Sqrt(d.Imag*d.Imag+d.Jmag*d.Jmag+d.Kmag*d.Kmag), math.Abs(d.Real))
+}
+
+// remedied adds the ways out of joints that got no weights or lead no vertex: to bring
+// them into the volume, and to leave them to their neighbours.
+func remedied(r *studio.Result, list []finding.Finding) []finding.Finding {
+	for i, f := range list {
+		if f.Code != "joint_unsolved" && f.Code != "joint_weak" {
+			continue
+		}
+		out := again(r)[0]
+		skip, _ := out.Params["skip"].([]any)
+		left := make([]any, 0, len(skip)+len(f.Where.Joints))
+		left = append(left, skip...)
+		for _, name := range f.Where.Joints {
+			left = append(left, name)
+		}
+		params := maps.Clone(out.Params)
+		params["skip"] = left
+		list[i].Remedies = append(f.Remedies,
+			finding.Remedy{Label: "Bring into the volume and bind again", Op: "bind_inside", Params: map[string]any{"joints": f.Where.Joints}},
+			finding.Remedy{Label: "Leave out and bind again", Op: out.Op, Params: params})
+	}
+	return list
 }
 
 // again is the remedy that repeats a bind with its own method and parameters; by

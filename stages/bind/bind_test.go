@@ -3,9 +3,13 @@ package bind_test
 import (
 	"bytes"
 	"context"
+	"encoding/json"
+	"slices"
+	"strings"
 	"testing"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/finding"
 	"wisemarrow/core/weights"
 	"wisemarrow/demo"
 	"wisemarrow/formats/reading"
@@ -130,4 +134,56 @@ func TestTheLimitsOfABindHold(t *testing.T) {
 			require.Greater(t, most, 4)
 		}
 	}
+}
+
+// A joint that was put outside the mesh moves nothing: its remedies are tried on copies, say
+// what they did, and the one that is taken does what its trial said.
+func TestJointsWithoutVerticesHaveRemediesThatWereTried(t *testing.T) {
+	s := studiotest.Do(t, studiotest.Do(t, studiotest.Odile(), "fit_starter", ""), "move_joint", `{"joint":"hand_l","to":[1.6,1.3,0.9],"branch":true}`)
+	s = studiotest.Do(t, s, "bind_heat", "")
+	memory, x, _ := studiotest.Begun(t, s)
+	r := memory.Past[0]
+	list := studiotest.Findings(t, x, r, "bind")
+	i := slices.IndexFunc(list, func(f finding.Finding) bool { return strings.HasPrefix(f.Code, "joint_") && slices.Contains(f.Where.Joints, "hand_l") })
+	require.GreaterOrEqual(t, i, 0, "the hand leads nothing")
+	tries, err := x.Tries(context.Background(), r, "bind")
+	require.NoError(t, err)
+	said := map[string]studio.Try{}
+	for _, one := range tries {
+		if one.Finding == i {
+			said[list[i].Remedies[one.Remedy].Op] = one
+		}
+	}
+	require.Len(t, said, 2)
+	for op, one := range said {
+		require.True(t, one.Ran && one.Helps, "%s: %s", op, one.Said)
+		require.Regexp(t, "it goes|become", one.Said, op)
+	}
+	for _, m := range list[i].Remedies {
+		params, err := json.Marshal(m.Params)
+		require.NoError(t, err)
+		after := studiotest.Do(t, s, m.Op, string(params))
+		j := after.Bind.Report.Joints[after.Skeleton.Index("hand_l")]
+		require.Contains(t, []bind.State{bind.Solved, bind.Idle}, j.State, m.Op)
+		require.Empty(t, after.Stray())
+	}
+	again, err := x.Tries(context.Background(), r, "bind")
+	require.NoError(t, err)
+	require.Equal(t, tries, again)
+}
+
+// Joints that have no solution for one reason are one finding.
+func TestJointsOfOneReasonAreToldOfTogether(t *testing.T) {
+	r := bind.Report{Joints: []bind.JointReport{
+		{Name: "a", State: bind.Unsolved, Nearest: 2, Reason: bind.ReasonHidden, Cause: "another surface lies between"},
+		{Name: "b", State: bind.Unsolved, Nearest: 9, Reason: bind.ReasonHidden, Cause: "a wall lies between"},
+		{Name: "c", State: bind.Unsolved, Outside: 0.8, Reason: bind.ReasonOutside, Cause: "80 % of its bone lies outside the mesh"},
+		{Name: "d", State: bind.Weak, Peak: 0.4, Reason: bind.ReasonOutweighed, Cause: "outweighed"}}}
+	list := r.Findings()
+	require.Len(t, list, 3)
+	require.Equal(t, "2 joints move nothing", list[0].Title)
+	require.Contains(t, list[0].Why, "of b: a wall lies between")
+	require.Equal(t, 2, list[0].Count)
+	require.Equal(t, "c moves nothing", list[1].Title)
+	require.Equal(t, "d leads no vertex", list[2].Title)
 }

@@ -16,6 +16,7 @@ import (
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/hostile"
 	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/handoff"
@@ -504,4 +505,39 @@ func solidBox(at r3.Vec, size float64) *mesh.Mesh {
 		m.AddFace(0, f[:]...)
 	}
 	return m
+}
+
+// A remedy is tried on a copy before it is offered: it says what became of the finding and
+// what it would bring, and one that cannot work is known.
+func TestRemediesAreTriedOnACopy(t *testing.T) {
+	of := func(m *mesh.Mesh) map[string]studio.Try {
+		memory, x, _ := studiotest.Begun(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()})
+		list := studiotest.Findings(t, x, memory.Past[0], "intake")
+		tries, err := x.Tries(ctx, memory.Past[0], "intake")
+		require.NoError(t, err)
+		out := map[string]studio.Try{}
+		for _, one := range tries {
+			f := list[one.Finding]
+			out[f.Code+" "+f.Remedies[one.Remedy].Op] = one
+		}
+		return out
+	}
+	odile, _ := demo.OdileAsDelivered(0.03)
+	points := slices.Clone(odile.Points)
+	for key, one := range of(odile) {
+		require.True(t, one.Ran && one.Helps, "%s: %s", key, one.Said)
+	}
+	require.Equal(t, points, odile.Points)
+	crowd := of(hostile.Meshes["many points at few"](1500))
+	require.Contains(t, crowd["duplicate_vertices weld"].Said, "become 0; brings: ")
+	same := of(hostile.Meshes["all points equal"](1500))
+	require.True(t, same["duplicate_vertices weld"].Ran)
+	require.False(t, same["duplicate_vertices weld"].Helps)
+	require.Contains(t, same["duplicate_vertices weld"].Said, "refused")
+	large := of(hostile.Meshes["a long strip"](70_000))
+	require.NotEmpty(t, large)
+	for _, one := range large {
+		require.False(t, one.Ran)
+		require.Contains(t, one.Said, "60000 vertices")
+	}
 }

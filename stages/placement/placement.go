@@ -3,6 +3,8 @@
 package placement
 
 import (
+	"slices"
+
 	"wisemarrow/core/finding"
 	"wisemarrow/core/health"
 	"wisemarrow/core/skeleton"
@@ -19,7 +21,8 @@ func init() {
 			if m == nil || c.State.Skeleton == nil {
 				return nil
 			}
-			return append(c.State.Skeleton.CheckPlacement(m.Surface.Tree, c.State.Settings.Marks), health.Rings(m.Surface, c.State.Skeleton)...)
+			sk, x := c.State.Skeleton, c.State.Settings.Marks
+			return slices.Concat(sk.CheckPlacement(m.Surface.Tree, x), health.InProps(m.Surface, sk, x), health.Rings(m.Surface, sk))
 		}})
 }
 

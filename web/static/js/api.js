@@ -24,7 +24,7 @@ async function answerOf(request) {
   throw new Refusal(response.status, body);
 }
 
-export const getJSON = async (url) => (await answerOf(fetch(url))).json();
+export const getJSON = async (url, signal) => (await answerOf(fetch(url, { signal }))).json();
 export const getText = async (url) => (await answerOf(fetch(url))).text();
 export const getBuffer = async (url) => (await answerOf(fetch(url))).arrayBuffer();
 

@@ -103,7 +103,7 @@ export function forgetWould() {
 }
 
 const tried = 'button.is-mend, button.is-tried';
-const lineOf = (b) => (b.form?.querySelector('.preview') ?? b.closest('.finding, .safe')?.querySelector('.preview') ?? b.closest('section')?.querySelector(':scope > .preview'));
+const lineOf = (b) => (b.form?.querySelector('.preview') ?? b.closest('.finding, .safe')?.querySelector('.preview') ?? b.closest('section')?.querySelector(':scope > .preview, :scope > .group > .preview'));
 
 for (const [begin, end] of [['pointerover', 'pointerout'], ['focusin', 'focusout']]) {
   tray.addEventListener(begin, (e) => {
@@ -133,6 +133,38 @@ tray.addEventListener('input', (e) => {
 });
 tray.addEventListener('change', (e) => { const form = e.target.closest('form[data-at-once]'); if (form) form.requestSubmit(); });
 
+// Remedies, tried ------------------------------------------------------------
+
+// Every remedy that is shown is tried on a copy by the server, once the panel has rested
+// for a moment. One that does not help is taken away, and it is said why.
+let trial;
+
+function tryRemedies() {
+  trial?.abort();
+  clearTimeout(trial?.timer);
+  if (!tray.querySelector('[data-try]:not([data-tried])')) return;
+  const mine = trial = new AbortController();
+  mine.timer = setTimeout(async () => {
+    try {
+      const { head, tries } = await getJSON(`/api/characters/${store.id}/tries/${tray.dataset.stage}`, mine.signal);
+      if (mine === trial && head === store.character?.head) for (const t of tries) tell(t);
+    } catch { /* nothing is known then, and nothing is said */ }
+  }, 600);
+}
+
+function tell(t) {
+  const button = tray.querySelector(`[data-try="${t.finding}/${t.remedy}"]:not([data-tried])`), list = button?.closest('.finding').querySelector('.tries');
+  if (!list) return;
+  const li = document.createElement('li');
+  const b = document.createElement('b');
+  b.textContent = button.textContent;
+  li.append(b, t.ran && !t.helps ? `: tried in vain, ${t.said}` : `: ${t.said}`);
+  button.dataset.tried = '1';
+  if (t.ran && !t.helps) button.remove();
+  list.append(li);
+  list.hidden = false;
+}
+
 on('finding', stepper);
-document.addEventListener('trayloaded', stepper);
+document.addEventListener('trayloaded', () => { stepper(); tryRemedies(); });
 

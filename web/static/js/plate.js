@@ -154,6 +154,7 @@ export class Plate {
     const through = store.through ?? Boolean(this.tool.through || (places && !places.joints?.length));
     const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces' || f.code === 'inside_out');
     this.skin.show({ mode: how.mode ?? 0, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid });
+    document.getElementById('backs').hidden = through || solid;
     [[this.skin.found, places, '--rust'], [this.skin.would, how.would, '--teal'], [this.skin.chosen, how.chosen, '--amber']].forEach(([group, what, name], i) => {
       if (this.marks[i] === what) return;
       this.skin.mark(group, what, name);

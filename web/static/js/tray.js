@@ -52,7 +52,7 @@ function put(html) {
   const same = tray.dataset.stage === store.stage;
   if (html !== shown || !same) {
     const keep = typed(), top = tray.scrollTop, focus = focused();
-    const open = new Set([...tray.querySelectorAll('details[open] > summary')].map((d) => d.textContent));
+    const open = new Set([...tray.querySelectorAll('details[open]:not(.group) > summary')].map((d) => d.textContent));
     shown = html;
     tray.innerHTML = html;
     tray.dataset.stage = store.stage;
@@ -63,7 +63,8 @@ function put(html) {
       f.dataset.touched = '1';
     }
     for (const form of tray.querySelectorAll('form[data-op]')) form.params = () => paramsOf(form);
-    if (same) for (const d of tray.querySelectorAll('details > summary')) if (open.has(d.textContent)) d.parentElement.open = true;
+    foldable();
+    if (same) for (const d of tray.querySelectorAll('details:not(.group) > summary')) if (open.has(d.textContent)) d.parentElement.open = true;
     fill();
     document.dispatchEvent(new CustomEvent('trayloaded'));
     tray.scrollTop = same ? top : 0;
@@ -72,6 +73,23 @@ function put(html) {
   }
   fill();
   document.dispatchEvent(new CustomEvent('trayloaded'));
+}
+
+// foldable makes each section with a heading a group that folds, and stays folded when the
+// panel comes again.
+function foldable() {
+  for (const section of tray.querySelectorAll('section')) {
+    const head = section.querySelector(':scope > h3.rule');
+    if (!head) continue;
+    const group = document.createElement('details'), summary = document.createElement('summary');
+    const key = `fold/${store.stage}/${head.textContent}`;
+    group.className = 'group';
+    group.open = localStorage.getItem(key) === null;
+    summary.append(head);
+    group.append(summary, ...section.childNodes);
+    section.append(group);
+    group.addEventListener('toggle', () => { if (group.open) localStorage.removeItem(key); else localStorage.setItem(key, 'folded'); });
+  }
 }
 
 // focused returns what puts the focus back to where it is in the panel: on the same

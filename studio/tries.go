@@ -1,0 +1,201 @@
+package studio
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"wisemarrow/core/finding"
+)
+
+// Try is what a remedy of a finding did on a working copy.
+type Try struct {
+	Finding int    `json:"finding"` // number among the findings of the stage
+	Remedy  int    `json:"remedy"`  // number among the finding's remedies
+	Ran     bool   `json:"ran"`     // false where it was not tried: Said tells why
+	Helps   bool   `json:"helps"`
+	Said    string `json:"said"` // with a number before and after
+}
+
+// triesTime is how long the remedies of one stage may be tried. A trial that has begun
+// is ended.
+const triesTime = 12 * time.Second
+
+// arranging operations change what is said of a finding, or how what it concerns is laid
+// out, and nothing that is measured.
+var arranging = []string{"accept_finding", "separate_pieces"}
+
+// Tries tries the remedies of a stage's findings at a revision, each on a copy that is
+// thrown away, and measures the stage again. Meshes of more than previewLimit vertices
+// are not tried.
+func (x *Studio) Tries(ctx context.Context, r Revision, stage string) ([]Try, error) {
+	return x.tries.need(ctx, stage+"/"+r.Parts.Key(), func(ctx context.Context) ([]Try, int, error) {
+		before, err := x.ReviewStage(ctx, r, stage)
+		if err != nil {
+			return nil, 0, err
+		}
+		s, err := x.Load(ctx, r)
+		if err != nil {
+			return nil, 0, err
+		}
+		var known *Measured
+		if s.Mesh != nil {
+			if known, err = x.measured(ctx, r.Parts, s); err != nil {
+				return nil, 0, err
+			}
+		}
+		select {
+		case x.trying <- struct{}{}:
+			defer func() { <-x.trying }()
+		case <-ctx.Done():
+			return nil, 0, ctx.Err()
+		}
+		t := trial{x: x, s: s, known: known, stage: stage, before: before.Findings, until: time.Now().Add(triesTime), after: map[string]tried{}}
+		list := t.all(ctx)
+		return list, 200 + 200*len(list), ctx.Err()
+	})
+}
+
+// trial tries the remedies of one stage of one state.
+type trial struct {
+	x      *Studio
+	s      *State
+	known  *Measured
+	stage  string
+	before []finding.Finding
+	until  time.Time
+	after  map[string]tried // by operation and parameters: several findings may share one
+}
+
+type tried struct {
+	found []finding.Finding
+	err   error
+}
+
+func (t *trial) all(ctx context.Context) []Try {
+	out := []Try{}
+	for i, f := range t.before {
+		for k, m := range f.Remedies {
+			if slices.Contains(arranging, m.Op) || ctx.Err() != nil {
+				continue
+			}
+			one := Try{Finding: i, Remedy: k}
+			switch {
+			case t.s.Mesh != nil && len(t.s.Mesh.Points) > previewLimit:
+				one.Said = fmt.Sprintf("not tried: the mesh has more than %d vertices", previewLimit)
+			case time.Now().After(t.until):
+				one.Said = "not tried: the trials before it took long"
+			default:
+				after, err := t.run(ctx, m)
+				one.Ran = true
+				if err != nil {
+					one.Said = "tried, and refused: " + err.Error()
+				} else {
+					one.Helps, one.Said = compare(f, t.before, after)
+				}
+			}
+			out = append(out, one)
+		}
+	}
+	return out
+}
+
+// run does a remedy to a copy and measures the stage again.
+func (t *trial) run(ctx context.Context, m finding.Remedy) ([]finding.Finding, error) {
+	params, err := json.Marshal(m.Params)
+	if err != nil {
+		return nil, err
+	}
+	key := m.Op + string(params)
+	if done, ok := t.after[key]; ok {
+		return done.found, done.err
+	}
+	found, err := t.found(ctx, m.Op, params)
+	t.after[key] = tried{found, err}
+	return found, err
+}
+
+func (t *trial) found(ctx context.Context, name string, params json.RawMessage) ([]finding.Finding, error) {
+	if string(params) == "null" {
+		params = nil
+	}
+	entry, op, err := ParseOperation(name, params)
+	if err != nil {
+		return nil, err
+	}
+	t.x.Attach(ctx, op)
+	after, _, err := Apply(ctx, entry, op, *t.s, nil)
+	if err != nil {
+		return nil, err
+	}
+	if after.Mesh == t.s.Mesh && after.Settings.Kind == t.s.Settings.Kind {
+		return checkOnly(&after, t.stage, t.known), nil
+	}
+	return checkOnly(&after, t.stage, nil), nil
+}
+
+// compare says what became of a finding, and whether that is an improvement: fewer of
+// it, or its first measure nearer to the limit.
+func compare(f finding.Finding, before, after []finding.Finding) (helps bool, said string) {
+	alike := 0
+	for _, g := range before {
+		if g.Code == f.Code {
+			alike++
+		}
+	}
+	// One of several of its kind is known again by its title or its joints.
+	same := func(g finding.Finding) bool {
+		return g.Code == f.Code && (alike < 2 || g.Title == f.Title || slices.ContainsFunc(g.Where.Joints, func(j string) bool { return slices.Contains(f.Where.Joints, j) }))
+	}
+	left, nearest := 0, math.Inf(1)
+	unit := ""
+	for _, g := range after {
+		if !same(g) {
+			continue
+		}
+		left += g.Count
+		if len(g.Evidence) > 0 {
+			nearest, unit = math.Min(nearest, math.Abs(g.Evidence[0].Value-g.Evidence[0].Limit)), g.Evidence[0].Unit
+		}
+	}
+	switch {
+	case left < f.Count:
+		helps, said = true, becomes(f.Count, left)
+	case left > f.Count:
+		said = becomes(f.Count, left)
+	case len(f.Evidence) > 0 && nearest < 0.99*math.Abs(f.Evidence[0].Value-f.Evidence[0].Limit):
+		e := f.Evidence[0]
+		helps, said = true, fmt.Sprintf("%s: over the limit by %.3g became %.3g %s", e.What, math.Abs(e.Value-e.Limit), nearest, unit)
+	case f.Count == 1:
+		said = "it stays"
+	default:
+		said = fmt.Sprintf("all %d stay", f.Count)
+	}
+	if came := came(before, after); len(came) > 0 {
+		said += "; brings: " + strings.Join(came, "; ")
+	}
+	return helps, said
+}
+
+func becomes(a, b int) string {
+	if a == 1 && b == 0 {
+		return "it goes"
+	}
+	return fmt.Sprintf("%d become %d", a, b)
+}
+
+// came returns the titles of findings that harm and were not there before, or are now
+// more by a tenth.
+func came(before, after []finding.Finding) []string {
+	var grave []finding.Finding
+	for _, f := range after {
+		if f.Severity != finding.Note {
+			grave = append(grave, f)
+		}
+	}
+	return missing(grave, before, 0.1)
+}
