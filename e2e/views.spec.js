@@ -105,7 +105,7 @@ test('see through says what the view does at every stage', async ({ page }) => {
 test('groups of the panel fold and remember', async ({ page }) => {
   await open(page, 'Odile', 'placement');
   const group = page.locator('.tray .group', { has: page.getByRole('heading', { name: 'Names', exact: true }) });
-  const form = group.locator('form[data-op=mark_sides]');
+  const form = group.locator('form[data-op=name_sides]');
   await expect(form).toBeVisible();
   await group.locator('summary').click();
   await expect(form).toBeHidden();
@@ -113,7 +113,7 @@ test('groups of the panel fold and remember', async ({ page }) => {
   await page.waitForSelector('body[data-ready]');
   await expect(form).toBeHidden();
   await page.keyboard.press('/');
-  await page.getByRole('combobox', { name: 'Command' }).fill('mark sides');
+  await page.getByRole('combobox', { name: 'Command' }).fill('change the marks');
   await page.keyboard.press('Enter');
   await expect(form).toBeVisible();
 });
