@@ -62,3 +62,19 @@ func TestBodiesThatDoNotStand(t *testing.T) {
 	}
 	require.Contains(t, report.Notes[len(report.Notes)-1], "does not stand")
 }
+
+// Legs that stand close hide neither feet nor tail; legs that touch are asked for.
+func TestLegsThatStandClose(t *testing.T) {
+	need.Time(t)
+	f := SedgeFigure
+	f.Leg, f.Close = 1.25, 0.4
+	m, truth := sedge(f, 0.0125)
+	s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: OtterParams}, nil)
+	require.NoError(t, err)
+	_, worst, at := FitError(s, truth, truth.Height())
+	require.Less(t, worst, 0.055, at)
+	f.Close = 0.65
+	m, _ = sedge(f, 0.0125)
+	_, _, err = fit.Fit(context.Background(), m, fit.Options{Params: OtterParams}, nil)
+	require.ErrorContains(t, err, "show the feet")
+}

@@ -12,10 +12,11 @@ import (
 )
 
 // Otter are the measures of Sedge: how much longer legs and body are than usual,
-// how stout it is, how far neck and tail are raised (radians), and how far it
-// steps (metres, left foreleg and right hind leg ahead).
+// how stout it is, how far neck and tail are raised (radians), how far it
+// steps (metres, left foreleg and right hind leg ahead), and how much closer than usual
+// the legs of a pair stand (0 to 1).
 type Otter struct {
-	Leg, Long, Stout, Neck, Tail, Step float64
+	Leg, Long, Stout, Neck, Tail, Step, Close float64
 }
 
 // SedgeFigure are the measures of Sedge in the demo.
@@ -123,7 +124,7 @@ func otterBones(f Otter) *skeleton.Skeleton {
 	}
 	place := map[string]r3.Vec{}
 	for _, j := range otterJoints {
-		p := r3.Vec{X: j.x * math.Sqrt(f.Stout), Y: j.y, Z: j.z * f.Long}
+		p := r3.Vec{X: j.x * math.Sqrt(f.Stout) * (1 - f.Close), Y: j.y, Z: j.z * f.Long}
 		if p.Y < 0.3 && j.x != 0 {
 			p.Y *= f.Leg
 		} else {

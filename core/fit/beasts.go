@@ -394,6 +394,18 @@ func (f *fitter) tailLine(tip, n int, zr, area float64) {
 		f.put(fmt.Sprintf("tail_%d", i+1), p, sure, reason)
 	}
 	f.put("tail_end", end, 0.9, "end of the tail")
+	for _, foot := range [2]string{"foot_l", "foot_r"} {
+		// Hind legs that stand close can be farther from the trunk along the inside than a
+		// short tail is.
+		if j, ok := f.joints[foot]; ok && r3.Norm(r3.Sub(end, j.at)) < 0.25*f.height && end.Y < j.at.Y+0.1*f.height {
+			for i := range n {
+				name := fmt.Sprintf("tail_%d", i+1)
+				f.put(name, f.joints[name].at, 0.2, "read close to a hind foot: show the tip of the tail")
+			}
+			f.put("tail_end", end, 0.2, "close to a hind foot: it may be a leg")
+			break
+		}
+	}
 }
 
 // evenEnd returns the last section before join that is as broad as a tail of even breadth

@@ -144,7 +144,9 @@ func TestJointsWithoutVerticesHaveRemediesThatWereTried(t *testing.T) {
 	memory, x, _ := studiotest.Begun(t, s)
 	r := memory.Past[0]
 	list := studiotest.Findings(t, x, r, "bind")
-	i := slices.IndexFunc(list, func(f finding.Finding) bool { return strings.HasPrefix(f.Code, "joint_") && slices.Contains(f.Where.Joints, "hand_l") })
+	i := slices.IndexFunc(list, func(f finding.Finding) bool {
+		return strings.HasPrefix(f.Code, "joint_") && slices.Contains(f.Where.Joints, "hand_l")
+	})
 	require.GreaterOrEqual(t, i, 0, "the hand leads nothing")
 	tries, err := x.Tries(context.Background(), r, "bind")
 	require.NoError(t, err)
