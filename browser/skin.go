@@ -10,6 +10,7 @@ import (
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -35,6 +36,7 @@ type Arrays struct {
 	Start, Vertex []uint32
 	Value         []float32
 	Joints        []Joint
+	Binding       *pose.Binding // nil: bound in the pose in which the joints stand
 }
 
 // Skin makes of the arrays what can be posed and measured. It is the same as the
@@ -82,7 +84,7 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 			return nil, fmt.Errorf("%s is at no place", j.Name)
 		}
 	}
-	return deform.NewSkin(points, tris, w, s)
+	return deform.NewSkin(points, tris, w, s, a.Binding)
 }
 
 // Measure measures a pose given as JSON, degrees by name of joint, and returns the

@@ -22,7 +22,7 @@ func fin(t *testing.T) (browser.Arrays, *deform.Skin) {
 	w.Of[0] = []weights.Influence{{Joint: 1, Value: 1}}
 	w.Of[1] = []weights.Influence{{Joint: 0, Value: 0.75}, {Joint: 1, Value: 0.25}}
 	w.Of[2] = []weights.Influence{{Joint: 0, Value: 1}}
-	skin, err := deform.NewSkin([]r3.Vec{{}, {X: 1, Y: 0.5}, {X: 2}}, [][3]int32{{0, 1, 2}}, w, s)
+	skin, err := deform.NewSkin([]r3.Vec{{}, {X: 1, Y: 0.5}, {X: 2}}, [][3]int32{{0, 1, 2}}, w, s, nil)
 	require.NoError(t, err)
 	q := s.Joints[1].Rot
 	return browser.Arrays{Points: []float32{0, 0, 0, 1, 0.5, 0, 2, 0, 0}, Triangles: []uint32{0, 1, 2}, Columns: []string{"tip", "root"},

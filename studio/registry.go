@@ -166,7 +166,7 @@ func Apply(ctx context.Context, e Entry, op Operation, s State, progress Progres
 	if s.Mesh != nil && s.Mesh.Faces() > 0 && (out.Mesh == nil || out.Mesh.Faces() == 0) {
 		return s, Outcome{}, Wrong("%s would leave no face of the mesh, so nothing was done: choose fewer, or bring in another file", e.Label)
 	}
-	return out, told, nil
+	return settled(s, out), told, nil
 }
 
 // Said names things in a sentence: up to three by name, more by number.

@@ -27,8 +27,10 @@ type State struct {
 	Weights  *weights.Weights
 	Fit      *fit.Report
 	Bind     *Result
-	Kept     []Kept     // results of binds beside the current one, by name
-	Look     *look.Look // materials as they came, for the handoff; nil without
+	// Binding is the pose that the skin was bound in, where there are weights.
+	Binding *pose.Binding
+	Kept    []Kept     // results of binds beside the current one, by name
+	Look    *look.Look // materials as they came, for the handoff; nil without
 	// Clips are motions that came with a skeleton. Their turns are about the
 	// world's axes at rest, so that joints may be given other axes.
 	Clips    []*pose.Clip
@@ -46,6 +48,10 @@ type Settings struct {
 	Oriented   bool                `json:"oriented"`           // axes were set by an operation
 	Kind       string              `json:"kind,omitempty"`     // of health.Kinds
 	Accepted   []string            `json:"accepted,omitempty"` // findings that are meant so, by code
+	// Loose: the bind pose follows the joints as they are moved, so that the skin stays.
+	Loose bool `json:"loose,omitempty"`
+	// Elsewhere: pieces may be bound while the joints are away from the recorded pose.
+	Elsewhere bool `json:"elsewhere,omitempty"`
 }
 
 // DefaultSettings are those of a new character.

@@ -156,6 +156,33 @@ func init() {
 				}
 			},
 		}),
+		jsonRow("binding", func(s *State) **pose.Binding { return &s.Binding }, row{
+			check: func(s *State) error {
+				n := 0
+				if s.Mesh != nil {
+					n = len(s.Mesh.Points)
+				}
+				return s.Binding.Validate(n)
+			},
+			size: func(s *State) int {
+				n := len(s.Binding.Of)
+				for _, r := range s.Binding.Records {
+					n += 160 * len(r.Skeleton.Joints)
+				}
+				return n
+			},
+			onMesh: func(s *State, o mesh.Origin) {
+				if o != nil {
+					s.Binding = s.Binding.Gathered(o)
+				}
+			},
+			onJoints: func(s *State, c JointChange) { s.Binding = s.Binding.Renamed(c.Renamed).Without(c.Removed) },
+			onMove: func(s *State, p mesh.Placement, m *mesh.Mesh) {
+				if p != mesh.NoPlacement {
+					s.Binding = s.Binding.Transform(p.Similarity(m), p.Rotation())
+				}
+			},
+		}),
 		{
 			name: "kept",
 			held: func(s *State) bool { return len(s.Kept) > 0 },

@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 
+	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/bundle"
 )
@@ -179,6 +180,10 @@ func decodeState(parts Parts, data map[string][]byte) (*State, error) {
 				return nil, fmt.Errorf("reading the %s: %w", row.name, err)
 			}
 		}
+	}
+	if s.Weights != nil && s.Skeleton != nil && s.Binding == nil {
+		// Of before bind poses were recorded: the skin followed the joints from where they stand.
+		s.Binding = pose.Recorded(s.Skeleton)
 	}
 	return s, nil
 }

@@ -15,6 +15,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/people"
 	"wisemarrow/stages/axes"
+	"wisemarrow/stages/bindpose"
 	"wisemarrow/stages/placement"
 )
 
@@ -36,6 +37,7 @@ func parsePages() pages {
 		"asset":    func(path string) string { return assets() + path },
 		"centre":   func(joints []string) placement.CentreJoints { return placement.CentreJoints{Joints: joints} },
 		"hinges":   axes.Hinges,
+		"bindpose": bindpose.Of,
 		"dropClip": func(name string) placement.DropClip { return placement.DropClip{Clip: name} },
 		"named":    func(name string) map[string]string { return map[string]string{"name": name} },
 		// safe counts the findings that mend_safe takes up.

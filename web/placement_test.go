@@ -184,7 +184,7 @@ func TestEveryTrayIsDrawn(t *testing.T) {
 	server, _ := served(t, reading.Default)
 	id, head := brought(t, server, odile(t))
 	draw := func() {
-		for _, stage := range []string{"intake", "placement", "axes", "bind", "weights", "handoff"} {
+		for _, stage := range []string{"intake", "placement", "axes", "bindpose", "bind", "weights", "handoff"} {
 			code, page, _ := get(t, server, "/characters/"+id+"/tray/"+stage)
 			require.Equal(t, http.StatusOK, code, stage)
 			require.Contains(t, page, "<h2>", stage)

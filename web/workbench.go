@@ -103,10 +103,42 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, erro
 	if err != nil {
 		return nil, err
 	}
+	var changes []studio.Revision
+	if stage == "bindpose" {
+		if changes, err = s.bound(ctx, o); err != nil {
+			return nil, err
+		}
+	}
 	var buf bytes.Buffer
 	err = s.pages.all.ExecuteTemplate(&buf, "tray_"+stage, map[string]any{"Character": o.Character, "Stage": review.Stage(stage), "State": o.state, "Review": review, "Head": o.rev.ID,
-		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Accept": accepted()})
+		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Accept": accepted(), "Bound": changes})
 	return buf.Bytes(), err
+}
+
+// Of the last revisions, how many are looked through for changes of the bind pose, and how
+// many of those are told.
+const (
+	boundSought = 200
+	boundTold   = 6
+)
+
+// bound returns the last revisions that made or changed the bind pose, newest first.
+func (s *site) bound(ctx context.Context, o opened) ([]studio.Revision, error) {
+	list, err := s.studio.Store().History(ctx, o.ID, 0, boundSought)
+	if err != nil {
+		return nil, err
+	}
+	makes := map[string]bool{"import": true, "bind_heat": true, "bind_inside": true}
+	for _, e := range studio.Operations() {
+		makes[e.Name] = makes[e.Name] || e.Stage == "bindpose" && e.Name != "bind_policy"
+	}
+	var out []studio.Revision
+	for _, r := range list {
+		if makes[r.Op] && r.ID <= o.rev.ID && len(out) < boundTold {
+			out = append(out, r)
+		}
+	}
+	return out, nil
 }
 
 // where returns the places of one finding.

@@ -18,13 +18,16 @@ func main() {
 	var skin *deform.Skin
 	js.Global().Set("marrowCore", js.ValueOf(map[string]any{
 		// load takes points, triangles, start, vertex and value as typed arrays, the
-		// names of the columns and the joints as JSON; it answers "" or what is wrong.
+		// names of the columns, the joints and the binding (or null) as JSON; it answers "" or what is wrong.
 		"load": answering(func(a []js.Value) (string, error) {
 			x := browser.Arrays{Points: numbers[float32](a[0]), Triangles: numbers[uint32](a[1]), Start: numbers[uint32](a[2]), Vertex: numbers[uint32](a[3]), Value: numbers[float32](a[4])}
 			if err := json.Unmarshal([]byte(a[5].String()), &x.Columns); err != nil {
 				return "", err
 			}
 			if err := json.Unmarshal([]byte(a[6].String()), &x.Joints); err != nil {
+				return "", err
+			}
+			if err := json.Unmarshal([]byte(a[7].String()), &x.Binding); err != nil {
 				return "", err
 			}
 			var err error

@@ -30,17 +30,18 @@ type Skin struct {
 	tris     [][3]int32
 	weights  *weights.Weights
 	skeleton *skeleton.Skeleton
-	joint    []int // of the weights → of the skeleton, -1
+	binding  *pose.Binding
 	longest  float64
 }
 
-// NewSkin prepares a skin. Places are rounded to float32, as they are sent to a
+// NewSkin prepares a skin that was bound in the poses of b; nil is the pose in which s
+// stands. Places are rounded to float32, as they are sent to a
 // browser, so that both measure the same.
-func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.Skeleton) (*Skin, error) {
+func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.Skeleton, b *pose.Binding) (*Skin, error) {
 	if len(w.Of) != len(points) {
 		return nil, errors.New("there are not as many weights as vertices")
 	}
-	out := &Skin{points: make([]r3.Vec, len(points)), tris: tris, weights: w, skeleton: s, joint: make([]int, len(w.Joints))}
+	out := &Skin{points: make([]r3.Vec, len(points)), tris: tris, weights: w, skeleton: s, binding: b}
 	for i, p := range points {
 		out.points[i] = r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
 	}
@@ -51,8 +52,10 @@ func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.S
 			}
 		}
 	}
-	for k, name := range w.Joints {
-		out.joint[k] = s.Index(name)
+	if b != nil {
+		if err := b.Validate(len(points)); err != nil {
+			return nil, err
+		}
 	}
 	out.longest = geom.BoxOf(out.points).Diagonal()
 	return out, nil
@@ -67,15 +70,7 @@ func (s *Skin) Posed(angles map[string][3]float64) []r3.Vec {
 			turns[name] = q
 		}
 	}
-	all := pose.Skin(s.skeleton, turns)
-	matrices := make([]geom.Matrix, len(s.joint))
-	for k, j := range s.joint {
-		matrices[k] = geom.IdentityMatrix
-		if j >= 0 {
-			matrices[k] = all[j]
-		}
-	}
-	return Linear(s.points, s.weights, matrices)
+	return Bound(s.points, s.weights, s.skeleton, turns, s.binding)
 }
 
 // measureChunk is the fixed length of the ranges whose sums are added up in order, so

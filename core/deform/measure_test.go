@@ -48,7 +48,7 @@ func bar(n int) ([]r3.Vec, [][3]int32, *weights.Weights, *skeleton.Skeleton) {
 
 func TestMeasuresOfABar(t *testing.T) {
 	points, tris, w, s := bar(40)
-	skin, err := deform.NewSkin(points, tris, w, s)
+	skin, err := deform.NewSkin(points, tris, w, s, nil)
 	require.NoError(t, err)
 	rest := skin.Measure(nil)
 	require.Equal(t, deform.Measures{Vertex: -1, Rest: rest.Rest, Volume: rest.Rest, Longest: 1, Shortest: 1}, rest)
@@ -70,8 +70,8 @@ func TestMeasuresOfABar(t *testing.T) {
 	require.Less(t, bent.Shortest, 0.9)
 	require.Equal(t, bent, skin.Measure(map[string][3]float64{"lower": {0, 0, 100}, "nobody": {50, 0, 0}, "upper": {math.NaN(), 0, 0}}), "what is no joint or no angle turns nothing")
 
-	_, err = deform.NewSkin(points[1:], tris, w, s)
+	_, err = deform.NewSkin(points[1:], tris, w, s, nil)
 	require.Error(t, err)
-	_, err = deform.NewSkin(points, [][3]int32{{0, 1, 9999}}, w, s)
+	_, err = deform.NewSkin(points, [][3]int32{{0, 1, 9999}}, w, s, nil)
 	require.Error(t, err)
 }

@@ -162,6 +162,11 @@ func carryShapes(shapes []Shape, n int, origin Origin) []Shape {
 	return out
 }
 
+// MapShapes returns the shape targets with every offset put through f.
+func (m *Mesh) MapShapes(f func(v int32, offset r3.Vec) r3.Vec) []Shape {
+	return mapShapes(m.Shapes, f)
+}
+
 // mapShapes returns the shapes with every offset turned by f.
 func mapShapes(shapes []Shape, f func(v int32, offset r3.Vec) r3.Vec) []Shape {
 	out := make([]Shape, len(shapes))

@@ -121,7 +121,7 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if which == nil {
 		n = len(turned.Joints)
 	}
-	s.Skeleton = turned
+	s = s.WithAxes(turned)
 	s.Settings.Convention, s.Settings.Oriented = o.Convention, true
 	out := studio.Outcome{Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", joints(n), before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
 	right, all := 0, 0
@@ -157,7 +157,7 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, studio.Wrong("the roll turns by at most 360°, not by %g", o.Degrees)
 	}
 	c := s.Settings.Convention
-	s.Skeleton = s.Skeleton.Turned(which, int(c.Aim[0]-'x'), o.Degrees)
+	s = s.WithAxes(s.Skeleton.Turned(which, int(c.Aim[0]-'x'), o.Degrees))
 	s.Settings.Oriented = true
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Turned the roll of %s by %.4g°", joints(len(which)), o.Degrees)}, nil
 }

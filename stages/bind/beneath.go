@@ -47,6 +47,15 @@ func (o *FollowBeneath) Apply(_ context.Context, s studio.State, _ studio.Progre
 			w.Of[v] = nil
 		}
 	}
+	var given []int32
+	for v := range w.Of {
+		if len(s.Weights.Of[v]) == 0 && len(w.Of[v]) > 0 {
+			given = append(given, int32(v))
+		}
+	}
+	if s.Binding, err = s.FurtherBound(given); err != nil {
+		return s, studio.Outcome{}, err
+	}
 	s.Weights = w
 	record.Report.Pieces = append(record.Report.Pieces[:0:0], record.Report.Pieces...)
 	for i := range record.Report.Pieces {

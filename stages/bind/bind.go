@@ -9,7 +9,7 @@ import (
 	"math"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/core/geom"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
 
@@ -20,7 +20,7 @@ import (
 func init() {
 	studio.RegisterStage(studio.Stage{Name: "bind", Title: "Bind", Question: "Does every vertex follow the right joints?", Order: 5,
 		Touched: func(s *studio.State) bool { return s.Weights != nil },
-		Reads:   []string{"skeleton", "bind", "weights"},
+		Reads:   []string{"skeleton", "bind", "weights", "binding"},
 		Find: func(c *studio.Checked) []finding.Finding {
 			if c.State.Bind == nil || c.State.Skeleton == nil {
 				return nil
@@ -29,21 +29,15 @@ func init() {
 		}})
 }
 
-// What of a joint must have changed for it to count as another one since the bind:
-// its place by a share of the skeleton's height, its axes by an angle.
-const (
-	movedShare  = geom.NearShare
-	turnedLimit = 0.01 * math.Pi / 180
-)
-
 // age reports what has become of the skeleton since the bind.
 func age(s *studio.State) []finding.Finding {
 	was := s.Bind.Skeleton
 	if was == nil {
 		return nil
 	}
-	tolerance := movedShare * was.Height()
+	tolerance := pose.MovedLimit(was)
 	var moved, turned, hung, added []string
+	held := s.AwayFrom(0) == nil // where joints were moved on purpose and the bind pose was recorded anew
 	far, most := 0.0, 0.0
 	for _, j := range s.Skeleton.Joints {
 		k := was.Index(j.Name)
@@ -56,7 +50,7 @@ func age(s *studio.State) []finding.Finding {
 			moved = append(moved, j.Name)
 			far = math.Max(far, d)
 		}
-		if a := angle(j.Rot, b.Rot); a > turnedLimit {
+		if a := angle(j.Rot, b.Rot) * 180 / math.Pi; a > pose.TurnedLimit {
 			turned = append(turned, j.Name)
 			most = math.Max(most, a)
 		}
@@ -71,19 +65,23 @@ func age(s *studio.State) []finding.Finding {
 		}
 		f := finding.Finding{Code: code, Severity: severity, Count: len(names), Title: fmt.Sprintf(title, joints(len(names))), Why: why,
 			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: names}}
-		if severity == finding.Harms {
+		if severity == finding.Harms || code == "moved_since_bind" {
 			f.Remedies = again(s.Bind)
 		}
 		out = append(out, f)
 	}
-	add("moved_since_bind", finding.Harms, "%s moved since the bind", "The weights were found for other places; the skin will bend beside the joints.", moved,
+	severity, why := finding.Harms, "The weights were found for other places; the skin will bend beside the joints."
+	if held {
+		severity, why = finding.Note, "The weights were kept and found for other places; see at the next stages whether they still fit."
+	}
+	add("moved_since_bind", severity, "%s moved since the bind", why, moved,
 		finding.Evidence{What: "farthest move", Value: far, Limit: tolerance, Unit: "m"})
 	add("added_since_bind", finding.Harms, "%s came since the bind", "They move no vertex: the weights were found without them.", added,
 		finding.Evidence{What: "joints", Value: float64(len(added)), Limit: 0})
 	add("hung_since_bind", finding.Note, "%s hung elsewhere since the bind", "The weights stay right; what moves along with what is another thing now.", hung,
 		finding.Evidence{What: "joints", Value: float64(len(hung)), Limit: 0})
 	add("turned_since_bind", finding.Note, "%s got other axes since the bind", "The weights stay right; motions made for the earlier axes do not fit any more.", turned,
-		finding.Evidence{What: "largest turn", Value: most * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"})
+		finding.Evidence{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"})
 	return out
 }
 

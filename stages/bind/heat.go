@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/studio"
 )
@@ -62,7 +63,8 @@ func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
-	s.Weights = w
+	s.Weights, s.Binding = w, pose.Recorded(s.Skeleton)
+	s.Settings.Loose = false
 	params, err := json.Marshal(o)
 	if err != nil {
 		return s, studio.Outcome{}, err

@@ -107,6 +107,10 @@ func (o *TakeDelivery) Apply(ctx context.Context, s studio.State, progress studi
 				}
 			}
 			next.Weights = w
+			if next.Binding != nil && len(next.Binding.Records) > 1 {
+				next.Binding = next.Binding.Unified(0) // vertices of another mesh are of no record
+				said += "; all is of the first record of the bind pose now"
+			}
 			said += "; weights carried over from the earlier surface"
 		}
 	}

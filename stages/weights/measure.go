@@ -12,7 +12,7 @@ func Measure(s *studio.State, angles map[string][3]float64) (deform.Measures, er
 		return deform.Measures{}, studio.Wrong("there are no weights yet: bind first")
 	}
 	tris, _ := s.Mesh.Triangles()
-	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton)
+	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
 	if err != nil {
 		return deform.Measures{}, err
 	}

@@ -10,6 +10,7 @@ import { Plate } from './plate.js';
 import { begin, chosenJoint, joints, next, on, prepare, refresh, refused, set, step, store } from './session.js';
 import * as axes from './tools/axes.js';
 import * as bind from './tools/bind.js';
+import * as bindpose from './tools/bindpose.js';
 import * as handoff from './tools/handoff.js';
 import * as intake from './tools/intake.js';
 import * as placement from './tools/placement.js';
@@ -21,7 +22,7 @@ import { loadTray, prepareTray, typed } from './tray.js';
 import { watch } from './work.js';
 
 // A stage is a module here, a template and a folder of the server.
-const stages = [intake, placement, axes, bind, weights, handoff];
+const stages = [intake, placement, axes, bindpose, bind, weights, handoff];
 
 const $ = (id) => document.getElementById(id);
 const numerals = ['I', 'II', 'III', 'IV', 'V', 'VI', 'VII', 'VIII', 'IX'];

@@ -8,7 +8,7 @@ import { openBundle } from './bundle.js';
 import { Instrument, dialsOf } from './instrument.js';
 import { Measure } from './measure.js';
 import { Picker, jointAt, rayAt } from './pick.js';
-import { Posed } from './pose.js';
+import { Posed, atBind, recordsOf } from './pose.js';
 import { choose, joints, on, set, store } from './session.js';
 import { Skin } from './skin.js';
 import { Viewport } from './viewport.js';
@@ -92,9 +92,9 @@ export class Plate {
       if (first || grown) this.view.frame(box);
     }
     const names = c.joints.map((j) => j.name);
-    const key = weights ? weights.key + names.join('\n') : '';
+    const key = weights ? `${weights.key}${names.join('\n')}${c.binding?.of ?? ''}` : '';
     if (this.weightsKey !== key) {
-      if (weights) this.skin.setWeights(weights.table(names, this.skin.vertices), names.length);
+      if (weights) this.skin.setWeights(weights.table(names, this.skin.vertices, recordsOf(c.binding)), names.length, c.binding?.records.length ?? 1);
       else this.skin.dropWeights();
       this.weightsKey = key;
     }
@@ -104,14 +104,22 @@ export class Plate {
   }
 
   setJoints(list, c = store.character) {
-    this.posed = new Posed(list);
+    this.posed = new Posed(this.tool?.atBind ? atBind(list, c.binding) : list, c.binding);
     this.bones.setJoints(list, c.convention, this.box.getSize(new Vector3()).y);
     this.bones.within(this.box.getCenter(new Vector3()), this.box.getSize(new Vector3()).x);
   }
 
+  // reseat puts the joints where the tool wants them: as they stand, or as they were bound.
+  reseat() {
+    if (!store.character || !this.box) return;
+    this.setJoints(store.character.joints);
+    this.bend();
+    this.show();
+  }
+
   // showPlaces shows the joints at other places, while a hand moves them.
   showPlaces(places) {
-    this.posed = new Posed(joints().map((j, i) => ({ ...j, pos: places[i].toArray() })));
+    this.posed = new Posed(joints().map((j, i) => ({ ...j, pos: places[i].toArray() })), store.character.binding);
     this.posed.update(new Map());
     this.bones.update(this.posed, store.chosen, false, store.also);
     this.turner();
@@ -120,7 +128,7 @@ export class Plate {
 
   // bend puts skin and bones into the pose; stages that do not pose show rest.
   bend() {
-    this.posed.update(this.tool?.posed ? store.pose : new Map(), this.tool?.posed ? store.move : null);
+    this.posed.update(this.tool?.posed ? store.pose : new Map(), this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
     this.skin?.setPose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
     this.drawBones();

@@ -23,8 +23,17 @@ export function anglesOf(q) {
   return [x / rad, y / rad, z / rad];
 }
 
+// stretched is the matrix of what scales or shears before a joint's turn, by columns.
+const stretched = (m) => new Matrix4().set(m[0], m[3], m[6], 0, m[1], m[4], m[7], 0, m[2], m[5], m[8], 0, 0, 0, 0, 1);
+const one = new Vector3(1, 1, 1);
+
+// rotation and place of a joint of a record of the bind pose
+const frameOf = (j) => ({ at: new Vector3(j.Pos.X, j.Pos.Y, j.Pos.Z), turn: new Quaternion(j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real) });
+
 export class Posed {
-  constructor(joints) {
+  // joints as the character has them; binding is the poses that the skin was bound in, null
+  // where that is the one in which the joints stand.
+  constructor(joints, binding = null) {
     this.joints = joints;
     const restAt = joints.map((j) => new Vector3(...j.pos));
     const restTurn = joints.map((j) => new Quaternion(...j.rot));
@@ -33,23 +42,38 @@ export class Posed {
       const back = restTurn[j.parent].clone().invert();
       return { at: restAt[i].clone().sub(restAt[j.parent]).applyQuaternion(back), turn: back.multiply(restTurn[i]) };
     });
-    const one = new Vector3(1, 1, 1);
-    this.inverse = joints.map((_, i) => new Matrix4().compose(restAt[i], restTurn[i], one).invert());
+    const rest = joints.map((_, i) => ({ inverse: new Matrix4().compose(restAt[i], restTurn[i], one).invert(), still: true }));
+    this.records = [rest];
+    if (binding) {
+      this.records = binding.records.map((r) => {
+        const at = new Map(r.skeleton.Joints.map((j) => [j.Name, j]));
+        return joints.map((j, i) => {
+          const f = at.get(j.name), s = r.stretch?.[j.name];
+          if (!f) return { inverse: null, still: true };
+          const { at: p, turn } = frameOf(f), m = new Matrix4().compose(p, turn, one);
+          if (s) m.multiply(stretched(s));
+          if (Math.abs(m.determinant()) < 1e-12) return { inverse: null, still: true };
+          return { inverse: m.invert(), still: !s && p.equals(restAt[i]) && turn.equals(restTurn[i]) };
+        });
+      });
+    }
+    this.rest = rest;
     this.at = joints.map(() => new Vector3());
     this.turn = joints.map(() => new Quaternion());
     this.world = joints.map(() => new Matrix4());
-    // What each joint's turn does to the skin: its matrix from rest to the pose, less the
-    // identity, so that rest is exactly still (core/deform says why).
-    this.skin = new Float32Array(16 * Math.max(1, joints.length));
+    // What each joint's turn does to the skin, by record: its matrix from the mesh as it was
+    // bound to the pose, less the identity, so that rest is exactly still (core/deform says
+    // why).
+    this.skin = new Float32Array(16 * Math.max(1, joints.length * this.records.length));
     this.turned = joints.map(() => false);
     this.scratch = new Matrix4();
     this.q = new Quaternion();
-    this.one = one;
   }
 
   // update computes places, turns and skin matrices for a pose; move shifts what
-  // has no parent.
-  update(pose, move = null) {
+  // has no parent. Where the skin is not held it stays with the joints as they stand.
+  update(pose, move = null, held = true) {
+    const n = this.joints.length;
     this.joints.forEach((j, i) => {
       const { at, turn } = this.local[i];
       this.turn[i].copy(turn);
@@ -64,11 +88,27 @@ export class Posed {
         this.at[i].y += move[1];
         this.at[i].z += move[2];
       }
-      this.world[i].compose(this.at[i], this.turn[i], this.one);
+      this.world[i].compose(this.at[i], this.turn[i], one);
       this.turned[i] = Boolean(angles?.some((a) => a !== 0)) || (j.parent < 0 ? Boolean(move) : this.turned[j.parent]);
-      if (!this.turned[i]) { this.skin.fill(0, 16 * i, 16 * i + 16); return; }
-      const m = this.scratch.multiplyMatrices(this.world[i], this.inverse[i]).elements;
-      for (let k = 0; k < 16; k++) this.skin[16 * i + k] = k % 5 === 0 ? m[k] - 1 : m[k];
+      this.records.forEach((record, r) => {
+        const { inverse, still } = held ? record[i] : this.rest[i], to = 16 * (r * n + i);
+        if (!inverse || (still && !this.turned[i])) { this.skin.fill(0, to, to + 16); return; }
+        const m = this.scratch.multiplyMatrices(this.world[i], inverse).elements;
+        for (let k = 0; k < 16; k++) this.skin[to + k] = k % 5 === 0 ? m[k] - 1 : m[k];
+      });
     });
   }
+}
+
+// recordsOf are the numbers of the records by vertex, null where all are of the first.
+export const recordsOf = (binding) => (binding?.of ? Uint8Array.from(atob(binding.of), (c) => c.charCodeAt(0)) : null);
+
+// atBind are the joints where the first record has them.
+export function atBind(joints, binding) {
+  if (!binding) return joints;
+  const at = new Map(binding.records[0].skeleton.Joints.map((j) => [j.Name, j]));
+  return joints.map((j) => {
+    const f = at.get(j.name);
+    return f ? { ...j, pos: [f.Pos.X, f.Pos.Y, f.Pos.Z], rot: [f.Rot.Imag, f.Rot.Jmag, f.Rot.Kmag, f.Rot.Real] } : j;
+  });
 }

@@ -38,6 +38,7 @@ export const store = {
   facing: null, // that a person has said for it; '' is as found, null as before
   tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
+  bindShown: false, // at the bind pose: the recorded pose is shown, not the current one
 
   // chosen is the number of the chosen joint, -1 for none; also those besides it.
   get chosen() { return numbers().get(chosenName) ?? -1; },
@@ -223,7 +224,7 @@ export function forgetLocal(kind) {
 
 const localStep = (which) => {
   const s = (which === 'undo' ? done : undone).at(-1);
-  return s && (s.kind !== 'pose' || store.stage === 'weights') ? s : null;
+  return s && (s.kind !== 'pose' || ['weights', 'bindpose'].includes(store.stage)) ? s : null;
 };
 
 // next is what undo or redo would do, '' for nothing.

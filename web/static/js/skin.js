@@ -19,6 +19,7 @@ uniform sampler2D inks;
 uniform bool bound;
 uniform int mode;
 uniform int chosen;
+uniform int joints;
 uniform float size;
 #ifdef READ_BACK
 uniform float rows;
@@ -45,8 +46,8 @@ void main() {
     mat4 m = mat4(0.0);
     float sum = 0.0;
     for (int k = 0; k < 4; k++) {
-      if (weightA[k] > 0.0) { m += weightA[k] * turnOf(jointA[k]); sum += weightA[k]; if (int(jointA[k] + 0.5) == chosen) vWeight += weightA[k]; }
-      if (weightB[k] > 0.0) { m += weightB[k] * turnOf(jointB[k]); sum += weightB[k]; if (int(jointB[k] + 0.5) == chosen) vWeight += weightB[k]; }
+      if (weightA[k] > 0.0) { m += weightA[k] * turnOf(jointA[k]); sum += weightA[k]; if (int(jointA[k] + 0.5) % joints == chosen) vWeight += weightA[k]; }
+      if (weightB[k] > 0.0) { m += weightB[k] * turnOf(jointB[k]); sum += weightB[k]; if (int(jointB[k] + 0.5) % joints == chosen) vWeight += weightB[k]; }
     }
     // The matrices are less the identity: what they add to rest.
     p.xyz += (m * p).xyz;
@@ -134,7 +135,7 @@ export class Skin {
     this.turns = new DataTexture(new Float32Array(16), 4, 1, RGBAFormat, FloatType);
     this.inks = new DataTexture(new Float32Array(4), 1, 1, RGBAFormat, FloatType);
     this.shared = {
-      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, size: { value: 7 },
+      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
     };
     this.material = new ShaderMaterial({
       vertexShader: vertex, fragmentShader: fragment, side: DoubleSide,
@@ -188,7 +189,7 @@ export class Skin {
 
   // setWeights takes a table of `width` joints a vertex and their shares; joints is
   // how many the skeleton has.
-  setWeights({ width, joint, value }, joints) {
+  setWeights({ width, joint, value }, joints, records = 1) {
     this.influences = { width, joint, value };
     const { jointA, weightA, jointB, weightB } = this.attributes;
     for (let i = 0; i < this.base.length; i++) {
@@ -201,8 +202,9 @@ export class Skin {
       }
     }
     for (const a of [jointA, weightA, jointB, weightB]) a.needsUpdate = true;
-    const rows = Math.ceil(joints / perRow) || 1, inks = new Float32Array(4 * perRow * rows);
-    for (let i = 0; i < joints; i++) { const c = leaderInk(i); inks.set([c.r, c.g, c.b, 1], 4 * i); }
+    const rows = Math.ceil((joints * records) / perRow) || 1, inks = new Float32Array(4 * perRow * rows);
+    this.shared.joints.value = Math.max(1, joints);
+    for (let i = 0; i < joints * records; i++) { const c = leaderInk(i % joints); inks.set([c.r, c.g, c.b, 1], 4 * i); }
     this.inks.dispose();
     this.inks = new DataTexture(inks, perRow, rows, RGBAFormat, FloatType);
     this.inks.needsUpdate = true;

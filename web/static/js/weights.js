@@ -27,13 +27,14 @@ export class Columns {
     const used = new Map(joints.map((name) => [columns[name], this.byHash.get(columns[name])]));
     if (this.byHash.size > 4 * used.size + 64) this.byHash = used; // what undo may want again is kept a while
     const list = joints.map((name) => [name, this.byHash.get(columns[name])]);
-    return { key: joints.map((n) => columns[n]).join(), list, table: (names, vertices) => table(list, names, vertices) };
+    return { key: joints.map((n) => columns[n]).join(), list, table: (names, vertices, of) => table(list, names, vertices, of) };
   }
 }
 
 // table puts the columns together by vertex: at most eight joints each, the heaviest
-// first, by their numbers in names. A joint that is not there moves nothing.
-function table(list, names, vertices) {
+// first, by their numbers in names, and further on for the vertices of further records of
+// the bind pose (of). A joint that is not there moves nothing.
+function table(list, names, vertices, of) {
   const number = new Map(names.map((n, i) => [n, i]));
   const count = new Uint8Array(vertices);
   for (const [, c] of list) for (const v of c.vertex) if (v < vertices && count[v] < most) count[v]++;
@@ -51,7 +52,7 @@ function table(list, names, vertices) {
       let k = from + count[v]++;
       for (; k > from && value[k - 1] < x; k--) { value[k] = value[k - 1]; joint[k] = joint[k - 1]; }
       value[k] = x;
-      joint[k] = j;
+      joint[k] = j + (of ? of[v] * names.length : 0);
     }
   }
   return { width, joint, value };

@@ -21,13 +21,15 @@ export const tool = {
   },
   show: () => ({ mode: store.character.weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2, plain: 0 }[store.map] : 0, probe: store.probed?.vertex ?? -1 }),
 
-  // The dials: turning the chosen joint about one of its own axes.
-  turning(axis, degrees) {
-    const i = store.chosen, angles = [...(store.pose.get(i) ?? [0, 0, 0])];
-    angles['xyz'.indexOf(axis)] = Math.round(10 * (((degrees + 540) % 360 + 360) % 360 - 180)) / 10;
-    pose(new Map(store.pose).set(i, angles), `pose of ${joints()[i].name}`);
-  },
+  turning: turnChosen,
 };
+
+// turnChosen is what the dials do: turning the chosen joint about one of its own axes.
+export function turnChosen(axis, degrees) {
+  const i = store.chosen, angles = [...(store.pose.get(i) ?? [0, 0, 0])];
+  angles['xyz'.indexOf(axis)] = Math.round(10 * (((degrees + 540) % 360 + 360) % 360 - 180)) / 10;
+  pose(new Map(store.pose).set(i, angles), `pose of ${joints()[i].name}`);
+}
 
 // pose changes the pose; undo takes it back.
 function pose(map, what) {
@@ -38,10 +40,10 @@ function pose(map, what) {
 }
 
 export function commands(add) {
-  const here = () => store.stage === 'weights';
+  const here = () => ['weights', 'bindpose'].includes(store.stage);
   add('resetJoint', 'Reset the chosen joint', ['R'], () => { const p = new Map(store.pose); p.delete(store.chosen); pose(p, `reset of ${chosenJoint()?.name}`); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
   add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
-  add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), here, { words: 'influence colour display' });
+  add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), () => store.stage === 'weights', { words: 'influence colour display' });
 }
 
 tray.addEventListener('input', (e) => {

@@ -1,0 +1,217 @@
+package bindpose
+
+import (
+	"context"
+	"fmt"
+
+	"wisemarrow/core/skeleton"
+	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	bound := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
+	studio.Register(
+		studio.Entry{Name: "restore_bind", Label: "Go back to the bind pose", Stage: "bindpose", Words: "reset restore original home skeleton pose", Key: "G", Needs: bound, New: func() studio.Operation { return &RestoreBind{} }},
+		studio.Entry{Name: "record_bind", Label: "Record the bind pose anew", Stage: "bindpose", Words: "rebind reset bind matrices freeze chosen joints all", From: studio.FromForm, Needs: bound, New: func() studio.Operation { return &RecordBind{} }},
+		studio.Entry{Name: "unify_bind", Label: "Bring all pieces to one bind pose", Stage: "bindpose", Words: "merge unify several skins records single", Needs: bound, New: func() studio.Operation { return &UnifyBind{} }},
+		studio.Entry{Name: "drop_records", Label: "Drop bind poses that nothing uses", Stage: "bindpose", Words: "delete unused clean up remove", Needs: bound, New: func() studio.Operation { return &DropRecords{} }},
+		studio.Entry{Name: "loosen_skin", Label: "Loosen the skin", Stage: "bindpose", Words: "move joints without deforming edit detach unlock", Needs: bound, New: func() studio.Operation { return &LoosenSkin{} }},
+		studio.Entry{Name: "take_hold", Label: "Take hold of the skin again", Stage: "bindpose", Words: "lock attach finish edit joints", Needs: bound, New: func() studio.Operation { return &TakeHold{} }},
+		studio.Entry{Name: "bind_policy", Label: "Allow binding away from the bind pose", Stage: "bindpose", Words: "policy refuse further piece production", From: studio.FromForm, New: func() studio.Operation { return &BindPolicy{} }},
+	)
+}
+
+// off counts the joints that stand elsewhere than record r has them.
+func off(s studio.State, r int) int { return len(s.AwayFrom(r)) }
+
+// record reports a number that is none of a record.
+func record(s studio.State, r int) error {
+	if r < 0 || r >= len(s.Binding.Records) {
+		return studio.Wrong("there is no record %d of the bind pose: there are %d, the first is 0", r, len(s.Binding.Records))
+	}
+	return nil
+}
+
+// RestoreBind brings the joints to where a record of the bind pose has them. They hang
+// from what they hang from, and the weights are not touched.
+type RestoreBind struct {
+	Record int `json:"record,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *RestoreBind) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if err := record(s, o.Record); err != nil {
+		return s, studio.Outcome{}, err
+	}
+	before := off(s, o.Record)
+	to := s.Binding.Restored(s.Skeleton, o.Record)
+	s, err := s.WithMoved(to)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	after := Of(&s)
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Went back to the bind pose: %d joints stood elsewhere and %d do now; the skin is off by %.3g mm", before, off(s, o.Record), 1000*after.Now),
+		Before: fmt.Sprint(before), After: fmt.Sprint(off(s, o.Record))}, nil
+}
+
+// RecordBind takes where the chosen joints (none: all) stand for the pose in which the skin
+// is bound to them. Vertices and weights stay as they are.
+type RecordBind struct {
+	Joints []string `json:"joints,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *RecordBind) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	n, before := len(s.Skeleton.Joints), Of(&s).Now
+	var list []string
+	if len(o.Joints) > 0 {
+		which, err := s.JointsNamed(o.Joints)
+		if err != nil {
+			return s, studio.Outcome{}, err
+		}
+		n = len(which)
+		for _, i := range which {
+			list = append(list, s.Skeleton.Joints[i].Name)
+		}
+	}
+	s.Binding = s.Binding.Rerecorded(s.Skeleton, list)
+	after := Of(&s).Now
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s anew: the skin was off by %.3g mm and is by %.3g mm", count(n), 1000*before, 1000*after),
+		Before: fmt.Sprintf("%.3g mm", 1000*before), After: fmt.Sprintf("%.3g mm", 1000*after)}, nil
+}
+
+// UnifyBind binds all pieces in one record; those of others shift by what is told.
+type UnifyBind struct {
+	Record int `json:"record,omitempty"`
+}
+
+// shiftsTold is how many pieces are told of by name.
+const shiftsTold = 40
+
+// Apply implements studio.Operation.
+func (o *UnifyBind) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if err := record(s, o.Record); err != nil {
+		return s, studio.Outcome{}, err
+	}
+	before := len(s.Binding.Records)
+	if before == 1 {
+		return s, studio.Outcome{}, studio.Wrong("all pieces are bound in one pose already")
+	}
+	was := shown(s)
+	old := s.Binding
+	s.Binding = s.Binding.Unified(o.Record)
+	now := shown(s)
+	pieces := s.Mesh.Pieces()
+	shift := make([]float64, pieces.Count())
+	other := make([]bool, pieces.Count())
+	for v, p := range pieces.OfVertex {
+		if p >= 0 && old.RecordOf(v) != o.Record {
+			other[p] = true
+			shift[p] = max(shift[p], r3.Norm(r3.Sub(now[v], was[v])))
+		}
+	}
+	out := studio.Outcome{Before: fmt.Sprint(before), After: "1"}
+	far, n := 0.0, 0
+	for p, d := range shift {
+		if !other[p] {
+			continue
+		}
+		n++
+		far = max(far, d)
+		if len(out.Steps) < shiftsTold {
+			out.Steps = append(out.Steps, fmt.Sprintf("piece %d, %d vertices: shifts by %.3g mm", p+1, pieces.Vertices[p], 1000*d))
+		}
+	}
+	out.Sentence = fmt.Sprintf("Brought all pieces to one bind pose: %d records became 1, %d pieces shift, the farthest by %.3g mm", before, n, 1000*far)
+	return s, out, nil
+}
+
+// shown returns where the vertices stand now.
+func shown(s studio.State) []r3.Vec { return bound(s, nil) }
+
+// DropRecords drops records of the bind pose that no vertex uses.
+type DropRecords struct{}
+
+// Apply implements studio.Operation.
+func (o *DropRecords) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	before := len(s.Binding.Records)
+	s.Binding = s.Binding.Pruned(len(s.Mesh.Points))
+	after := len(s.Binding.Records)
+	if before == after {
+		return s, studio.Outcome{}, studio.Wrong("every record of the bind pose is used")
+	}
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Dropped bind poses that nothing used: %d records became %d", before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}, nil
+}
+
+// LoosenSkin lets joints be moved without the skin: their bind pose follows them until the
+// skin is taken hold of again.
+type LoosenSkin struct{}
+
+// Apply implements studio.Operation.
+func (o *LoosenSkin) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if s.Settings.Loose {
+		return s, studio.Outcome{}, studio.Wrong("the skin is loose already")
+	}
+	s.Settings.Loose = true
+	n := off(s, 0)
+	said := "Loosened the skin: joints are moved without it, and their bind pose follows"
+	if n > 0 {
+		said += fmt.Sprintf("; %s stood elsewhere already and stay so", count(n))
+	}
+	return s, studio.Outcome{Sentence: said}, nil
+}
+
+// TakeHold ends what LoosenSkin began.
+type TakeHold struct{}
+
+// Apply implements studio.Operation.
+func (o *TakeHold) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if !s.Settings.Loose {
+		return s, studio.Outcome{}, studio.Wrong("the skin is not loose")
+	}
+	s.Settings.Loose = false
+	r := Of(&s)
+	moved := 0
+	if s.Bind != nil && s.Bind.Skeleton != nil {
+		moved = movedFrom(s.Bind.Skeleton, s.Skeleton, r.Limit)
+	}
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Took hold of the skin again: %s stand elsewhere than where the weights were made, and the skin is off by %.3g mm", count(moved), 1000*r.Now)}, nil
+}
+
+func movedFrom(a, b *skeleton.Skeleton, limit float64) (n int) {
+	at := a.Numbers()
+	for _, j := range b.Joints {
+		if k, ok := at[j.Name]; ok && r3.Norm(r3.Sub(j.Pos, a.Joints[k].Pos)) > limit {
+			n++
+		}
+	}
+	return n
+}
+
+// BindPolicy says whether a further piece may be bound while the joints are away from the
+// recorded pose. It then gets a record of its own.
+type BindPolicy struct {
+	Elsewhere bool `json:"elsewhere"`
+}
+
+// Apply implements studio.Operation.
+func (o *BindPolicy) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if s.Settings.Elsewhere == o.Elsewhere {
+		return s, studio.Outcome{}, studio.Wrong("it is so already")
+	}
+	s.Settings.Elsewhere = o.Elsewhere
+	said := "Pieces are bound in the recorded pose alone"
+	if o.Elsewhere {
+		said = "Pieces may be bound away from the recorded pose; they are marked by a record of their own"
+	}
+	return s, studio.Outcome{Sentence: said}, nil
+}
+
+func count(n int) string {
+	if n == 1 {
+		return "1 joint"
+	}
+	return fmt.Sprintf("%d joints", n)
+}

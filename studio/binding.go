@@ -1,0 +1,93 @@
+package studio
+
+import (
+	"fmt"
+	"slices"
+
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+)
+
+// WithAxes returns the state with other axes of the same joints, which are where they
+// were: the bind pose gets the same axes, so that the skin stays where it is.
+func (s State) WithAxes(sk *skeleton.Skeleton) State {
+	if s.Binding != nil {
+		s.Binding = s.Binding.Reoriented(s.Skeleton, sk)
+	}
+	s.Skeleton = sk
+	return s
+}
+
+// settled brings the bind pose along: a skin that gets weights is bound in the pose in
+// which the joints stand, and while it is loose its record follows them.
+func settled(before, after State) State {
+	switch {
+	case after.Weights == nil || after.Skeleton == nil:
+		after.Binding = nil
+	case after.Binding == nil:
+		after.Binding = pose.Recorded(after.Skeleton)
+	case after.Settings.Loose && before.Skeleton != nil && after.Skeleton != before.Skeleton:
+		if moved := changed(before.Skeleton, after.Skeleton); moved != nil {
+			after.Binding = after.Binding.Rerecorded(after.Skeleton, moved)
+		}
+	}
+	return after
+}
+
+// changed returns the names of joints that stand or hang elsewhere, are turned, or are new.
+func changed(before, after *skeleton.Skeleton) (out []string) {
+	at := before.Numbers()
+	name := func(s *skeleton.Skeleton, i int) string {
+		if i < 0 {
+			return ""
+		}
+		return s.Joints[i].Name
+	}
+	for _, j := range after.Joints {
+		k, ok := at[j.Name]
+		if !ok || before.Joints[k].Pos != j.Pos || before.Joints[k].Rot != j.Rot || name(before, before.Joints[k].Parent) != name(after, j.Parent) {
+			out = append(out, j.Name)
+		}
+	}
+	return out
+}
+
+// AwayFrom returns the joints that stand elsewhere, or are turned otherwise, than record r
+// of the bind pose has them.
+func (s State) AwayFrom(r int) (out []string) {
+	if s.Binding == nil || s.Skeleton == nil || r >= len(s.Binding.Records) {
+		return nil
+	}
+	limit := pose.MovedLimit(s.Skeleton)
+	for _, d := range s.Binding.Drifts(s.Skeleton, r) {
+		if d.Off(limit, pose.TurnedLimit) {
+			out = append(out, d.Joint)
+		}
+	}
+	return out
+}
+
+// FurtherBound returns the bind pose after vertices that had no weights got some: in the
+// recorded pose it stays. Away from it that is refused, or they get a record of their own
+// where the policy allows it.
+func (s State) FurtherBound(vertices []int32) (*pose.Binding, error) {
+	b := s.Binding
+	if b == nil || len(vertices) == 0 || s.Settings.Loose {
+		return b, nil
+	}
+	away := s.AwayFrom(0)
+	switch {
+	case away == nil:
+		return b, nil
+	case !s.Settings.Elsewhere:
+		return nil, Wrong("%d joints stand elsewhere than in the bind pose (%s), and what is bound now would be bound in a second one. At the bind pose stage go back to it or record it anew first, or allow it there", len(away), Said(away[:min(3, len(away))]))
+	case len(b.Records) == pose.MaxRecords:
+		return nil, Wrong("there are %d bind poses already: bring them to one first", pose.MaxRecords)
+	}
+	out := &pose.Binding{Records: append(slices.Clip(b.Records), pose.Record{Name: fmt.Sprintf("bind_%d", len(b.Records)+1), Skeleton: s.Skeleton}), Of: make([]uint8, len(s.Mesh.Points))}
+	copy(out.Of, b.Of)
+	for _, v := range vertices {
+		out.Of[v] = uint8(len(b.Records))
+	}
+	return out, nil
+}
