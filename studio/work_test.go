@@ -30,7 +30,7 @@ func states(t *testing.T, x *studio.Studio, r studio.Revision) map[string]string
 func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
 	m, x, c := studiotest.Begun(t, studiotest.Odile())
 	r := m.Past[0]
-	require.Equal(t, map[string]string{"intake": "clear", "placement": "untouched", "axes": "untouched", "bind": "untouched", "weights": "untouched", "handoff": "untouched"}, states(t, x, r))
+	require.Equal(t, map[string]string{"intake": "clear", "placement": "untouched", "axes": "untouched", "bindpose": "untouched", "bind": "untouched", "weights": "untouched", "handoff": "untouched"}, states(t, x, r))
 	do := func(op, params string) {
 		t.Helper()
 		var err error

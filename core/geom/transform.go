@@ -161,6 +161,32 @@ func (m Matrix) Decompose() (t r3.Vec, q quat.Number, s r3.Vec) {
 	return t, FromAxes(x, y, w), s
 }
 
+// Inverse returns the inverse of an affine map; false where it has none: the determinant
+// is nothing beside the lengths of the columns.
+func (m Matrix) Inverse() (Matrix, bool) {
+	a, b, c := m.axes()
+	bc, ca, ab := r3.Cross(b, c), r3.Cross(c, a), r3.Cross(a, b)
+	d := r3.Dot(a, bc)
+	if size := r3.Norm(a) * r3.Norm(b) * r3.Norm(c); size == 0 || !(math.Abs(d) > 1e-9*size) {
+		return IdentityMatrix, false
+	}
+	out := Matrix{bc.X / d, ca.X / d, ab.X / d, 0, bc.Y / d, ca.Y / d, ab.Y / d, 0, bc.Z / d, ca.Z / d, ab.Z / d, 0, 0, 0, 0, 1}
+	t := out.Direction(r3.Vec{X: m[12], Y: m[13], Z: m[14]})
+	out[12], out[13], out[14] = -t.X, -t.Y, -t.Z
+	return out, true
+}
+
+// Normal returns where the map takes a normal of a surface, of unit length: through its
+// cofactors, which keep it square to the surface. One that vanishes stays what it was.
+func (m Matrix) Normal(n r3.Vec) r3.Vec {
+	a, b, c := m.axes()
+	out := r3.Add(r3.Scale(n.X, r3.Cross(b, c)), r3.Add(r3.Scale(n.Y, r3.Cross(c, a)), r3.Scale(n.Z, r3.Cross(a, b))))
+	if l := r3.Norm(out); l > 1e-300 {
+		return r3.Scale(1/l, out)
+	}
+	return n
+}
+
 // Finite reports whether every coordinate of p is a finite number.
 func Finite(p r3.Vec) bool {
 	return !math.IsNaN(p.X+p.Y+p.Z) && !math.IsInf(p.X+p.Y+p.Z, 0)

@@ -82,16 +82,6 @@ func (b *Binding) RecordOf(v int) int {
 	return int(b.Of[v])
 }
 
-// matrix returns the world matrix of joint k of a record.
-func (r *Record) matrix(k int) geom.Matrix {
-	j := r.Skeleton.Joints[k]
-	m := geom.Rigid(j.Pos, j.Rot)
-	if x, ok := r.Stretch[j.Name]; ok {
-		m = m.Mul(geom.Matrix{x[0], x[1], x[2], 0, x[3], x[4], x[5], 0, x[6], x[7], x[8], 0, 0, 0, 0, 1})
-	}
-	return m
-}
-
 // inverse returns the matrix that takes world places at bind into the frame of joint k;
 // false where there is none.
 func (r *Record) inverse(k int) (geom.Matrix, bool) {
@@ -102,27 +92,14 @@ func (r *Record) inverse(k int) (geom.Matrix, bool) {
 	if !ok {
 		return back, true
 	}
-	m, ok := invert3(x)
-	if !ok {
-		return geom.IdentityMatrix, false
-	}
-	return geom.Matrix{m[0], m[1], m[2], 0, m[3], m[4], m[5], 0, m[6], m[7], m[8], 0, 0, 0, 0, 1}.Mul(back), true
+	m, ok := matrixOf(x).Inverse()
+	return m.Mul(back), ok
 }
 
-// invert3 inverts a matrix of three columns.
-func invert3(m [9]float64) ([9]float64, bool) {
-	a, b, c := r3.Vec{X: m[0], Y: m[1], Z: m[2]}, r3.Vec{X: m[3], Y: m[4], Z: m[5]}, r3.Vec{X: m[6], Y: m[7], Z: m[8]}
-	bc, ca, ab := r3.Cross(b, c), r3.Cross(c, a), r3.Cross(a, b)
-	d := r3.Dot(a, bc)
-	if size := r3.Norm(a) * r3.Norm(b) * r3.Norm(c); !(math.Abs(d) > singular*size) || size == 0 {
-		return m, false
-	}
-	return [9]float64{bc.X / d, ca.X / d, ab.X / d, bc.Y / d, ca.Y / d, ab.Y / d, bc.Z / d, ca.Z / d, ab.Z / d}, true
+// matrixOf returns three columns as an affine map.
+func matrixOf(m [9]float64) geom.Matrix {
+	return geom.Matrix{m[0], m[1], m[2], 0, m[3], m[4], m[5], 0, m[6], m[7], m[8], 0, 0, 0, 0, 1}
 }
-
-// singular is the determinant, over the product of the columns' lengths, below which a
-// matrix cannot be inverted with any sense.
-const singular = 1e-9
 
 // same reports whether a joint stands just as it was recorded, to the last bit.
 func same(a, b skeleton.Joint) bool { return a.Pos == b.Pos && a.Rot == b.Rot }
@@ -241,9 +218,16 @@ func (b *Binding) Drifts(s *skeleton.Skeleton, r int) []Drift {
 		}
 		was := rec.Skeleton.Joints[k]
 		d.Distance, d.Degrees = r3.Norm(r3.Sub(j.Pos, was.Pos)), between(j.Rot, was.Rot)
-		d.Hung = nameOf(s, j.Parent) != nameOf(rec.Skeleton, was.Parent)
+		up := j.Parent // the nearest that the record has
+		for up >= 0 {
+			if _, has := at[s.Joints[up].Name]; has {
+				break
+			}
+			up = s.Joints[up].Parent
+		}
+		d.Hung = nameOf(s, up) != nameOf(rec.Skeleton, was.Parent)
 		if x, ok := rec.Stretch[j.Name]; ok {
-			_, inverts := invert3(x)
+			_, inverts := matrixOf(x).Inverse()
 			d.Singular = !inverts
 			d.Stretch = offRigid(x)
 		}
@@ -311,20 +295,24 @@ func (b *Binding) Rerecorded(s *skeleton.Skeleton, joints []string) *Binding {
 			if !had && !chosen[j.Name] {
 				continue
 			}
-			parent := j.Parent
-			if had && !chosen[j.Name] {
-				j, parent = rec.Skeleton.Joints[k], -1
-				if p := rec.Skeleton.Joints[k].Parent; p >= 0 {
-					if at, ok := number[rec.Skeleton.Joints[p].Name]; ok {
-						parent = at
-					}
+			// The nearest that is recorded, as it hangs now.
+			parent, fresh := -1, false
+			for p := j.Parent; p >= 0; p = s.Joints[p].Parent {
+				if at, ok := number[s.Joints[p].Name]; ok {
+					_, before := was[s.Joints[p].Name]
+					parent, fresh = at, !before
+					break
 				}
-			} else {
-				parent = -1
-				for p := s.Joints[s.Index(j.Name)].Parent; p >= 0; p = s.Joints[p].Parent {
-					if at, ok := number[s.Joints[p].Name]; ok {
-						parent = at
-						break
+			}
+			if had && !chosen[j.Name] {
+				j = rec.Skeleton.Joints[k]
+				if !fresh { // as it hung; from a joint that is new in the record as it hangs
+					up := j.Parent
+					parent = -1
+					if up >= 0 {
+						if at, ok := number[rec.Skeleton.Joints[up].Name]; ok {
+							parent = at
+						}
 					}
 				}
 			}
@@ -376,7 +364,7 @@ func (b *Binding) Reoriented(before, after *skeleton.Skeleton) *Binding {
 						stretch[n] = m
 					}
 				}
-				m := geom.Rigid(r3.Vec{}, quat.Conj(turn)).Mul(geom.Matrix{x[0], x[1], x[2], 0, x[3], x[4], x[5], 0, x[6], x[7], x[8], 0, 0, 0, 0, 1}).Mul(geom.Rigid(r3.Vec{}, turn))
+				m := geom.Rigid(r3.Vec{}, quat.Conj(turn)).Mul(matrixOf(x)).Mul(geom.Rigid(r3.Vec{}, turn))
 				stretch[j.Name] = [9]float64{m[0], m[1], m[2], m[4], m[5], m[6], m[8], m[9], m[10]}
 			}
 		}

@@ -42,13 +42,16 @@ var ErrNoArms = errors.New("no arm was found by the names of the joints: an arm 
 // at the most. The line from shoulder to wrist is turned the shortest way; with straight
 // every bone of the arm is.
 func ArmsTo(s *skeleton.Skeleton, x skeleton.Marks, degrees float64, straight bool) (Pose, float64, error) {
+	if s.Lying(x) {
+		return nil, 0, errors.New("the trunk lies as of an animal on four legs: its forelegs are no arms")
+	}
 	p, worst := Pose{}, 0.0
 	motion := make([]skeleton.Motion, len(s.Joints))
 	for i, j := range s.Joints {
 		motion[i] = x.MotionOf(j.Name)
 	}
 	now := s
-	for i, j := range s.Joints {
+	for i := range s.Joints {
 		if motion[i] != skeleton.Shoulder {
 			continue
 		}
@@ -68,9 +71,6 @@ func ArmsTo(s *skeleton.Skeleton, x skeleton.Marks, degrees float64, straight bo
 		}
 		sin, cos := math.Sincos(degrees * math.Pi / 180)
 		to := r3.Vec{X: side * cos, Y: -sin}
-		if d := r3.Sub(s.Joints[wrist].Pos, j.Pos); math.Abs(d.Z) > math.Abs(d.X) && math.Abs(d.Z) > math.Abs(d.Y) && side*d.X < 0.2*r3.Norm(d) {
-			return nil, 0, errors.New("the arms point forward or back: are they an animal's legs?")
-		}
 		var joints []int // of the arm that are turned, and the joint that each points to
 		var ends []int
 		if straight {

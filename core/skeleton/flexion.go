@@ -147,6 +147,9 @@ func (s *Skeleton) body(x Marks) *body {
 	return b
 }
 
+// Lying reports whether the trunk lies, as of a beast on four legs.
+func (s *Skeleton) Lying(x Marks) bool { return s.body(x).lying }
+
 var front, up = r3.Vec{Z: 1}, r3.Vec{Y: 1}
 
 // flexion returns the direction in which the far end of joint i goes when it flexes, in

@@ -24,13 +24,14 @@ type channel struct {
 }
 
 type channelTarget struct {
-	Node int    `json:"node"`
+	Node *int   `json:"node,omitempty"`
 	Path string `json:"path"`
 }
 
 type animationSampler struct {
-	Input  int `json:"input"`
-	Output int `json:"output"`
+	Input         int    `json:"input"`
+	Output        int    `json:"output"`
+	Interpolation string `json:"interpolation,omitempty"`
 }
 
 // clip adds a motion: a rotation for every joint that ever turns, and a place for
@@ -52,8 +53,8 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 			})
 		}
 		values := e.add(accessor{Component: typeFloat, Count: c.Frames(), Type: kind}, 0, write)
-		out.Channels = append(out.Channels, channel{len(out.Samplers), channelTarget{node, path}})
-		out.Samplers = append(out.Samplers, animationSampler{times, values})
+		out.Channels = append(out.Channels, channel{len(out.Samplers), channelTarget{&node, path}})
+		out.Samplers = append(out.Samplers, animationSampler{Input: times, Output: values})
 	}
 	for k, name := range c.Joints {
 		i := s.Index(name)

@@ -32,13 +32,16 @@ type Scene struct {
 	Joined int
 	Notes  []string
 	Look   *look.Look // nil without materials
-	// Clips are motions of Skeleton to write, their turns about the joints' own axes;
-	// they are not read.
+	// Clips are motions of Skeleton, their turns about the joints' own axes.
 	Clips []*pose.Clip
+	// Binding is the poses that the skin was bound in, where there are weights. Points are
+	// as they were bound, in the frame in which the first joint that has weights stands as
+	// it was bound.
+	Binding *pose.Binding
 }
 
 // Decode reads a .gltf or .glb. resolve finds buffers beside a .gltf and may be
-// nil. The skeleton is made of the joints of the first skin, or, in a file
+// nil. The skeleton is made of the joints of all skins, or, in a file
 // without skin and mesh, of all nodes. Errors are *reading.Error with the node,
 // accessor or buffer.
 func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
@@ -145,6 +148,7 @@ type decoder struct {
 	parent  []int
 	jointOf map[int]int32 // node → joint
 	skinned [][]weights.Influence
+	skinOf  []int          // of each vertex, -1
 	shape   map[string]int // shape target → index in the mesh
 	corner  int64          // of all primitives so far
 	moved   []map[int32]r3.Vec
@@ -155,6 +159,9 @@ func (d *decoder) run() error {
 		return err
 	}
 	if err := d.skeleton(); err != nil {
+		return err
+	}
+	if err := d.motions(); err != nil {
 		return err
 	}
 	m := &mesh.Mesh{Start: []int32{0}}
@@ -183,6 +190,9 @@ func (d *decoder) run() error {
 		d.scene.Weights = w
 	}
 	d.shapes()
+	if err := d.bindPose(); err != nil {
+		return err
+	}
 	if err := m.Validate(); err != nil {
 		return reading.At("mesh", "%v", err)
 	}
@@ -259,74 +269,4 @@ func local(n node) (geom.Matrix, error) {
 		s = r3.Vec{X: v[0], Y: v[1], Z: v[2]}
 	}
 	return geom.Compose(t, q, s), nil
-}
-
-// skeleton reads the joints of the first skin, or of all nodes in a file
-// without skin and mesh.
-func (d *decoder) skeleton() error {
-	var nodes []int
-	switch {
-	case len(d.doc.Skins) > 0:
-		nodes = d.doc.Skins[0].Joints
-		if len(d.doc.Skins) > 1 {
-			d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("the file has %d skins; the first is used", len(d.doc.Skins)))
-		}
-	case len(d.doc.Meshes) == 0:
-		for i := range d.doc.Nodes {
-			nodes = append(nodes, i)
-		}
-	}
-	if len(nodes) == 0 {
-		return nil
-	}
-	if err := reading.Most("joints", len(nodes), d.limits.Joints); err != nil {
-		return fmt.Errorf("skin 0: %w", err)
-	}
-	in := map[int]bool{}
-	for _, i := range nodes {
-		if i < 0 || i >= len(d.doc.Nodes) || in[i] {
-			return reading.At("skin 0", "joint %d does not exist or is named twice", i)
-		}
-		in[i] = true
-	}
-	s := &skeleton.Skeleton{}
-	d.jointOf = map[int]int32{}
-	names := reading.Names{}
-	scaled := 0
-	var add func(i int)
-	add = func(i int) {
-		if _, ok := d.jointOf[i]; ok {
-			return
-		}
-		parent := -1
-		for p := d.parent[i]; p >= 0; p = d.parent[p] {
-			if in[p] {
-				add(p)
-				parent = int(d.jointOf[p])
-				break
-			}
-		}
-		t, q, scale := d.world[i].Decompose()
-		if math.Abs(scale.X-1)+math.Abs(scale.Y-1)+math.Abs(scale.Z-1) > 1e-3 {
-			scaled++
-		}
-		name := d.doc.Nodes[i].Name
-		if name == "" {
-			name = fmt.Sprintf("joint_%d", i)
-		}
-		name = names.Own(name)
-		d.jointOf[i] = int32(len(s.Joints))
-		s.Joints = append(s.Joints, skeleton.Joint{Name: name, Parent: parent, Pos: t, Rot: q})
-	}
-	for _, i := range nodes {
-		add(i)
-	}
-	if scaled > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints carried a scale; their places are kept and the scale is 1 now", scaled))
-	}
-	if err := s.Validate(); err != nil {
-		return reading.At("skin 0", "%v", err)
-	}
-	d.scene.Skeleton = s
-	return nil
 }

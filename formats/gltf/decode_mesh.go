@@ -115,6 +115,13 @@ func (d *decoder) meshNode(i int, n node) error {
 			return err
 		}
 	}
+	for len(d.skinOf) < len(d.scene.Mesh.Points) {
+		k := -1
+		if n.Skin != nil {
+			k = *n.Skin
+		}
+		d.skinOf = append(d.skinOf, k)
+	}
 	return nil
 }
 
@@ -344,11 +351,14 @@ func triangles(index []int, mode int) [][3]int {
 
 // influences reads all sets of JOINTS_n and WEIGHTS_n.
 func (d *decoder) influences(p primitive, skinIndex *int, count int) ([][]weights.Influence, error) {
-	if skinIndex == nil || *skinIndex != 0 || d.jointOf == nil {
+	if skinIndex == nil || d.jointOf == nil {
 		return nil, nil
 	}
+	if *skinIndex < 0 || *skinIndex >= len(d.doc.Skins) {
+		return nil, reading.At("nodes", "there is no skin %d", *skinIndex)
+	}
 	var out [][]weights.Influence
-	joints := d.doc.Skins[0].Joints
+	joints := d.doc.Skins[*skinIndex].Joints
 	for set := 0; ; set++ {
 		js, err := d.attribute(p, fmt.Sprintf("JOINTS_%d", set), "VEC4", count)
 		if err != nil {

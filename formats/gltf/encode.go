@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -19,6 +20,9 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
+// ErrSeveralBinds means that pieces were bound in different poses.
+var ErrSeveralBinds = errors.New("the skin was bound in several poses: bring all pieces to one at the bind pose stage first")
+
 // generator is written into every file.
 const generator = "Wise Marrow"
 
@@ -27,9 +31,12 @@ const generator = "Wise Marrow"
 // frame, one vertex for each distinct set of attributes; corners without normals
 // get smooth ones. A vertex without weights follows the first root, because glTF
 // leaves no other choice; parts that are out of the bind come as a mesh of their
-// own without skin.
+// own without skin. The inverse bind matrices are those of the binding's one record.
 func EncodeGLB(w io.Writer, x *Scene) error {
-	e := encoder{material: map[int]int{}, given: x.Look}
+	if x.Binding != nil && len(x.Binding.Records) > 1 {
+		return ErrSeveralBinds
+	}
+	e := encoder{material: map[int]int{}, given: x.Look, bound: x.Binding}
 	e.doc.Asset = asset{Version: "2.0", Generator: generator}
 	scene0 := 0
 	e.doc.Scene = &scene0
@@ -76,6 +83,7 @@ type encoder struct {
 	doc      document
 	bin      bytes.Buffer
 	given    *look.Look
+	bound    *pose.Binding
 	material map[int]int // number of a given material → ours
 }
 
@@ -127,7 +135,11 @@ func (e *encoder) skin(s *skeleton.Skeleton) {
 		all[i] = i
 	}
 	inverse := e.add(accessor{Component: typeFloat, Count: len(all), Type: "MAT4"}, 0, func(b *bytes.Buffer) {
-		for _, m := range pose.InverseBind(s) {
+		list := pose.InverseBind(s)
+		if e.bound != nil {
+			list = e.bound.InverseBind(s, 0)
+		}
+		for _, m := range list {
 			m[3], m[7], m[11], m[15] = 0, 0, 0, 1
 			put32(b, m[:]...)
 		}

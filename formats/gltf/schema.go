@@ -86,6 +86,7 @@ type pbr struct {
 
 type skin struct {
 	InverseBind *int  `json:"inverseBindMatrices,omitempty"`
+	Root        *int  `json:"skeleton,omitempty"`
 	Joints      []int `json:"joints"`
 }
 

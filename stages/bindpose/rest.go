@@ -69,7 +69,7 @@ func rested(s studio.State, p pose.Pose) (studio.State, way, error) {
 	if m.Normal != nil {
 		m.Normal = append(m.Normal[:0:0], m.Normal...)
 		for c, n := range m.Normal {
-			to := deform.NormalBy(turns(int(m.Corner[c])), r3.Vec{X: float64(n[0]), Y: float64(n[1]), Z: float64(n[2])})
+			to := turns(int(m.Corner[c])).Normal(r3.Vec{X: float64(n[0]), Y: float64(n[1]), Z: float64(n[2])})
 			m.Normal[c] = [3]float32{float32(to.X), float32(to.Y), float32(to.Z)}
 		}
 	}

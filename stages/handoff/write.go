@@ -1,6 +1,7 @@
 package handoff
 
 import (
+	"errors"
 	"fmt"
 	"io"
 
@@ -42,7 +43,11 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		if s.Skeleton != nil {
 			clips = studio.EachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton) })
 		}
-		return gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips})
+		err := gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips, Binding: s.Binding})
+		if errors.Is(err, gltf.ErrSeveralBinds) {
+			return studio.Wrong("%v", err)
+		}
+		return err
 	}
 	return studio.Wrong("there is no handoff %q; there are glb, skeleton and obj", what)
 }

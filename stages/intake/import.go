@@ -9,6 +9,7 @@ import (
 
 	"wisemarrow/core/bind"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats"
 	"wisemarrow/formats/gltf"
@@ -77,7 +78,8 @@ func StateOf(scene *gltf.Scene, file string) studio.State {
 	if scene.Skeleton == nil || len(scene.Skeleton.Joints) < 2 {
 		return s
 	}
-	s.Skeleton, s.Weights = scene.Skeleton, scene.Weights // as the file bound it
+	s.Skeleton, s.Weights, s.Binding = scene.Skeleton, scene.Weights, scene.Binding // as the file bound it
+	s.Clips = studio.EachClip(scene.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutWorld(s.Skeleton) })
 	if s.Weights != nil {
 		most := 1
 		for _, list := range s.Weights.Of {
