@@ -24,6 +24,7 @@ type Joint struct {
 	Parent int        `json:"parent"`
 	Pos    [3]float64 `json:"pos"`
 	Rot    [4]float64 `json:"rot"`
+	Order  string     `json:"order,omitempty"`
 }
 
 // Arrays are a bound character as the page has it: places of the vertices, three a
@@ -74,7 +75,7 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 	s := &skeleton.Skeleton{}
 	for _, j := range a.Joints {
 		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
-			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}})
+			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order})
 	}
 	if err := s.Validate(); err != nil {
 		return nil, err

@@ -18,9 +18,13 @@ func (s State) WithAxes(sk *skeleton.Skeleton) State {
 	return s
 }
 
-// settled brings the bind pose along: a skin that gets weights is bound in the pose in
+// settled brings along what hangs on the places of joints: what they keep to, and the bind
+// pose: a skin that gets weights is bound in the pose in
 // which the joints stand, and while it is loose its record follows them.
 func settled(before, after State) State {
+	if before.Skeleton != nil && after.Skeleton != nil && before.Skeleton != after.Skeleton {
+		after.Skeleton = skeleton.Carried(before.Skeleton, after.Skeleton)
+	}
 	switch {
 	case after.Weights == nil || after.Skeleton == nil:
 		after.Binding = nil

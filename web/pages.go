@@ -33,13 +33,18 @@ func parsePages() pages {
 			b, err := json.Marshal(v)
 			return string(b), err
 		},
-		"lower":    strings.ToLower,
-		"asset":    func(path string) string { return assets() + path },
-		"centre":   func(joints []string) placement.CentreJoints { return placement.CentreJoints{Joints: joints} },
-		"hinges":   axes.Hinges,
-		"bindpose": bindpose.Of,
-		"dropClip": func(name string) placement.DropClip { return placement.DropClip{Clip: name} },
-		"named":    func(name string) map[string]string { return map[string]string{"name": name} },
+		"lower":     strings.ToLower,
+		"asset":     func(path string) string { return assets() + path },
+		"centre":    func(joints []string) placement.CentreJoints { return placement.CentreJoints{Joints: joints} },
+		"hinges":    axes.Hinges,
+		"bindpose":  bindpose.Of,
+		"twists":    axes.Twists,
+		"orders":    axes.Orders,
+		"chainFrom": axes.ChainFrom,
+		"list":      func(x ...string) []string { return x },
+		"times":     func(a int, b float64) float64 { return float64(a) * b },
+		"dropClip":  func(name string) placement.DropClip { return placement.DropClip{Clip: name} },
+		"named":     func(name string) map[string]string { return map[string]string{"name": name} },
 		// safe counts the findings that mend_safe takes up.
 		"safe": func(list []finding.Finding) int {
 			n := 0

@@ -3,13 +3,13 @@ package web
 import (
 	"context"
 	"errors"
-	"math"
 	"net/http"
 	"slices"
 	"strconv"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/formats/bundle"
+	"wisemarrow/stages/axes"
 	"wisemarrow/studio"
 )
 
@@ -222,10 +222,8 @@ type jointView struct {
 	Pinned     bool       `json:"pinned"`
 	Locked     bool       `json:"locked"`
 	Hidden     bool       `json:"hidden"`
-	// Low and High are how far it usually bends, in degrees from rest; both 0 where that
-	// is not known.
-	Low  float64 `json:"low,omitempty"`
-	High float64 `json:"high,omitempty"`
+	Order      string     `json:"order,omitempty"` // of its turns
+	axes.Keeping
 }
 
 func joints(o opened) []jointView {
@@ -235,17 +233,14 @@ func joints(o opened) []jointView {
 	}
 	children := sk.Children()
 	pairs := sk.Pairs(o.state.Settings.Marks)
-	usual := sk.UsualOf(o.state.Settings.Marks)
 	out := make([]jointView, len(sk.Joints))
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
 		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden}
+			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order}
 	}
-	for i, u := range usual {
-		if u != nil {
-			out[i].Low, out[i].High = math.Round(u[0]), math.Round(u[1])
-		}
+	for i, k := range axes.KeepingOf(o.state) {
+		out[i].Keeping = k
 	}
 	if o.state.Bind != nil {
 		at := sk.Numbers()

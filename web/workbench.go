@@ -111,7 +111,7 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, erro
 	}
 	var buf bytes.Buffer
 	err = s.pages.all.ExecuteTemplate(&buf, "tray_"+stage, map[string]any{"Character": o.Character, "Stage": review.Stage(stage), "State": o.state, "Review": review, "Head": o.rev.ID,
-		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Accept": accepted(), "Bound": changes})
+		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Op": o.rev.Op, "Accept": accepted(), "Bound": changes})
 	return buf.Bytes(), err
 }
 

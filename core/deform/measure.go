@@ -9,7 +9,6 @@ import (
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
-	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -62,15 +61,9 @@ func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.S
 }
 
 // Posed returns where the vertices stand when the joints are turned by angles in
-// degrees about their own X, then Y, then Z, by linear blending.
+// degrees about their own axes, in the order of each, by linear blending.
 func (s *Skin) Posed(angles map[string][3]float64) []r3.Vec {
-	turns := pose.Pose{}
-	for name, a := range angles {
-		if q := pose.Turn(a[0], a[1], a[2]); !quat.IsNaN(q) {
-			turns[name] = q
-		}
-	}
-	return Bound(s.points, s.weights, s.skeleton, turns, s.binding)
+	return Bound(s.points, s.weights, s.skeleton, pose.Angled(s.skeleton, angles), s.binding)
 }
 
 // measureChunk is the fixed length of the ranges whose sums are added up in order, so

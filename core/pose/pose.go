@@ -26,6 +26,44 @@ func Turn(x, y, z float64) quat.Number {
 	return quat.Mul(qz, quat.Mul(qy, qx))
 }
 
+// TurnIn is Turn in another order: "yzx" turns about Y first, within Z, within X. "" is
+// "xyz".
+func TurnIn(order string, x, y, z float64) quat.Number {
+	if order == "" || order == "xyz" {
+		return Turn(x, y, z)
+	}
+	rad := math.Pi / 180
+	q := geom.Identity
+	for i := range order {
+		switch order[i] {
+		case 'x':
+			q = quat.Mul(geom.AxisAngle(r3.Vec{X: 1}, x*rad), q)
+		case 'y':
+			q = quat.Mul(geom.AxisAngle(r3.Vec{Y: 1}, y*rad), q)
+		case 'z':
+			q = quat.Mul(geom.AxisAngle(r3.Vec{Z: 1}, z*rad), q)
+		}
+	}
+	return q
+}
+
+// Angled returns the pose of angles in degrees by name of joint, each in the order of turns
+// of its joint. A joint that s lacks, or angles that are no numbers, are left out.
+func Angled(s *skeleton.Skeleton, angles map[string][3]float64) Pose {
+	at := s.Numbers()
+	out := Pose{}
+	for name, a := range angles {
+		i, ok := at[name]
+		if !ok {
+			continue
+		}
+		if q := TurnIn(s.Joints[i].Order, a[0], a[1], a[2]); !quat.IsNaN(q) {
+			out[name] = q
+		}
+	}
+	return out
+}
+
 // World returns the posed world transform of every joint, parents first.
 func World(s *skeleton.Skeleton, p Pose) []geom.Matrix {
 	out := make([]geom.Matrix, len(s.Joints))

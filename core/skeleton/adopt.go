@@ -255,6 +255,9 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 			row(name, "moved").By = by
 			out.Joints[i].Pos, out.Joints[i].Confidence, out.Joints[i].Reason = p, 0, ""
 		}
+		if out.Joints[i].Keeps == nil {
+			out.Joints[i].Keeps = t.Keeps
+		}
 		row(name, "untouched").Theirs = t.Name
 	}
 	if len(matched) == 0 && o.Obsolete == "drop" {
@@ -274,7 +277,7 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 			parent = out.Index(oursOf[from.Joints[t.Parent].Name])
 		}
 		oursOf[t.Name] = name
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: t.Pos, Rot: t.Rot})
+		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: t.Pos, Rot: t.Rot, Order: t.Order, Keeps: t.Keeps})
 		row(name, "added").Theirs = t.Name
 	}
 	if o.Parenting == "take" {

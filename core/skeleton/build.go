@@ -218,6 +218,7 @@ func (s *Skeleton) Duplicate(i int, by r3.Vec, x Marks) (*Skeleton, []string) {
 		}
 		j.Name = freeName(j.Name, x, taken)
 		j.Pos = r3.Add(j.Pos, by)
+		j.Keeps = j.Keeps.at(func(p r3.Vec) r3.Vec { return r3.Add(p, by) })
 		j.Confidence, j.Reason = 0, ""
 		number[k] = len(out.Joints)
 		names = append(names, j.Name)

@@ -68,6 +68,7 @@ func (s *Skeleton) Transform(to geom.Matrix, rot quat.Number) *Skeleton {
 		j := &out.Joints[i]
 		j.Pos = to.Point(j.Pos)
 		j.Rot = geom.Normalise(quat.Mul(rot, j.Rot))
+		j.Keeps = j.Keeps.at(to.Point)
 	}
 	return out
 }

@@ -3,6 +3,7 @@ package skeleton
 import (
 	"fmt"
 	"math"
+	"reflect"
 
 	"wisemarrow/core/geom"
 
@@ -61,9 +62,10 @@ func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Marks
 				parent = k
 			}
 		}
-		made := Joint{Name: name, Parent: parent, Pos: Mirrored(j.Pos, plane), Rot: mirrorTurn(j.Rot, c), Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden}
+		made := Joint{Name: name, Parent: parent, Pos: Mirrored(j.Pos, plane), Rot: mirrorTurn(j.Rot, c), Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden,
+			Order: j.Order, Keeps: j.Keeps.mirrored(plane, c)}
 		if k, ok := number[name]; ok {
-			if out.Joints[k] != made {
+			if !alike(out.Joints[k], made) {
 				m.Updated = append(m.Updated, name)
 			}
 			out.Joints[k] = made
@@ -82,6 +84,13 @@ func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Marks
 		}
 	}
 	return out.ordered(), m, nil
+}
+
+// alike reports whether two joints are one, constraints by what they say.
+func alike(a, b Joint) bool {
+	x, y := a.Keeps, b.Keeps
+	a.Keeps, b.Keeps = nil, nil
+	return a == b && reflect.DeepEqual(x, y)
 }
 
 // mirrorTurn mirrors axes in the plane X = const. A turn about a is seen in the

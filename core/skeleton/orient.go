@@ -1,8 +1,10 @@
 package skeleton
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 
 	"wisemarrow/core/geom"
 
@@ -19,14 +21,50 @@ type Convention struct {
 	Bend string `json:"bend"` // axis the joint bends about, another of the three
 	// From is where the bend axis comes from: "bend", the way in which a joint of
 	// that name bends and the plane of the bones where they are clearly bent, else
-	// the parent's axis; or "world", the direction World brought square to the bone.
+	// the parent's axis; "world", the direction World brought square to the bone; or
+	// "surface", across the broad side of the limb, as the mesh around it is.
 	From  string     `json:"from"`
 	World [3]float64 `json:"world"`
+	// By is where it comes from for the kinds of chains that want another way.
+	By Chains `json:"by,omitzero"`
+	// Ends is what end joints get: "inherit", also "", is the axes of their parents, so that
+	// their own turn is none; "align" is axes like any other joint's.
+	Ends string `json:"ends,omitempty"`
 	// Sides is "bend": the aim follows the bone on both sides and the same
 	// positive turn bends both; or "mirror": the right side's axes are the
 	// negated mirror image of the left's, so that any equal turn looks mirrored.
 	Sides string `json:"sides"`
 }
+
+// Chains is a source of the bend axis for each kind of chain; "" is the convention's own.
+type Chains struct {
+	Arm     string `json:"arm,omitempty"`
+	Leg     string `json:"leg,omitempty"`
+	Spine   string `json:"spine,omitempty"`
+	Fingers string `json:"fingers,omitempty"`
+	Tail    string `json:"tail,omitempty"`
+}
+
+// from returns where the bend axis of a joint of a motion comes from.
+func (c Convention) from(m Motion) string {
+	own := ""
+	switch m {
+	case Girdle, Shoulder, Elbow, Wrist:
+		own = c.By.Arm
+	case Hip, Knee, Ankle, Toe:
+		own = c.By.Leg
+	case Trunk, Jaw:
+		own = c.By.Spine
+	case Finger, Thumb:
+		own = c.By.Fingers
+	case Tail:
+		own = c.By.Tail
+	}
+	return cmp.Or(own, c.From)
+}
+
+// Third is the axis that is neither along the bone nor that of the bend.
+func (c Convention) Third() string { return string("xyz"[3-int(c.Aim[0]-'x')-int(c.Bend[0]-'x')]) }
 
 // DefaultConvention aims Y along the bone and bends about X.
 var DefaultConvention = Convention{Aim: "y", Bend: "x", From: "bend", World: [3]float64{1, 0, 0}, Sides: "bend"}
@@ -37,24 +75,39 @@ func (c Convention) Validate() error {
 	switch {
 	case !axes[c.Aim] || !axes[c.Bend] || c.Aim == c.Bend:
 		return fmt.Errorf("aim axis %q and bend axis %q must be two different ones of x, y and z", c.Aim, c.Bend)
-	case c.From != "bend" && c.From != "world":
-		return fmt.Errorf("the bend axis comes from \"bend\" or \"world\", not %q", c.From)
+	case !slices.Contains(sources, c.From):
+		return fmt.Errorf("the bend axis comes from \"bend\", \"world\" or \"surface\", not %q", c.From)
+	case c.Ends != "" && c.Ends != "inherit" && c.Ends != "align":
+		return fmt.Errorf("end joints \"inherit\" or \"align\", not %q", c.Ends)
 	case c.Sides != "bend" && c.Sides != "mirror":
 		return fmt.Errorf("sides are \"bend\" or \"mirror\", not %q", c.Sides)
 	case r3.Norm(vec(c.World)) == 0 || !geom.Finite(vec(c.World)):
 		return fmt.Errorf("the world direction %v points nowhere", c.World)
 	}
+	for _, own := range []string{c.By.Arm, c.By.Leg, c.By.Spine, c.By.Fingers, c.By.Tail} {
+		if own != "" && !slices.Contains(sources, own) {
+			return fmt.Errorf("the bend axis of a kind of chain comes from \"bend\", \"world\" or \"surface\", not %q", own)
+		}
+	}
 	return nil
 }
+
+// sources are where a bend axis may come from.
+var sources = []string{"bend", "world", "surface"}
 
 func vec(a [3]float64) r3.Vec { return r3.Vec{X: a[0], Y: a[1], Z: a[2]} }
 
 // straight is the sine of the angle below which two bones have no plane.
 const straight = 0.02
 
-// Orient returns the skeleton with the chosen joints turned by the convention;
-// nil chooses all. No joint moves. End joints take their parent's axes.
+// Orient is OrientOn without a mesh: what would come from the surface comes from the bend.
 func (s *Skeleton) Orient(which []int, c Convention, x Marks) (*Skeleton, error) {
+	return s.OrientOn(nil, which, c, x)
+}
+
+// OrientOn returns the skeleton with the chosen joints turned by the convention; nil
+// chooses all. No joint moves. solid is the tree of the mesh around it, or nil.
+func (s *Skeleton) OrientOn(solid *geom.Tree, which []int, c Convention, x Marks) (*Skeleton, error) {
 	if err := c.Validate(); err != nil {
 		return nil, err
 	}
@@ -66,9 +119,14 @@ func (s *Skeleton) Orient(which []int, c Convention, x Marks) (*Skeleton, error)
 	for _, i := range which {
 		chosen[i] = true
 	}
-	aims, bends := s.directions(c, x)
-	for i := range s.Joints {
-		if chosen[i] {
+	aims, bends := s.directions(solid, c, x)
+	children := s.Children()
+	for i, j := range s.Joints {
+		switch {
+		case !chosen[i]:
+		case len(children[i]) == 0 && j.Parent >= 0 && c.Ends != "align":
+			out.Joints[i].Rot = out.Joints[j.Parent].Rot
+		default:
 			flip := c.Sides == "mirror" && x.Of(s.Joints[i].Name) == Right
 			out.Joints[i].Rot = frame(c, aims[i], bends[i], flip)
 		}
@@ -92,7 +150,7 @@ func frame(c Convention, aim, bend r3.Vec, flip bool) quat.Number {
 }
 
 // directions returns unit aim and bend directions of every joint.
-func (s *Skeleton) directions(c Convention, x Marks) (aims, bends []r3.Vec) {
+func (s *Skeleton) directions(solid *geom.Tree, c Convention, x Marks) (aims, bends []r3.Vec) {
 	n := len(s.Joints)
 	children := s.Children()
 	aims, bends = make([]r3.Vec, n), make([]r3.Vec, n)
@@ -106,7 +164,15 @@ func (s *Skeleton) directions(c Convention, x Marks) (aims, bends []r3.Vec) {
 				aims[i] = aims[j.Parent]
 			}
 		}
-		if c.From == "bend" {
+		from := c.from(b.motion[i])
+		if from == "surface" {
+			from = "bend"
+			if axis, ok := b.broad(solid, i, aims[i]); ok {
+				bends[i] = axis
+				continue
+			}
+		}
+		if from == "bend" {
 			if axis, ok := b.flexes(i); ok {
 				bends[i] = axis
 				continue

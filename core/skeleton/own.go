@@ -33,7 +33,7 @@ func NewOwn(name string, like Params, s *Skeleton, maps []NameMap) (*Own, error)
 	o := &Own{Name: strings.TrimSpace(name), Like: like, Skeleton: s.Clone()}
 	for i := range o.Skeleton.Joints {
 		j := &o.Skeleton.Joints[i]
-		*j = Joint{Name: j.Name, Parent: j.Parent, Pos: j.Pos, Rot: j.Rot}
+		*j = Joint{Name: j.Name, Parent: j.Parent, Pos: j.Pos, Rot: j.Rot, Order: j.Order, Keeps: j.Keeps}
 	}
 	kind, err := like.Build()
 	if err != nil {
@@ -128,5 +128,5 @@ func (o *Own) Standing() *Skeleton {
 	for i := range out.Joints {
 		out.Joints[i].Pos = r3.Sub(out.Joints[i].Pos, foot)
 	}
-	return out
+	return Carried(o.Skeleton, out)
 }

@@ -5,6 +5,7 @@ package skeleton
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"wisemarrow/core/geom"
 
@@ -26,6 +27,11 @@ type Joint struct {
 	// Pinned joints stay where they are when the rest is fitted, Locked ones
 	// refuse to be moved at all, Hidden ones are not shown.
 	Pinned, Locked, Hidden bool `json:",omitempty"`
+	// Order is that in which turns about the joint's own axes are made: "xyz", the usual one
+	// and "", turns about X first, within Y, within Z.
+	Order string `json:",omitempty"`
+	// Keeps is what the joint keeps to when it is posed; nil is nothing.
+	Keeps *Constraints `json:",omitempty"`
 }
 
 // Skeleton is a list of joints, parents before children. A Skeleton that is
@@ -82,11 +88,24 @@ func (s *Skeleton) Validate() error {
 			return fmt.Errorf("joint %q is at %v, which is no place", j.Name, j.Pos)
 		case !(quat.Abs(j.Rot) > 0.99 && quat.Abs(j.Rot) < 1.01):
 			return fmt.Errorf("joint %q has the rotation %v, which is no unit quaternion", j.Name, j.Rot)
+		case !IsOrder(j.Order):
+			return fmt.Errorf("joint %q has the order of turns %q, which is none of x, y and z", j.Name, j.Order)
+		}
+		if j.Keeps != nil {
+			if err := j.Keeps.Validate(); err != nil {
+				return fmt.Errorf("joint %q: %w", j.Name, err)
+			}
 		}
 		seen[j.Name] = true
 	}
 	return nil
 }
+
+// Orders are the orders in which turns about three axes can be made.
+var Orders = []string{"xyz", "yzx", "zxy", "xzy", "yxz", "zyx"}
+
+// IsOrder reports whether turns can be made in that order; "" is the usual one.
+func IsOrder(order string) bool { return order == "" || slices.Contains(Orders, order) }
 
 // Children returns the children of every joint, ascending.
 func (s *Skeleton) Children() [][]int {

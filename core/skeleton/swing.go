@@ -51,7 +51,7 @@ func (s *Skeleton) TrySwings(solid *geom.Tree, c Convention, x Marks) []Swing {
 			w.Closes = w.Closes && r3.Dot(went, ought) > 0
 			w.Off = math.Max(w.Off, between(r3.Cross(d, to), r3.Cross(d, should)))
 		}
-		if c.From == "world" && !w.Closes { // one sense for all was asked for
+		if c.from(b.motion[i]) == "world" && !w.Closes { // one sense for all was asked for
 			w.Closes, w.Off = true, math.Pi-w.Off
 		}
 		if k := pairs.Partner[i]; k >= 0 {

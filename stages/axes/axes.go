@@ -19,7 +19,14 @@ func init() {
 		Touched: func(s *studio.State) bool { return s.Skeleton != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "settings"}, // the mesh: for what a limb bends into
 		Find:    find})
+	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
+		studio.Entry{Name: "match_axes", Label: "Roll joints as the one chosen last", Stage: "axes", Words: "match copy orientation whole chain active equal", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MatchAxes{} }},
+		studio.Entry{Name: "copy_axes", Label: "Copy axes to the other side", Stage: "axes", Words: "mirror orientation partner opposite symmetry", From: studio.FromJoints, Needs: needs, New: func() studio.Operation { return &CopyAxes{} }},
+		studio.Entry{Name: "align_ends", Label: "Give end joints their parents' axes", Stage: "axes", Words: "end leaf tip zero orientation inherit", Needs: needs, New: func() studio.Operation { return &AlignEnds{} }},
+		studio.Entry{Name: "align_twists", Label: "Put twist joints on their bones, evenly", Stage: "axes", Words: "roll bones forearm share distribute twist", Needs: needs, New: func() studio.Operation { return &AlignTwists{} }},
+		studio.Entry{Name: "set_order", Label: "Choose orders of turns", Stage: "axes", Words: "rotation order gimbal euler xyz", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetOrder{} }},
+		studio.Entry{Name: "align_safe", Label: "Align what is safe", Stage: "axes", Words: "fix all orientation clean up automatic", Needs: needs, New: func() studio.Operation { return &AlignSafe{} }},
 		studio.Entry{Name: "roll_axes", Label: "Turn the roll", Stage: "axes", Words: "flip twist roll invert reverse axis orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RollAxes{} }},
 		studio.Entry{Name: "set_axes", Label: "Set the axes of all joints", Stage: "axes", Words: "orient joint orientation roll align aim", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetAxes{Convention: skeleton.DefaultConvention} }},
 	)
@@ -43,7 +50,7 @@ func find(c *studio.Checked) []finding.Finding {
 // nil.
 func Check(sk *skeleton.Skeleton, solid *geom.Tree, c skeleton.Convention, x skeleton.Marks) []finding.Finding {
 	remedy := func(label string, joints []string) finding.Remedy {
-		params := map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides}
+		params := map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides, "ends": c.Ends, "by": c.By}
 		if joints != nil {
 			params["joints"], params["from"] = joints, "bend" // the world's way is what led here
 		}
@@ -52,7 +59,8 @@ func Check(sk *skeleton.Skeleton, solid *geom.Tree, c skeleton.Convention, x ske
 	if off := sk.CheckAxes(c, x, remedy("Set the axes of all joints", nil)); off != nil {
 		return off
 	}
-	return sk.CheckSwing(solid, c, x, func(joints []string) finding.Remedy { return remedy("Set the axes of these", joints) })
+	of := func(joints []string) finding.Remedy { return remedy("Set the axes of these", joints) }
+	return append(sk.CheckSwing(solid, c, x, of), sk.CheckRolls(solid, c, x, of)...)
 }
 
 // Hinge is a joint whose way to bend is known, as the panel lists it.
@@ -100,11 +108,12 @@ type SetAxes struct {
 
 // Apply implements Operation.
 func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	was := s
 	which, err := some(&s, o.Joints, o.Branch)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	turned, err := s.Skeleton.Orient(which, o.Convention, s.Settings.Marks)
+	turned, err := s.Skeleton.OrientOn(solidOf(s), which, o.Convention, s.Settings.Marks)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
@@ -134,6 +143,7 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if all > 0 {
 		out.Sentence += fmt.Sprintf("; %d of %d hinges fold the way they should", right, all)
 	}
+	out.Sentence += still(was, s)
 	return s, out, nil
 }
 
@@ -156,10 +166,10 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	case !(math.Abs(o.Degrees) <= 360):
 		return s, studio.Outcome{}, studio.Wrong("the roll turns by at most 360°, not by %g", o.Degrees)
 	}
-	c := s.Settings.Convention
+	c, was := s.Settings.Convention, s
 	s = s.WithAxes(s.Skeleton.Turned(which, int(c.Aim[0]-'x'), o.Degrees))
 	s.Settings.Oriented = true
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Turned the roll of %s by %.4g°", joints(len(which)), o.Degrees)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Turned the roll of %s by %.4g°", joints(len(which)), o.Degrees) + still(was, s)}, nil
 }
 
 func joints(n int) string {

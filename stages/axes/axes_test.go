@@ -43,7 +43,7 @@ func TestARollThatIsFlippedIsFoundAndMended(t *testing.T) {
 	require.NoError(t, err)
 	r, _, err = x.Do(context.Background(), c.ID, r.ID, "set_axes", params, "tester")
 	require.NoError(t, err)
-	require.Equal(t, "Set the axes of 1 joint: 0 off their bone became 0; 8 of 8 hinges fold the way they should", r.Outcome.Sentence)
+	require.Equal(t, "Set the axes of 1 joint: 0 off their bone became 0; 8 of 8 hinges fold the way they should; nothing moved", r.Outcome.Sentence)
 	require.Empty(t, studiotest.Findings(t, x, r, "axes"))
 }
 

@@ -29,13 +29,12 @@ func bound(s studio.State, p pose.Pose) []r3.Vec {
 // RestPose makes what is seen the new bind pose: vertices, joints, normals and shape
 // targets are brought there, and weights and motions stay what they are.
 type RestPose struct {
-	// Angles are the degrees by which joints are turned about their own X, then Y, then Z.
+	// Angles are the degrees by which joints are turned about their own axes, in the order of each.
 	Angles map[string][3]float64 `json:"angles,omitempty"`
 }
 
 // Apply implements studio.Operation.
 func (o *RestPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	p := pose.Pose{}
 	for name, a := range o.Angles {
 		if _, err := s.Skeleton.Find(name); err != nil {
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
@@ -45,8 +44,8 @@ func (o *RestPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 				return s, studio.Outcome{}, studio.Wrong("%s is turned by %g, which is no angle", name, d)
 			}
 		}
-		p[name] = pose.Turn(a[0], a[1], a[2])
 	}
+	p := pose.Angled(s.Skeleton, o.Angles)
 	out, far, err := rested(s, p)
 	if err != nil {
 		return s, studio.Outcome{}, err

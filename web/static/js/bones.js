@@ -10,6 +10,7 @@ import { ink } from './ink.js';
 
 const barbs = 8;
 const strokesPerBone = 2 + barbs;
+const fanStrokes = 14; // a bone of the fan that shows how the roll runs along a chain
 // Pixels: the shaft, that of a chosen bone, barbs, and the nib: how wide, where it begins
 // and ends before the middle of the child's ring.
 const shaftWide = 2, chosenWide = 3, barbWide = 1.3, nib = { wide: 5.5, from: 17, to: 6 };
@@ -117,10 +118,12 @@ export class Bones {
     Object.assign(this.rings.material.uniforms, this.deep);
     this.rings.onBeforeRender = (renderer, scene, camera) => fromSide(camera, this.rings.material);
     this.axes = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ vertexColors: true, depthTest: false, transparent: true }));
+    this.fan = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: ink('--axis-x'), depthTest: false, transparent: true, opacity: 0.65 }));
     this.quills.renderOrder = 6;
+    this.fan.renderOrder = 7;
     this.axes.renderOrder = 7;
     this.rings.renderOrder = 9;
-    for (const o of [this.quills, this.rings, this.axes]) { o.frustumCulled = false; this.group.add(o); }
+    for (const o of [this.quills, this.rings, this.axes, this.fan]) { o.frustumCulled = false; this.group.add(o); }
   }
 
   // within tells the middle of the character and how broad it is, for what is on the far
@@ -147,6 +150,7 @@ export class Bones {
     make(this.rings, joints.length, { position: 3, tint: 3, side: 1, big: 1 });
     this.rings.geometry.setIndex(order);
     make(this.axes, 6 * joints.length, { position: 3, color: 3 });
+    make(this.fan, 2 * fanStrokes * this.list.length, { position: 3 });
   }
 
   tint(j, chosen) {
@@ -156,7 +160,41 @@ export class Bones {
     return { left: this.inks.amber, right: this.inks.teal, centre: this.inks.ink }[j.side];
   }
 
-  update(posed, chosen, showAxes, also = new Set()) {
+  // chain are the joints that follow one another from where the chosen one's chain begins.
+  chain(chosen) {
+    const children = this.joints.map(() => []);
+    this.joints.forEach((j, i) => { if (j.parent >= 0) children[j.parent].push(i); });
+    let i = chosen;
+    while (this.joints[i].parent >= 0 && children[this.joints[i].parent].length === 1) i = this.joints[i].parent;
+    const out = [i];
+    while (children[i].length === 1) { [i] = children[i]; out.push(i); }
+    return out;
+  }
+
+  // drawFan shows how the bend axis turns along the chain of the chosen joint: strokes from
+  // joint to joint, flat where the roll is even and wrung where it jumps.
+  drawFan(posed, chosen, size) {
+    const p = this.fan.geometry.attributes.position, bend = unit[this.convention.bend];
+    let k = 0;
+    if (chosen >= 0) {
+      const way = this.chain(chosen), long = 0.03 * this.height * size;
+      for (let n = 0; n + 1 < way.length && 2 * fanStrokes * (n + 1) <= p.count; n++) {
+        const a = bend.clone().applyQuaternion(posed.turn[way[n]]), b = bend.clone().applyQuaternion(posed.turn[way[n + 1]]);
+        for (let s = 0; s < fanStrokes; s++) {
+          const t = s / fanStrokes, at = posed.at[way[n]].clone().lerp(posed.at[way[n + 1]], t), dir = a.clone().lerp(b, t).normalize();
+          p.setXYZ(k++, at.x, at.y, at.z);
+          at.addScaledVector(dir, long);
+          p.setXYZ(k++, at.x, at.y, at.z);
+        }
+      }
+    }
+    p.needsUpdate = true;
+    this.fan.geometry.setDrawRange(0, k);
+  }
+
+  // update follows a pose. axes says of which joints the axes are drawn, and how large; null
+  // is none.
+  update(posed, chosen, axes, also = new Set()) {
     this.inks ??= this.readInks();
     const taken = (i) => i === chosen || also.has(i);
     const bend = unit[this.convention.bend];
@@ -207,11 +245,13 @@ export class Bones {
       rp.big.setX(i, taken(i) ? 1 : 0);
     });
     for (const a of Object.values(rp)) a.needsUpdate = true;
-    this.axes.visible = showAxes;
+    this.axes.visible = this.fan.visible = Boolean(axes);
+    if (!axes) return;
+    this.drawFan(posed, chosen, axes.size);
     const ap = this.axes.geometry.attributes;
     this.joints.forEach((j, i) => {
       ['x', 'y', 'z'].forEach((name, s) => {
-        const end = unit[name].clone().applyQuaternion(posed.turn[i]).multiplyScalar((i === chosen ? 0.075 : 0.04) * this.height).add(posed.at[i]);
+        const end = unit[name].clone().applyQuaternion(posed.turn[i]).multiplyScalar((axes.all || taken(i) ? (i === chosen ? 0.075 : 0.04) : 0) * axes.size * this.height).add(posed.at[i]);
         const t = this.inks[name];
         ap.position.setXYZ(6 * i + 2 * s, posed.at[i].x, posed.at[i].y, posed.at[i].z);
         ap.position.setXYZ(6 * i + 2 * s + 1, end.x, end.y, end.z);
@@ -227,5 +267,5 @@ export class Bones {
     return { ink: ink('--ink'), amber: ink('--amber'), teal: ink('--teal'), rust: ink('--rust'), ghost: ink('--soft'), x: ink('--axis-x'), y: ink('--axis-y'), z: ink('--axis-z') };
   }
 
-  restyle() { this.inks = null; }
+  restyle() { this.inks = null; this.fan.material.color.copy(ink('--axis-x')); }
 }

@@ -21,13 +21,15 @@ function make(name, attributes, parent) {
 }
 
 // axesOf are the axes about which the three angles of a pose turn a joint, in the world:
-// X turns within Y, and Y within Z. base is the joint's turn at rest under its parent.
-function axesOf(base, [, y, z]) {
-  return {
-    z: unit.z.clone().applyQuaternion(base),
-    y: unit.y.clone().applyQuaternion(base.clone().multiply(turnOf([0, 0, z]))),
-    x: unit.x.clone().applyQuaternion(base.clone().multiply(turnOf([0, y, z]))),
-  };
+// the first of its order turns within the second, and that within the third. base is the
+// joint's turn at rest under its parent.
+function axesOf(base, angles, order) {
+  const out = {};
+  [...order].forEach((axis, n) => {
+    const outer = angles.map((a, k) => (order.indexOf('xyz'[k]) > n ? a : 0));
+    out[axis] = unit[axis].clone().applyQuaternion(base.clone().multiply(turnOf(outer, new Quaternion(), order)));
+  });
+  return out;
 }
 
 export class Instrument {
@@ -249,16 +251,16 @@ export class Instrument {
 
 // dialsOf are the dials of a joint: about its bend axis, its bone and the third axis. zero
 // is where each needle stands at rest: along the bone, of the twist along the barbs.
-export function dialsOf({ convention, base, angles, usual }) {
-  const axes = axesOf(base, angles), third = ['x', 'y', 'z'].find((a) => a !== convention.aim && a !== convention.bend);
+export function dialsOf({ convention, base, angles, usual, order = 'xyz' }) {
+  const axes = axesOf(base, angles, order), third = ['x', 'y', 'z'].find((a) => a !== convention.aim && a !== convention.bend);
   return [['bend', convention.bend, convention.aim], ['side', third, convention.aim], ['twist', convention.aim, third]].map(([motion, axis, zero]) => {
     const k = 'xyz'.indexOf(axis), without = [...angles];
     without[k] = 0;
-    const at = unit[zero].clone().applyQuaternion(base.clone().multiply(turnOf(without, new Quaternion())));
+    const at = unit[zero].clone().applyQuaternion(base.clone().multiply(turnOf(without, new Quaternion(), order)));
     const about = axes[axis];
     at.addScaledVector(about, -at.dot(about)); // square to the axis, whatever the other angles are
     if (at.length() < 1e-3) at.set(about.y, about.z, about.x).cross(about);
     at.normalize();
-    return { motion, axis, about, zero: at, angle: angles[k], usual: motion === 'bend' ? usual : null };
+    return { motion, axis, about, zero: at, angle: angles[k], usual: usual[motion] };
   });
 }

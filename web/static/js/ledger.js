@@ -21,6 +21,12 @@ function cell(text, name) {
   return c;
 }
 
+function keeping(j) {
+  const c = cell([j.keeps, j.order && `turns ${j.order}`].filter(Boolean).join('; '), 'keeps');
+  c.title = c.textContent;
+  return c;
+}
+
 // branches returns the joints with their depths, each followed by what hangs from it.
 function branches(list) {
   const children = list.map(() => []), out = [];
@@ -40,6 +46,7 @@ const columns = [
   ['Joint', 'name', (j) => j.name], ['Side', 'side', (j) => j.side], ['Placed', 'placed', (j) => (j.reason ? j.confidence : 2)],
   ['X cm', 'num', (j) => j.pos[0]], ['Y cm', 'num', (j) => j.pos[1]], ['Z cm', 'num', (j) => j.pos[2]],
   ['Bound', 'bound', (j) => (j.end ? 'zz' : j.bound)], ['Leads', 'num', (j) => (j.end ? -1 : j.leads)],
+  ['Keeps to', 'keeps', (j) => j.keeps ?? ''],
 ];
 const order = { by: -1, down: false }; // as they hang, at first
 
@@ -109,7 +116,7 @@ export function draw() {
     if (j.reason) placed.style.setProperty('--sure', j.confidence);
     const bound = cell(j.end ? 'end joint' : j.bound, 'bound');
     bound.title = j.cause;
-    row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1).replace(/^-0\.0$/, '0.0'), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'));
+    row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1).replace(/^-0\.0$/, '0.0'), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'), keeping(j));
     frag.append(row);
   }
   const focus = document.activeElement?.closest?.('#ledger [data-sort]')?.dataset.sort;

@@ -33,7 +33,7 @@ export class Plate {
     this.measure = new Measure(this.view);
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); };
     on('pose', () => this.bend());
-    on('also along step', () => this.drawBones());
+    on('also along step axes', () => this.drawBones());
     on('chosen map wire through bones finding probed would faces pieces normals', () => this.show());
     document.addEventListener('redraw', () => this.show());
     on('smooth stage', () => this.smoothen());
@@ -128,7 +128,7 @@ export class Plate {
 
   // bend puts skin and bones into the pose; stages that do not pose show rest.
   bend() {
-    this.posed.update(this.tool?.posed ? store.pose : new Map(), this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
+    this.posed.update(this.tool?.swung ?? (this.tool?.posed ? store.pose : new Map()), this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
     this.skin?.setPose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
     this.drawBones();
@@ -138,7 +138,8 @@ export class Plate {
   drawBones() {
     if (!this.skin || !store.character) return;
     this.bones.group.visible = store.bones && this.tool?.bones !== false;
-    if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, Boolean(this.tool?.axes), store.also);
+    this.tool?.beforeBones?.(this);
+    if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, this.tool?.axes ? store.axes : null, store.also);
     this.turner();
     this.view.invalidate();
   }
@@ -152,7 +153,7 @@ export class Plate {
     this.ghost.setJoints(all, store.character.convention, this.box.getSize(new Vector3()).y);
     const posed = new Posed(all);
     posed.update(new Map());
-    this.ghost.update(posed, -1, false);
+    this.ghost.update(posed, -1, null);
   }
 
   show() {
@@ -205,10 +206,11 @@ export class Plate {
     if (!mode) { this.instrument.show(null); return; }
     const j = joints()[i], at = this.posed.at[i].clone();
     const parent = j.parent >= 0 ? this.posed.turn[j.parent] : new Quaternion();
-    if (mode === 'turn') {
+    if (mode === 'turn' || mode === 'roll') {
       const base = parent.clone().multiply(this.posed.local[i].turn);
-      const usual = j.low || j.high ? [j.low ?? 0, j.high ?? 0] : null;
-      this.instrument.show({ mode, name: j.name, at, dials: dialsOf({ convention: store.character.convention, base, angles: store.pose.get(i) ?? [0, 0, 0], usual }) });
+      const known = (l) => (l && (l[0] || l[1]) ? l : null), usual = { bend: known(j.bend), side: known(j.aside), twist: known(j.twist) };
+      const dials = dialsOf({ convention: store.character.convention, base, angles: mode === 'roll' ? [0, 0, 0] : store.pose.get(i) ?? [0, 0, 0], usual: mode === 'roll' ? {} : usual, order: j.order || 'xyz' });
+      this.instrument.show({ mode: 'turn', name: j.name, at, dials: mode === 'roll' ? dials.filter((d) => d.motion === 'twist').map((d) => ({ ...d, motion: 'twist', angle: this.tool.rolled ?? 0 })) : dials });
       return;
     }
     const frame = { world: new Quaternion(), joint: this.posed.turn[i], parent }[store.along];

@@ -1,26 +1,28 @@
 // Where joints stand when they are turned; the same as core/pose in Go, which a
-// test compares it with. A pose is degrees about a joint's own X, then Y, then Z.
-import { Matrix4, Quaternion, Vector3 } from 'three';
+// test compares it with. A pose is degrees about a joint's own axes, in
+// the order of its turns: X, then Y, then Z at first.
+import { Euler, Matrix4, Quaternion, Vector3 } from 'three';
 
 const rad = Math.PI / 180;
 const axes = [new Vector3(1, 0, 0), new Vector3(0, 1, 0), new Vector3(0, 0, 1)];
 
-export function turnOf([x, y, z], out = new Quaternion()) {
+// turnOf is the turn of degrees about X, Y and Z, made in an order: the first axis turns
+// within the second, and that within the third.
+export function turnOf(angles, out = new Quaternion(), order = 'xyz') {
   const q = new Quaternion();
-  out.setFromAxisAngle(axes[2], z * rad);
-  out.multiply(q.setFromAxisAngle(axes[1], y * rad));
-  return out.multiply(q.setFromAxisAngle(axes[0], x * rad));
+  out.identity();
+  for (const name of order || 'xyz') {
+    const k = 'xyz'.indexOf(name);
+    out.premultiply(q.setFromAxisAngle(axes[k], angles[k] * rad));
+  }
+  return out;
 }
 
-// anglesOf is the inverse of turnOf, with Y between −90 and 90 degrees.
-export function anglesOf(q) {
-  const m = new Matrix4().makeRotationFromQuaternion(q).elements;
-  const s = Math.max(-1, Math.min(1, -m[2]));
-  const y = Math.asin(s);
-  const flat = Math.abs(s) > 0.999999;
-  const x = flat ? Math.atan2(-m[9], m[5]) : Math.atan2(m[6], m[10]);
-  const z = flat ? 0 : Math.atan2(m[1], m[0]);
-  return [x / rad, y / rad, z / rad];
+// anglesOf is the inverse of turnOf, with the angle about the middle axis between −90 and 90
+// degrees.
+export function anglesOf(q, order = 'xyz') {
+  const e = new Euler().setFromQuaternion(q, [...(order || 'xyz')].reverse().join('').toUpperCase());
+  return [e.x / rad, e.y / rad, e.z / rad];
 }
 
 // stretched is the matrix of what scales or shears before a joint's turn, by columns.
@@ -78,7 +80,7 @@ export class Posed {
       const { at, turn } = this.local[i];
       this.turn[i].copy(turn);
       const angles = pose.get(i);
-      if (angles) this.turn[i].multiply(turnOf(angles, this.q));
+      if (angles) this.turn[i].multiply(turnOf(angles, this.q, j.order));
       this.at[i].copy(at);
       if (j.parent >= 0) {
         this.at[i].applyQuaternion(this.turn[j.parent]).add(this.at[j.parent]);

@@ -38,6 +38,7 @@ export const store = {
   facing: null, // that a person has said for it; '' is as found, null as before
   tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
+  axes: { all: true, size: 1 }, // which joints' axes are drawn, and how large
   bindShown: false, // at the bind pose: the recorded pose is shown, not the current one
 
   // chosen is the number of the chosen joint, -1 for none; also those besides it.

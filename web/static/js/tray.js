@@ -109,15 +109,17 @@ function focused() {
   };
 }
 
-// paramsOf reads a form: numbers as numbers, in the unit of the operation.
+// paramsOf reads a form: numbers as numbers, in the unit of the operation; a field called
+// by.arm is arm within by.
 function paramsOf(form, submitter) {
   const out = {};
   for (const f of form.elements) {
     if (!f.name) continue;
-    if (f.type === 'checkbox') out[f.name] = f.checked;
-    else if (f.type === 'number') out[f.name] = Number(f.value) * Number(f.dataset.scale ?? 1);
-    else if (f.dataset.number !== undefined) out[f.name] = Number(f.value);
-    else out[f.name] = f.value;
+    const [name, within] = f.name.split('.').reverse(), to = within ? out[within] ??= {} : out;
+    if (f.type === 'checkbox') to[name] = f.checked;
+    else if (f.type === 'number') to[name] = Number(f.value) * Number(f.dataset.scale ?? 1);
+    else if (f.dataset.number !== undefined) to[name] = Number(f.value);
+    else to[name] = f.value;
   }
   if (submitter?.dataset.chosen !== undefined) {
     out.joints = chosenNames();

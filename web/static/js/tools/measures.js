@@ -22,14 +22,14 @@ function arrays({ skin, columns }) {
   all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
-  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot }) => ({ name, parent, pos, rot }))), JSON.stringify(store.character.binding ?? null)];
+  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order }) => ({ name, parent, pos, rot, order }))), JSON.stringify(store.character.binding ?? null)];
 }
 
 // measured returns the measures of the pose as JSON.
 export async function measured(pose = posesByName()) {
   if (!why()) {
     try {
-      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot].join()).join(), JSON.stringify(store.character.binding ?? null)].join('|');
+      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order].join()).join(), JSON.stringify(store.character.binding ?? null)].join('|');
       if (loaded !== key) { await core('load', ...arrays(plate)); loaded = key; }
       return await core('measure', JSON.stringify(pose));
     } catch (e) { if (!why()) throw e; }

@@ -23,7 +23,7 @@ async function open(k) {
 function show(m, frame) {
   m.frame = frame;
   const pose = new Map(), q = new Quaternion();
-  m.at.forEach((i, k) => { if (i >= 0) pose.set(i, anglesOf(q.fromArray(m.turns, 4 * (frame * m.width + k)))); });
+  m.at.forEach((i, k) => { if (i >= 0) pose.set(i, anglesOf(q.fromArray(m.turns, 4 * (frame * m.width + k)), joints()[i].order)); });
   store.move = [...m.root.slice(3 * frame, 3 * frame + 3)];
   set({ pose });
   const p = panel();

@@ -1,0 +1,233 @@
+package skeleton
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+const (
+	// rollLimit is how far, in radians, a bend axis may be off the one that the convention
+	// gives; jumpLimit how much that may change from a joint to the next.
+	rollLimit = 10 * math.Pi / 180
+	jumpLimit = 20 * math.Pi / 180
+	// twistOffLimit is how far a twist joint may be off its bone, over the bone's length.
+	twistOffLimit = 0.01
+	// palmLimit is how far a palm may face from the ground while the arm is held out.
+	palmLimit = 45 * math.Pi / 180
+	// lockLimit is the angle in degrees about the middle axis of three from which turns about
+	// the two others are nearly one.
+	lockLimit = 85
+)
+
+// RollsOff returns for each joint the signed angle in radians about its bone by which its
+// bend axis is off the one that the convention gives it; 0 where its aim is off the bone or
+// it ends a chain.
+func (s *Skeleton) RollsOff(solid *geom.Tree, c Convention, x Marks) []float64 {
+	out := make([]float64, len(s.Joints))
+	aims, bends := s.directions(solid, c, x)
+	children := s.Children()
+	for i, j := range s.Joints {
+		if len(children[i]) == 0 || between(s.alongBone(i, c, x), aims[i]) > AxisLimit {
+			continue
+		}
+		now := axisOf(j, c.Bend)
+		out[i] = math.Atan2(r3.Dot(r3.Cross(bends[i], now), aims[i]), r3.Dot(bends[i], now))
+	}
+	return out
+}
+
+// CheckRolls tells of bend axes that are off, jump along a chain or differ from the
+// partner's, for joints that are no hinges (CheckSwing tells of those), of twist joints off
+// their line, palms, and orders of turns that lock. remedy is the operation that sets the
+// axes of joints by the convention.
+func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy func(joints []string) finding.Remedy) []finding.Finding {
+	var out []finding.Finding
+	b := s.body(x)
+	off := s.RollsOff(solid, c, x)
+	hinge := func(i int) bool { _, known := b.flexes(i); return known && b.motion[i].Hinge() }
+	var jump, wrong, unlike []string
+	worstJump, worstOff, worstUnlike := 0.0, 0.0, 0.0
+	for i, j := range s.Joints {
+		if p := j.Parent; p >= 0 && len(b.children[p]) == 1 && len(b.children[i]) > 0 && !hinge(i) {
+			d := math.Abs(math.Remainder(off[i]-off[p], 2*math.Pi))
+			if d > jumpLimit {
+				jump = append(jump, j.Name)
+				worstJump = math.Max(worstJump, d)
+				continue
+			}
+		}
+		if a := math.Abs(off[i]); a > rollLimit && !hinge(i) {
+			wrong = append(wrong, j.Name)
+			worstOff = math.Max(worstOff, a)
+		}
+	}
+	if s.turned(x) <= turnedLimit {
+		pairs := s.Pairs(x)
+		for i, j := range s.Joints {
+			k := pairs.Partner[i]
+			if k < 0 || x.Of(j.Name) != Right || hinge(i) || len(b.children[i]) == 0 {
+				continue
+			}
+			a, d := b.aims[k], b.aims[i]
+			a.X = -a.X
+			if between(a, d) > rollLimit { // the bones themselves differ
+				continue
+			}
+			image := Joint{Rot: mirrorTurn(s.Joints[k].Rot, c)}
+			if turn := math.Max(between(axisOf(j, c.Aim), axisOf(image, c.Aim)), between(axisOf(j, c.Bend), axisOf(image, c.Bend))); turn > 2*rollLimit && !slices.Contains(jump, j.Name) && !slices.Contains(wrong, j.Name) {
+				unlike = append(unlike, j.Name)
+				worstUnlike = math.Max(worstUnlike, turn)
+			}
+		}
+	}
+	degrees := func(what string, worst, limit float64) []finding.Evidence {
+		return []finding.Evidence{{What: what, Value: worst * 180 / math.Pi, Limit: limit * 180 / math.Pi, Unit: "°"}}
+	}
+	if jump != nil {
+		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: plural(len(jump), "joint is rolled against the one before it", "joints are rolled against those before them"),
+			Why:      "Along a chain the same turn suddenly leads elsewhere, so that a curl of the whole chain breaks there.",
+			Evidence: degrees("largest jump of the roll", worstJump, jumpLimit), Where: finding.Where{Joints: jump}, Remedies: []finding.Remedy{remedy(jump)}})
+	}
+	if unlike != nil {
+		out = append(out, finding.Finding{Code: "axes_unlike_partner", Severity: finding.Harms, Count: len(unlike), Title: plural(len(unlike), "joint has other axes than its partner's mirror image", "joints have other axes than their partners' mirror images"),
+			Why:      "The same turn left and right does not look like a mirror image, and poses cannot be mirrored.",
+			Evidence: degrees("off the partner's mirror image, at most", worstUnlike, 2*rollLimit), Where: finding.Where{Joints: unlike},
+			Remedies: []finding.Remedy{{Label: "Copy the left to the right", Op: "copy_axes", Params: map[string]any{"joints": partners(s, x, unlike)}}, remedy(unlike)}})
+	}
+	if wrong != nil {
+		out = append(out, finding.Finding{Code: "bend_axis_off", Severity: finding.Note, Count: len(wrong), Title: plural(len(wrong), "bend axis is off the convention's", "bend axes are off the convention's"),
+			Why:      "They were rolled on purpose, or a file brought them so. They are even along the chain.",
+			Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit), Where: finding.Where{Joints: wrong}, Remedies: []finding.Remedy{remedy(wrong)}})
+	}
+	out = append(out, s.twistsOff(x)...)
+	out = append(out, b.palms()...)
+	return append(out, b.locks(c)...)
+}
+
+// partners returns the partners' names of joints.
+func partners(s *Skeleton, x Marks, names []string) []string {
+	pairs := s.Pairs(x)
+	out := make([]string, 0, len(names))
+	for _, n := range names {
+		if k := pairs.Partner[s.Index(n)]; k >= 0 {
+			out = append(out, s.Joints[k].Name)
+		}
+	}
+	return out
+}
+
+func (s *Skeleton) twistsOff(x Marks) []finding.Finding {
+	var names []string
+	worst := 0.0
+	for _, g := range s.TwistSegments(x) {
+		if g.Off > twistOffLimit {
+			worst = math.Max(worst, g.Off)
+			for _, i := range g.Twists {
+				names = append(names, s.Joints[i].Name)
+			}
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "twist_off_line", Severity: finding.Harms, Count: len(names), Title: plural(len(names), "twist joint is off its bone", "twist joints are off their bones"),
+		Why:      "A twist joint beside the line swings the skin round instead of wringing it.",
+		Evidence: []finding.Evidence{{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit}}, Where: finding.Where{Joints: names},
+		Remedies: []finding.Remedy{{Label: "Put them on the line, evenly", Op: "align_twists", Params: map[string]any{}}}}}
+}
+
+// palms reports hands that do not face the ground while the arms are held out, as the bind
+// pose of a body is recommended (common practice, no source). Only where fingers tell.
+func (b *body) palms() []finding.Finding {
+	if b.lying || b.winged {
+		return nil
+	}
+	var names []string
+	worst := 0.0
+	for i, m := range b.motion {
+		d := b.aims[i]
+		if m != Wrist || r3.Norm2(d) == 0 || math.Abs(d.Y) > 0.8 || !b.knuckles(i) {
+			continue
+		}
+		down := square(r3.Vec{Y: -1}, d)
+		if a := between(b.palm(i), down); a > palmLimit {
+			names = append(names, b.s.Joints[i].Name)
+			worst = math.Max(worst, a)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "palm_not_down", Severity: finding.Note, Count: len(names), Title: plural(len(names), "palm does not face the ground", "palms do not face the ground"),
+		Why:      "With arms held out a palm that faces down leaves the forearm half way between its twists, so that the skin wrings evenly both ways.",
+		Evidence: []finding.Evidence{{What: "off the ground's direction, at most", Value: worst * 180 / math.Pi, Limit: palmLimit * 180 / math.Pi, Unit: "°"}}, Where: finding.Where{Joints: names}}}
+}
+
+// knuckles reports whether a hand has fingers beside each other.
+func (b *body) knuckles(hand int) bool {
+	n := 0
+	for _, k := range b.children[hand] {
+		if b.motion[k] == Finger {
+			n++
+		}
+	}
+	return n > 1
+}
+
+// locks reports joints whose order of turns has in its middle an axis about which they
+// usually turn to a right angle, where another order is better.
+func (b *body) locks(c Convention) []finding.Finding {
+	orders := map[string]string{}
+	var names []string
+	worst := 0.0
+	for i, j := range b.s.Joints {
+		r, known := b.ranges(i)
+		if !known || len(b.children[i]) == 0 {
+			continue
+		}
+		now := reach(r, c, j.Order)
+		if now < lockLimit {
+			continue
+		}
+		best, least := j.Order, now
+		for _, o := range Orders {
+			if a := reach(r, c, o); a < least {
+				best, least = o, a
+			}
+		}
+		if best == j.Order {
+			continue
+		}
+		names = append(names, j.Name)
+		orders[j.Name] = best
+		worst = math.Max(worst, now)
+	}
+	if names == nil {
+		return nil
+	}
+	return []finding.Finding{{Code: "gimbal_lock", Severity: finding.Note, Count: len(names), Title: plural(len(names), "joint locks within its usual range", "joints lock within their usual range"),
+		Why:      fmt.Sprintf("At a right angle about the middle of its three axes the two others turn the same way. The order of turns of %s can have another axis in the middle.", names[0]),
+		Evidence: []finding.Evidence{{What: "usual turn about the middle axis, at most", Value: worst, Limit: lockLimit, Unit: "°"}}, Where: finding.Where{Joints: names},
+		Remedies: []finding.Remedy{{Label: "Choose the orders that lock least", Op: "set_order", Params: map[string]any{"orders": orders}}}}}
+}
+
+// reach returns how far a joint usually turns about the middle axis of an order, in degrees.
+func reach(r Ranges, c Convention, order string) float64 {
+	if order == "" {
+		order = "xyz"
+	}
+	l := r.Side
+	switch order[1] {
+	case c.Aim[0]:
+		l = r.Twist
+	case c.Bend[0]:
+		l = r.Bend
+	}
+	return math.Max(math.Abs(l[0]), math.Abs(l[1]))
+}
