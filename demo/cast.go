@@ -38,5 +38,23 @@ func Cast() []Member {
 		{"Kite-tail", "Ribbon dragon. One long chain from nose to tassel.", "kite_tail.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.0125) },
 			[]Step{{"fit_starter", map[string]any{"starter": "chain", "count": KiteJoints}}}},
 		{"Odile as delivered", "The ferrywoman as a careless export sent her.", "odile_export_final2.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return OdileAsDelivered(0.0135) }, nil},
+		{"Bram as rigged", "The lamplighter as a hasty rig came: pieces bound in a second pose, joints moved, hung and rolled.", "bram_rig_last.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
+			brokenRig},
 	}
+}
+
+// brokenRig is how a good rig is spoiled: the loose pieces are bound while the body leans, so
+// that there are two bind poses; a hand is moved under the skin and a clavicle hung
+// elsewhere; the spine is rolled against itself, and the right arm turned the wrong way round.
+var brokenRig = []Step{
+	{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil},
+	{"bind_policy", map[string]any{"elsewhere": true}},
+	{"swing_limb", map[string]any{"joint": "spine_1", "degrees": []float64{9, 0, 0}, "both": false}},
+	{"follow_beneath", map[string]any{"mode": "auto"}},
+	{"swing_limb", map[string]any{"joint": "spine_1", "degrees": []float64{-9, 0, 0}, "both": false}},
+	{"bind_policy", map[string]any{"elsewhere": false}},
+	{"swing_limb", map[string]any{"joint": "forearm_l", "degrees": []float64{0, 0, 14}, "both": false}},
+	{"reparent_joint", map[string]any{"joints": []string{"clavicle_r"}, "parent": "spine_1"}},
+	{"roll_axes", map[string]any{"joints": []string{"spine_2"}, "degrees": 40}},
+	{"roll_axes", map[string]any{"joints": []string{"upper_arm_r"}, "branch": true, "degrees": 180}},
 }

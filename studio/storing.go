@@ -125,12 +125,15 @@ func encodeState(s *State, before *State, known Parts) (State, Parts, []Blob, er
 			continue
 		}
 		if before != nil && r.held(before) && r.same(before, s) {
+			stored := false
 			for key, h := range known {
 				if r.owns(key) {
-					w.parts[key] = h
+					w.parts[key], stored = h, true
 				}
 			}
-			continue
+			if stored { // not so is what an earlier version did not have, and was made as it was read
+				continue
+			}
 		}
 		r.put(s, w)
 		anew = append(anew, r)

@@ -30,12 +30,12 @@ func main() {
 		Long: `Wise Marrow places a skeleton inside a character mesh, sets its axes, binds the
 skin, says which joints have no solution and why, and hands the character over.
 
-The commands check, repair, fit, orient, bind, handoff and run work on files, without a database. They exit
+The commands check, repair, fit, orient, bindpose, bind, handoff and run work on files, without a database. They exit
 with 0 when all is good, 1 when findings block, 2 on bad input.`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 	}
-	root.AddCommand(serveCommand(), workerCommand(), peopleCommand(), migrateCommand(), seedCommand(), checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindCommand(), handoffCommand(), runCommand())
+	root.AddCommand(serveCommand(), workerCommand(), peopleCommand(), migrateCommand(), seedCommand(), checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindposeCommand(), bindCommand(), handoffCommand(), runCommand())
 	err := root.Execute()
 	switch {
 	case err == nil:

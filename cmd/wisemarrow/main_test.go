@@ -12,9 +12,11 @@ import (
 	"testing"
 	"time"
 
+	"wisemarrow/core/bind"
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 	"wisemarrow/formats/bvh"
@@ -400,4 +402,59 @@ func writeOBJ(t *testing.T, path string, m *mesh.Mesh) {
 	require.NoError(t, err)
 	require.NoError(t, obj.Encode(f, m))
 	require.NoError(t, f.Close())
+}
+
+// The bind pose of a file is checked, gone back to, recorded anew and made of what is shown;
+// axes that are wrong are aligned with the skin still.
+func TestBindPoseOnTheCommandLine(t *testing.T) {
+	dir := t.TempDir()
+	at := func(name string) string { return filepath.Join(dir, name) }
+	m, s := demo.Odile(0.03)
+	w, _, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
+	require.NoError(t, err)
+	away := s.Clone()
+	for _, i := range s.Branch(s.Index("hand_l")) {
+		away.Joints[i].Pos.Y += 0.05
+	}
+	write := func(name string, sk *skeleton.Skeleton) {
+		f, err := os.Create(at(name))
+		require.NoError(t, err)
+		require.NoError(t, gltf.EncodeGLB(f, &gltf.Scene{Mesh: m, Skeleton: sk, Weights: w, Binding: pose.Recorded(s)}))
+		require.NoError(t, f.Close())
+	}
+	write("good.glb", s)
+	write("away.glb", away)
+	code, _, errs := command(t, "bindpose", "check", at("good.glb"))
+	require.Zero(t, code, errs)
+	code, out, errs := command(t, "bindpose", "check", at("away.glb"), "--report", "-")
+	require.Equal(t, 1, code, errs)
+	var told struct {
+		Now      float64           `json:"skin_off_now_m"`
+		Findings []finding.Finding `json:"findings"`
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &told))
+	require.InDelta(t, 0.05, told.Now, 0.001)
+	require.Equal(t, "moved_under_skin", told.Findings[0].Code)
+	for _, verb := range [][]string{{"restore"}, {"rerecord"}, {"rest"}, {"rest", "--arms", "45"}} {
+		args := append([]string{"bindpose"}, append(verb, at("away.glb"), "-o", at("out.glb"))...)
+		code, _, errs = command(t, args...)
+		require.Zero(t, code, errs)
+		code, _, errs = command(t, "bindpose", "check", at("out.glb"))
+		require.Zero(t, code, "%v: %s", verb, errs)
+	}
+	code, _, errs = command(t, "bindpose", "rerecord", at("away.glb"), "--joints", "nobody")
+	require.Equal(t, 2, code, errs)
+	code, _, errs = command(t, "orient", at("good.glb"), "--safe", "-o", at("aligned.glb"))
+	require.Zero(t, code, errs)
+	code, _, errs = command(t, "bindpose", "check", at("aligned.glb"))
+	require.Zero(t, code, errs)
+	code, _, errs = command(t, "bindpose", "check", at("nothing.glb"))
+	require.Equal(t, 2, code, errs)
+	f, err := os.Create(at("mesh.obj"))
+	require.NoError(t, err)
+	require.NoError(t, obj.Encode(f, m))
+	require.NoError(t, f.Close())
+	code, _, errs = command(t, "bindpose", "check", at("mesh.obj"))
+	require.Equal(t, 2, code)
+	require.Contains(t, errs, "it is not bound")
 }

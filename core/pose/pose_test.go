@@ -2,8 +2,10 @@ package pose_test
 
 import (
 	"fmt"
+	"math"
 	"testing"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 
@@ -73,4 +75,29 @@ func ExampleTurn() {
 	q := pose.Turn(0, 0, 180)
 	fmt.Printf("%.0f %.0f\n", q.Real, q.Kmag)
 	// Output: 0 1
+}
+
+// Turns in every order against gonum's rotations: the first axis turns within the second, and
+// that within the third.
+func TestOrdersOfTurnsAgainstGonum(t *testing.T) {
+	unit := map[byte]r3.Vec{'x': {X: 1}, 'y': {Y: 1}, 'z': {Z: 1}}
+	angles := map[byte]float64{'x': 23, 'y': -71, 'z': 140}
+	for _, order := range append([]string{""}, skeleton.Orders...) {
+		q := pose.TurnIn(order, angles['x'], angles['y'], angles['z'])
+		if order == "" {
+			order = "xyz"
+			require.Equal(t, pose.Turn(23, -71, 140), q)
+		}
+		for _, v := range []r3.Vec{{X: 1}, {X: 0.3, Y: -2, Z: 5}} {
+			want := v
+			for i := range 3 {
+				want = r3.NewRotation(angles[order[i]]*math.Pi/180, unit[order[i]]).Rotate(want)
+			}
+			require.InDelta(t, 0, r3.Norm(r3.Sub(want, geom.Rotate(q, v))), 1e-12, order)
+		}
+	}
+	s := skeleton.Biped(1.7)
+	s.Joints[3].Order = "zxy"
+	p := pose.Angled(s, map[string][3]float64{s.Joints[3].Name: {10, 20, 30}, "nobody": {1, 2, 3}, s.Joints[4].Name: {math.NaN(), 0, 0}})
+	require.Equal(t, pose.Pose{s.Joints[3].Name: pose.TurnIn("zxy", 10, 20, 30)}, p)
 }

@@ -54,15 +54,23 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 	var jump, wrong, unlike []string
 	worstJump, worstOff, worstUnlike := 0.0, 0.0, 0.0
 	for i, j := range s.Joints {
-		if p := j.Parent; p >= 0 && len(b.children[p]) == 1 && len(b.children[i]) > 0 && !hinge(i) {
-			d := math.Abs(math.Remainder(off[i]-off[p], 2*math.Pi))
-			if d > jumpLimit {
-				jump = append(jump, j.Name)
-				worstJump = math.Max(worstJump, d)
-				continue
+		p := j.Parent
+		if p < 0 || len(b.children[i]) == 0 || b.goesOn(p) != i {
+			continue
+		}
+		if d := math.Abs(math.Remainder(off[i]-off[p], 2*math.Pi)); d > jumpLimit {
+			worstJump = math.Max(worstJump, d)
+			guilty := i // whichever is farther off
+			if math.Abs(off[p]) > math.Abs(off[i]) {
+				guilty = p
+			}
+			if name := s.Joints[guilty].Name; !hinge(guilty) && !slices.Contains(jump, name) {
+				jump = append(jump, name)
 			}
 		}
-		if a := math.Abs(off[i]); a > rollLimit && !hinge(i) {
+	}
+	for i, j := range s.Joints {
+		if a := math.Abs(off[i]); a > rollLimit && !hinge(i) && !slices.Contains(jump, j.Name) {
 			wrong = append(wrong, j.Name)
 			worstOff = math.Max(worstOff, a)
 		}
@@ -90,7 +98,7 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 		return []finding.Evidence{{What: what, Value: worst * 180 / math.Pi, Limit: limit * 180 / math.Pi, Unit: "°"}}
 	}
 	if jump != nil {
-		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: plural(len(jump), "joint is rolled against the one before it", "joints are rolled against those before them"),
+		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: plural(len(jump), "joint is rolled against its neighbour", "joints are rolled against their neighbours"),
 			Why:      "Along a chain the same turn suddenly leads elsewhere, so that a curl of the whole chain breaks there.",
 			Evidence: degrees("largest jump of the roll", worstJump, jumpLimit), Where: finding.Where{Joints: jump}, Remedies: []finding.Remedy{remedy(jump)}})
 	}
@@ -108,6 +116,17 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 	out = append(out, s.twistsOff(x)...)
 	out = append(out, b.palms()...)
 	return append(out, b.locks(c)...)
+}
+
+// goesOn returns the child to which joint i's bone leads, -1 for none.
+func (b *body) goesOn(i int) int {
+	at := b.s.Joints[i].Pos
+	for _, k := range b.children[i] {
+		if d := r3.Sub(b.s.Joints[k].Pos, at); r3.Norm(d) > 0 && r3.Dot(r3.Unit(d), b.aims[i]) > 1-1e-9 {
+			return k
+		}
+	}
+	return -1
 }
 
 // partners returns the partners' names of joints.

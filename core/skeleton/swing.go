@@ -57,7 +57,9 @@ func (s *Skeleton) TrySwings(solid *geom.Tree, c Convention, x Marks) []Swing {
 		if k := pairs.Partner[i]; k >= 0 {
 			other := geom.Rotate(s.Joints[k].Rot, vec(unit))
 			mirrored := r3.Vec{X: other.X, Y: -other.Y, Z: -other.Z} // an axis turns against its mirror image
-			w.Uneven = between(axis, mirrored)
+			image := b.aims[k]
+			image.X = -image.X
+			w.Uneven = math.Max(0, between(axis, mirrored)-between(b.aims[i], image)) // beyond what the bones differ by
 		}
 		if solid != nil {
 			w.Through = s.swingsInto(solid, i, axis)

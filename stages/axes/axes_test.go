@@ -8,7 +8,9 @@ import (
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
+	"wisemarrow/demo"
 	"wisemarrow/internal/studiotest"
+	"wisemarrow/stages/axes"
 	"wisemarrow/studio"
 
 	"github.com/stretchr/testify/require"
@@ -62,5 +64,100 @@ func TestTheRollOfABranch(t *testing.T) {
 	for _, bad := range []string{`{"joints":[],"degrees":30}`, `{"joints":["upper_arm_l"],"degrees":361}`, `{"joints":["nobody"],"degrees":3}`} {
 		_, _, err := studiotest.Try(s, "roll_axes", bad)
 		require.True(t, studio.IsInput(err), bad)
+	}
+}
+
+// The rig that the demo spoiled is aligned by one action: no axis that harms is left, and
+// neither joints nor skin moved.
+func TestWhatIsSafeIsAligned(t *testing.T) {
+	var s studio.State
+	for _, m := range demo.Cast() {
+		if m.Name != "Bram as rigged" {
+			continue
+		}
+		made, _ := demo.Bram(0.03)
+		s = studio.State{Mesh: made, Settings: studio.DefaultSettings()}
+		for _, step := range m.Steps {
+			s = studiotest.Do(t, s, step.Op, studiotest.Encoded(t, step.Params))
+		}
+	}
+	before := deform.Bound(s.Mesh.World(), s.Weights, s.Skeleton, nil, s.Binding)
+	codes := func(s studio.State) (out []string) {
+		for _, f := range studio.CheckOnly(&s, "axes") {
+			if f.Severity != finding.Note {
+				out = append(out, f.Code)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []string{"bends_backward", "roll_jump"}, codes(s))
+	out, told, err := studiotest.Try(s, "align_safe", "")
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "became 0")
+	require.NotEmpty(t, told.Steps)
+	require.Empty(t, codes(out))
+	for i, j := range out.Skeleton.Joints {
+		require.Equal(t, s.Skeleton.Joints[i].Pos, j.Pos)
+	}
+	for v, p := range deform.Bound(out.Mesh.World(), out.Weights, out.Skeleton, nil, out.Binding) {
+		require.InDelta(t, 0, r3.Norm(r3.Sub(p, before[v])), 1e-9)
+	}
+	again, told, err := studiotest.Try(out, "align_safe", "")
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "Nothing was safe")
+	require.Equal(t, out.Skeleton, again.Skeleton)
+}
+
+// Rolls from another joint, axes of the other side, ends, orders of turns; what makes no sense
+// is refused.
+func TestAxesOfOneJointForOthers(t *testing.T) {
+	s := studiotest.Do(t, studiotest.Bound(t), "set_axes", "")
+	for _, c := range [][3]string{
+		{"match_axes", `{"joint":"spine_1","joints":["spine_2","spine_3"]}`, "Rolled 2 joints like spine_1; nothing moved"},
+		{"copy_axes", `{"joints":["upper_arm_l"],"branch":true}`, "to the other side; nothing moved"},
+		{"set_order", `{"joints":["shank_l","shank_r"],"order":"yxz"}`, "order of turns of 2 joints"},
+	} {
+		out, told, err := studiotest.Try(s, c[0], c[1])
+		require.NoError(t, err, c[0])
+		require.Contains(t, told.Sentence, c[2])
+		require.NoError(t, out.Skeleton.Validate())
+	}
+	rolled := studiotest.Do(t, s, "roll_axes", `{"joints":["head_end"],"degrees":30}`)
+	require.Equal(t, rolled.Skeleton.Joints[rolled.Skeleton.Index("head")].Rot, func() any {
+		out := studiotest.Do(t, rolled, "align_ends", "")
+		return out.Skeleton.Joints[out.Skeleton.Index("head_end")].Rot
+	}())
+	for _, bad := range [][2]string{{"match_axes", `{"joint":"spine_1","joints":[]}`}, {"match_axes", `{"joint":"nobody","joints":["head"]}`}, {"copy_axes", `{"joints":["head"]}`}, {"copy_axes", `{}`},
+		{"align_ends", ""}, {"align_twists", ""}, {"set_order", `{"joints":["head"],"order":"xx"}`}, {"set_order", `{}`}, {"set_axes", `{"from":"moon"}`}} {
+		_, _, err := studiotest.Try(s, bad[0], bad[1])
+		require.True(t, studio.IsInput(err), "%s %s: %v", bad[0], bad[1], err)
+	}
+}
+
+// Limits, goals and places to look at are given to both sides, told, moved along with their
+// joints by whatever operation moves these, and taken away.
+func TestWhatJointsKeepTo(t *testing.T) {
+	s := studiotest.Do(t, studiotest.Bound(t), "set_axes", "")
+	s = studiotest.Do(t, s, "limit_joints", `{"joints":["forearm_l"],"usual":true,"both":true}`)
+	s = studiotest.Do(t, s, "limit_joints", `{"joints":["forearm_l"],"twist":[-10,20],"both":true}`)
+	s = studiotest.Do(t, s, "set_goal", `{"joint":"hand_l","bones":2,"both":true}`)
+	s = studiotest.Do(t, s, "look_at", `{"joint":"head","both":true}`)
+	at := func(s studio.State, name string) axes.Keeping {
+		return axes.KeepingOf(&s)[s.Skeleton.Index(name)]
+	}
+	require.Equal(t, [2]float64{-20, 10}, at(s, "forearm_r").Twist)
+	require.Contains(t, at(s, "forearm_l").Keeps, "twist -10 to 20°")
+	require.NotEmpty(t, at(s, "hand_r").Goal)
+	require.NotEmpty(t, at(s, "head").Look)
+	moved := studiotest.Do(t, s, "move_joint", `{"joint":"hand_l","to":[0.6,1.1,0.1],"branch":true,"both":false}`)
+	require.Equal(t, "[0.6,1.1,0.1]", at(moved, "hand_l").Goal)
+	renamed := studiotest.Do(t, s, "rename_joint", `{"joint":"hand_l","name":"paw_l"}`)
+	require.NotEmpty(t, at(renamed, "paw_l").Goal)
+	free := studiotest.Do(t, s, "free_joints", `{"joints":["hand_l"],"both":true}`)
+	require.Empty(t, at(free, "hand_r").Goal)
+	for _, bad := range [][2]string{{"limit_joints", `{"joints":["head"],"usual":true}`}, {"limit_joints", `{"joints":["forearm_l"]}`}, {"limit_joints", `{"joints":["forearm_l"],"bend":[50,-50]}`},
+		{"set_goal", `{"joint":"hips"}`}, {"set_goal", `{"joint":"hand_l","bones":0}`}, {"look_at", `{"joint":"nobody"}`}, {"free_joints", `{"joints":["spine_1"]}`}} {
+		_, _, err := studiotest.Try(s, bad[0], bad[1])
+		require.True(t, studio.IsInput(err), "%s %s: %v", bad[0], bad[1], err)
 	}
 }

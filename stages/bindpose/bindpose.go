@@ -195,10 +195,7 @@ func Check(s *studio.State) []finding.Finding {
 	}
 	if list := append(moved.list, turned.list...); len(list) > 0 {
 		all := names{list: list}
-		title := joints(len(moved.list), "was moved under the skin", "were moved under the skin")
-		if len(moved.list) == 0 {
-			title = joints(len(list), "was turned under the skin", "were turned under the skin")
-		}
+		title := joints(len(list), "was moved or turned under the skin", "were moved or turned under the skin")
 		out = append(out, finding.Finding{Code: "moved_under_skin", Severity: finding.Harms, Count: len(list), Title: title,
 			Why:      "They do not stand where the skin was bound to them, so it is drawn out of shape before anything is posed. Go back, or record them anew where they are right now.",
 			Evidence: append([]finding.Evidence{{What: "farthest move", Value: far, Limit: r.Limit, Unit: "m"}, {What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"}}, skin(r.Now, r.away)...),
