@@ -23,7 +23,26 @@ test('the GLB has no error and no warning', async ({ page }, info) => {
 // three.js' own SkinnedMesh on the same file against core/deform, and the
 // page's preview against both, to 1e-5 of the height.
 test('three.js, core/deform and the preview bend alike', async ({ page }, info) => {
+  await bendAlike(page, info, await open(page, 'Odile', 'weights'));
+});
+
+// The same of a file that comes in with its skin, and of joints that do not stand where the
+// skin was bound to them.
+test('they bend alike where joints were moved under the skin', async ({ page }, info) => {
   const id = await open(page, 'Odile', 'weights');
+  const glb = await (await page.request.get(`/characters/${id}/handoff/glb?influences=4`)).body();
+  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'moved.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: 'Moved under the skin' } })).json();
+  const at = async () => (await (await page.request.get(`/api/characters/${made.id}`)).json());
+  const before = await at(), hand = before.joints.find((j) => j.name === 'forearm_l').pos;
+  const r = await page.request.post(`/api/characters/${made.id}/ops`, { data: { op: 'move_joint', params: { joint: 'forearm_l', to: [hand[0] + 0.04, hand[1] + 0.05, hand[2] - 0.03], branch: true, both: false }, base: before.head } });
+  expect(r.ok()).toBe(true);
+  expect((await at()).binding.records).toHaveLength(1);
+  await page.goto(`/characters/${made.id}/weights`);
+  await page.waitForSelector('body[data-ready]');
+  await bendAlike(page, info, made.id);
+});
+
+async function bendAlike(page, info, id) {
   const glb = await (await page.request.get(`/characters/${id}/handoff/glb?influences=4`)).body();
   const file = info.outputPath('odile.glb');
   (await import('node:fs')).writeFileSync(file, glb);
@@ -59,7 +78,7 @@ test('three.js, core/deform and the preview bend alike', async ({ page }, info) 
   // What the graphics card itself makes of it, read back from there.
   expect(preview[1].every((p) => p[3] === 1), 'every vertex was drawn').toBe(true);
   expect(worst(preview[1], core.positions)).toBeLessThan(1e-5 * core.height);
-});
+}
 
 // At rest nothing moves, on the card either: not by the rounding of stored weights.
 test('the skin at rest is exactly still', async ({ page }) => {

@@ -41,7 +41,7 @@ func run(path, angles string) error {
 		turns[name] = pose.Turn(a[0], a[1], a[2])
 	}
 	var out [][3]float64
-	for _, p := range deform.Linear(scene.Mesh.Points, scene.Weights, pose.Skin(scene.Skeleton, turns)) {
+	for _, p := range deform.Bound(scene.Mesh.Points, scene.Weights, scene.Skeleton, turns, scene.Binding) {
 		out = append(out, [3]float64{p.X, p.Y, p.Z})
 	}
 	return json.NewEncoder(os.Stdout).Encode(map[string]any{"positions": out, "height": scene.Mesh.Measure().Height})
