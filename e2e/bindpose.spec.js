@@ -48,7 +48,7 @@ test('a spoiled rig is put right in under two minutes', async ({ page }) => {
 test('the bind pose and the current pose are shown by turns, and joints are moved in a loose skin', async ({ page }) => {
   const id = await open(page, 'Odile', 'bindpose');
   const glb = await (await page.request.get(`/characters/${id}/handoff/glb`)).body();
-  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'loose.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: 'Loose skin' } })).json();
+  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'loose.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: 'Loose skin', production: 'The Saltmarsh Lantern Troupe' } })).json();
   await page.goto(`/characters/${made.id}/bindpose`);
   await page.waitForSelector('body[data-ready]');
   expect(await skinOff(page)).toBe(0);
@@ -105,7 +105,7 @@ test('the bind pose and the current pose are shown by turns, and joints are move
 test('a joint is tried by pointing, rolled by its dial, limited and given a goal', async ({ page }) => {
   const id = await open(page, 'Odile', 'axes');
   const glb = await (await page.request.get(`/characters/${id}/handoff/glb`)).body();
-  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'axes.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: 'Axes tried' } })).json();
+  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'axes.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: 'Axes tried', production: 'The Saltmarsh Lantern Troupe' } })).json();
   await page.goto(`/characters/${made.id}/axes`);
   await page.waitForSelector('body[data-ready]');
   await choose(page, 'forearm_l');

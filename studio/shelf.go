@@ -10,7 +10,7 @@ import (
 )
 
 // ShelfItem is what a production keeps for its characters to use: Kind "starter"
-// is a skeleton.Own, "names" a skeleton.NameMap.
+// is a skeleton.Own, "names" a skeleton.NameMap, "rules" are Rules.
 type ShelfItem struct {
 	Production, Kind, Name string
 	Body                   json.RawMessage
@@ -20,6 +20,45 @@ type ShelfItem struct {
 type Shelf struct {
 	Starters []*skeleton.Own    `json:"starters"`
 	Names    []skeleton.NameMap `json:"names"` // the shipped ones first
+	Rules    *Rules             `json:"rules,omitempty"`
+}
+
+// Rules are what a production has its new characters follow.
+type Rules struct {
+	Convention skeleton.Convention `json:"convention"`
+	Elsewhere  bool                `json:"elsewhere"` // pieces may be bound away from the bind pose
+}
+
+// rulesName is the name that rules have on the shelf: a production has one.
+const rulesName = "rules"
+
+// KeepRules keeps the convention and the policy of a character as its production's: those
+// that come later begin with them.
+func (x *Studio) KeepRules(ctx context.Context, character string) (Rules, error) {
+	_, _, s, err := x.Head(ctx, character)
+	if err != nil {
+		return Rules{}, err
+	}
+	r := Rules{s.Settings.Convention, s.Settings.Elsewhere}
+	return r, x.Shelve(ctx, character, "rules", rulesName, r)
+}
+
+// rules returns those of a production, nil without.
+func (x *Studio) rules(ctx context.Context, production string) (*Rules, error) {
+	list, err := x.store.Shelf(ctx, production)
+	if err != nil {
+		return nil, err
+	}
+	for _, item := range list {
+		if item.Kind == "rules" {
+			var r Rules
+			if err := json.Unmarshal(item.Body, &r); err != nil {
+				return nil, fmt.Errorf("reading the rules of %s: %w", production, err)
+			}
+			return &r, nil
+		}
+	}
+	return nil, nil
 }
 
 // Shelf returns what the production of a character keeps.
@@ -47,6 +86,11 @@ func (x *Studio) Shelf(ctx context.Context, character string) (Shelf, error) {
 				return out, fmt.Errorf("reading the names %s: %w", item.Name, err)
 			}
 			out.Names = append(out.Names, m)
+		case "rules":
+			out.Rules = &Rules{}
+			if err := json.Unmarshal(item.Body, out.Rules); err != nil {
+				return out, fmt.Errorf("reading the rules of the production: %w", err)
+			}
 		}
 	}
 	return out, nil

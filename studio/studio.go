@@ -111,6 +111,13 @@ func (x *Studio) Bring(ctx context.Context, c Character, author, op string, para
 	if err != nil {
 		return c, err
 	}
+	rules, err := x.rules(ctx, c.Production)
+	if err != nil {
+		return c, err
+	}
+	if rules != nil {
+		s.Settings.Convention, s.Settings.Elsewhere = rules.Convention, rules.Elsewhere
+	}
 	return x.create(ctx, c, Revision{Op: op, Params: params, Author: author, Outcome: told}, s, more)
 }
 

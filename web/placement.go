@@ -39,8 +39,10 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 		kept, err = placement.KeepStarter(r.Context(), s.studio, param(r, "id"), q.Name, q.Like)
 	case q.Kind == "names":
 		kept, err = placement.KeepNames(r.Context(), s.studio, param(r, "id"), q.Name, q.Joints)
+	case q.Kind == "rules":
+		kept, err = s.studio.KeepRules(r.Context(), param(r, "id"))
 	default:
-		err = studio.ErrInput{What: fmt.Sprintf("a production keeps a \"starter\" or \"names\", not %q", q.Kind)}
+		err = studio.ErrInput{What: fmt.Sprintf("a production keeps a \"starter\", \"names\" or \"rules\", not %q", q.Kind)}
 	}
 	if err != nil {
 		s.problem(w, r, err)

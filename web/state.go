@@ -65,13 +65,7 @@ var sections = []section{
 		return names, nil
 	}},
 	{"convention", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Convention, nil }},
-	{"binding", []string{"skeleton", "binding"}, func(_ *site, _ context.Context, o opened) (any, error) {
-		b := o.state.Binding
-		if b == nil || b.Still(o.state.Skeleton) {
-			return nil, nil // the skin follows the joints from where they stand
-		}
-		return b, nil
-	}},
+	{"binding", []string{"binding"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Binding, nil }},
 	{"loose", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Loose, nil }},
 	{"refused", []string{"mesh", "skeleton", "weights", "clips", "kept"}, func(_ *site, _ context.Context, o opened) (any, error) {
 		out := map[string]string{}

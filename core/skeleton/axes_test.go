@@ -301,6 +301,16 @@ func TestConstraintsTravel(t *testing.T) {
 	require.Equal(t, g.At, one.Joints[hand].Keeps.Goal.At, "the other is left alone")
 	require.Same(t, one, Carried(s, one), "nothing moved")
 
+	require.NotContains(t, found(one, DefaultConvention), "goal_off")
+	away := *one.Joints[hand].Keeps
+	high := g
+	high.At.Y += 0.2
+	away.Goal, away.Bend = &high, &[2]float64{10, 90}
+	wrong, err := s.Constrained(hand, &away, false, DefaultConvention, DefaultMarks)
+	require.NoError(t, err)
+	require.Equal(t, []string{"hand_l"}, found(wrong, DefaultConvention)["goal_off"].Where.Joints)
+	require.Equal(t, []string{"hand_l"}, found(wrong, DefaultConvention)["limits_shut_out_rest"].Where.Joints)
+
 	for _, bad := range []*Constraints{{Bend: &[2]float64{10, -10}}, {Twist: &[2]float64{math.NaN(), 1}}, {Goal: &Goal{At: r3.Vec{X: math.Inf(1)}, Bones: 2}}, {Goal: &Goal{Bones: 0}}, {Look: &r3.Vec{Y: math.NaN()}}, {Share: 2}} {
 		_, err := s.Constrained(hand, bad, false, DefaultConvention, DefaultMarks)
 		require.Error(t, err)

@@ -114,6 +114,7 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 			Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit), Where: finding.Where{Joints: wrong}, Remedies: []finding.Remedy{remedy(wrong)}})
 	}
 	out = append(out, s.twistsOff(x)...)
+	out = append(out, s.keepsWrong()...)
 	out = append(out, b.palms()...)
 	return append(out, b.locks(c)...)
 }
@@ -159,6 +160,49 @@ func (s *Skeleton) twistsOff(x Marks) []finding.Finding {
 		Why:      "A twist joint beside the line swings the skin round instead of wringing it.",
 		Evidence: []finding.Evidence{{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit}}, Where: finding.Where{Joints: names},
 		Remedies: []finding.Remedy{{Label: "Put them on the line, evenly", Op: "align_twists", Params: map[string]any{}}}}}
+}
+
+// keepsWrong reports joints whose limits shut out the rest pose, and goals that do not stand
+// where their limbs end or whose pole tells no side.
+func (s *Skeleton) keepsWrong() []finding.Finding {
+	var shut, off []string
+	far, limit := 0.0, geom.MovedShare*math.Max(s.Height(), s.Size())
+	for i, j := range s.Joints {
+		c := j.Keeps
+		if c == nil {
+			continue
+		}
+		for _, l := range []*[2]float64{c.Bend, c.Side, c.Twist} {
+			if l != nil && (l[0] > 0 || l[1] < 0) && !slices.Contains(shut, j.Name) {
+				shut = append(shut, j.Name)
+			}
+		}
+		if g := c.Goal; g != nil {
+			d := r3.Norm(r3.Sub(g.At, j.Pos))
+			from, _ := s.Limb(i, g.Bones)
+			on, _ := geom.ClosestOnSegment(g.Pole, s.Joints[from].Pos, j.Pos)
+			if d > limit || g.Bones > 1 && r3.Norm(r3.Sub(g.Pole, on)) < limit {
+				off = append(off, j.Name)
+				far = math.Max(far, d)
+			}
+		}
+	}
+	var out []finding.Finding
+	if shut != nil {
+		out = append(out, finding.Finding{Code: "limits_shut_out_rest", Severity: finding.Harms, Count: len(shut), Title: plural(len(shut), "joint may not stand as it rests", "joints may not stand as they rest"),
+			Why:      "Zero degrees, the rest pose, is outside of their limits: held to them, the character leaves its rest pose.",
+			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}}, Where: finding.Where{Joints: shut}, Remedies: []finding.Remedy{{Label: "Limit them to what is usual", Op: "limit_joints", Params: map[string]any{"joints": shut, "usual": true, "both": false}}, {Label: "Free them", Op: "free_joints", Params: map[string]any{"joints": shut, "both": false}}}})
+	}
+	if off != nil {
+		f := finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: plural(len(off), "goal does not fit its limb", "goals do not fit their limbs"),
+			Why:      "A goal that is not where the limb ends pulls it out of the rest pose, and a pole on the limb's line tells no side to bend to.",
+			Evidence: []finding.Evidence{{What: "goal from the joint, at most", Value: far, Limit: limit, Unit: "m"}}, Where: finding.Where{Joints: off}}
+		if len(off) == 1 {
+			f.Remedies = []finding.Remedy{{Label: "Put it where the limb ends", Op: "set_goal", Params: map[string]any{"joint": off[0], "bones": s.Joints[s.Index(off[0])].Keeps.Goal.Bones, "both": false}}}
+		}
+		out = append(out, f)
+	}
+	return out
 }
 
 // palms reports hands that do not face the ground while the arms are held out, as the bind

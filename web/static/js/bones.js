@@ -119,11 +119,13 @@ export class Bones {
     this.rings.onBeforeRender = (renderer, scene, camera) => fromSide(camera, this.rings.material);
     this.axes = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ vertexColors: true, depthTest: false, transparent: true }));
     this.fan = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: ink('--axis-x'), depthTest: false, transparent: true, opacity: 0.65 }));
+    this.goals = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: ink('--rust'), depthTest: false, transparent: true }));
+    this.goals.renderOrder = 8;
     this.quills.renderOrder = 6;
     this.fan.renderOrder = 7;
     this.axes.renderOrder = 7;
     this.rings.renderOrder = 9;
-    for (const o of [this.quills, this.rings, this.axes, this.fan]) { o.frustumCulled = false; this.group.add(o); }
+    for (const o of [this.quills, this.rings, this.axes, this.fan, this.goals]) { o.frustumCulled = false; this.group.add(o); }
   }
 
   // within tells the middle of the character and how broad it is, for what is on the far
@@ -150,6 +152,7 @@ export class Bones {
     make(this.rings, joints.length, { position: 3, tint: 3, side: 1, big: 1 });
     this.rings.geometry.setIndex(order);
     make(this.axes, 6 * joints.length, { position: 3, color: 3 });
+    this.drawGoals();
     make(this.fan, 2 * fanStrokes * this.list.length, { position: 3 });
   }
 
@@ -158,6 +161,28 @@ export class Bones {
     if (j.ghost) return this.inks.ghost;
     if (j.bound === 'unsolved' || j.bound === 'weak') return this.inks.rust;
     return { left: this.inks.amber, right: this.inks.teal, centre: this.inks.ink }[j.side];
+  }
+
+  // drawGoals draws what joints keep to: a cross where a goal is, a lozenge where its limb's
+  // bend points, and a line to the place that a joint looks at.
+  drawGoals() {
+    const p = [], small = 0.014 * this.height;
+    const line = (a, b) => p.push(...a, ...b);
+    const off = (a, k, by) => a.map((v, i) => (i === k ? v + by : v));
+    const lozenge = (a) => { const c = [off(a, 0, small), off(a, 1, small), off(a, 0, -small), off(a, 1, -small)]; c.forEach((q, i) => line(q, c[(i + 1) % 4])); };
+    for (const j of this.joints) {
+      if (j.hidden) continue;
+      if (j.goal) {
+        const at = JSON.parse(j.goal), pole = JSON.parse(j.pole);
+        for (let k = 0; k < 3; k++) line(off(at, k, -small), off(at, k, small));
+        const mid = this.joints[j.parent];
+        if (mid) line(mid.pos, pole);
+        lozenge(pole);
+      }
+      if (j.look) { const at = JSON.parse(j.look); line(j.pos, at); lozenge(at); }
+    }
+    this.goals.geometry.dispose();
+    this.goals.geometry = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(p), 3));
   }
 
   // chain are the joints that follow one another from where the chosen one's chain begins.
@@ -245,7 +270,7 @@ export class Bones {
       rp.big.setX(i, taken(i) ? 1 : 0);
     });
     for (const a of Object.values(rp)) a.needsUpdate = true;
-    this.axes.visible = this.fan.visible = Boolean(axes);
+    this.axes.visible = this.fan.visible = this.goals.visible = Boolean(axes);
     if (!axes) return;
     this.drawFan(posed, chosen, axes.size);
     const ap = this.axes.geometry.attributes;
@@ -267,5 +292,5 @@ export class Bones {
     return { ink: ink('--ink'), amber: ink('--amber'), teal: ink('--teal'), rust: ink('--rust'), ghost: ink('--soft'), x: ink('--axis-x'), y: ink('--axis-y'), z: ink('--axis-z') };
   }
 
-  restyle() { this.inks = null; this.fan.material.color.copy(ink('--axis-x')); }
+  restyle() { this.inks = null; this.fan.material.color.copy(ink('--axis-x')); this.goals.material.color.copy(ink('--rust')); }
 }

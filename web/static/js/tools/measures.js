@@ -25,11 +25,20 @@ function arrays({ skin, columns }) {
   return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order }) => ({ name, parent, pos, rot, order }))), JSON.stringify(store.character.binding ?? null)];
 }
 
+// numberOf tells one bind pose from another without reading it.
+const numbers = new WeakMap();
+let last = 0;
+function numberOf(binding) {
+  if (!binding) return 0;
+  if (!numbers.has(binding)) numbers.set(binding, ++last);
+  return numbers.get(binding);
+}
+
 // measured returns the measures of the pose as JSON.
 export async function measured(pose = posesByName()) {
   if (!why()) {
     try {
-      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order].join()).join(), JSON.stringify(store.character.binding ?? null)].join('|');
+      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order].join()).join(), numberOf(store.character.binding)].join('|');
       if (loaded !== key) { await core('load', ...arrays(plate)); loaded = key; }
       return await core('measure', JSON.stringify(pose));
     } catch (e) { if (!why()) throw e; }

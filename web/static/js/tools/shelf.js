@@ -26,6 +26,7 @@ tray.addEventListener('submit', async (e) => {
 });
 
 tray.addEventListener('click', async (e) => {
+  if (e.target.closest('[data-keep-rules]') && await keep({ kind: 'rules' })) set({ say: 'Kept the convention and the policy of the bind pose as the production\'s: characters that come later begin with them.' });
   const discard = e.target.closest('[data-discard]');
   if (discard) {
     const name = discard.form.elements.starter.value.replace(/^own:/, '');
