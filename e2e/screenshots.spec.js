@@ -33,6 +33,13 @@ test('draw them', async ({ page }) => {
   await page.keyboard.press('3');
   await page.keyboard.press('f');
   await shot(page, 'axes');
+  await open(page, 'Bram as rigged', 'bindpose');
+  await page.keyboard.press('f');
+  await page.locator('.finding[data-code=moved_under_skin] .tries').waitFor();
+  await page.locator('[data-show=moved_under_skin]').click();
+  await page.keyboard.press('a');
+  await shot(page, 'bindpose');
+  await page.keyboard.press('Escape');
   await open(page, 'Bram', 'bind');
   await page.locator('[data-show=unweighted_vertices]').click();
   await shot(page, 'bind');
@@ -47,11 +54,11 @@ test('draw them', async ({ page }) => {
   await expect(page.locator('.probe li').first()).toBeVisible();
   await page.keyboard.press('b');
   await shot(page, 'weights');
-  await page.keyboard.press('6');
+  await page.keyboard.press('7');
   await marrow(page, (m) => m.set({ chosen: -1 }));
   await shot(page, 'handoff');
   await page.evaluate(() => { document.documentElement.dataset.theme = 'dark'; dispatchEvent(new Event('themechange')); });
-  await page.keyboard.press('5');
+  await page.keyboard.press('6');
   await page.keyboard.press('w');
   await shot(page, 'evening');
 });

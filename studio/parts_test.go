@@ -256,9 +256,9 @@ func TestAGestureIsOneRevision(t *testing.T) {
 // A part that an earlier version did not have, and that is made as a character is read, is
 // stored with the next change.
 func TestAPartMadeAsItIsReadIsStored(t *testing.T) {
-	m, x, c := studiotest.Begun(t, studiotest.Bound(t))
+	m, _, c := studiotest.Begun(t, studiotest.Bound(t))
 	delete(m.Past[0].Parts, "binding")
-	x = studio.New(m, nil, reading.Default)
+	x := studio.New(m, nil, reading.Default)
 	r, _, err := x.Do(context.Background(), c.ID, c.Head, "move_joint", json.RawMessage(`{"joint":"forearm_l","to":[0.5,1.2,0.1],"branch":true,"both":false}`), "tester")
 	require.NoError(t, err)
 	require.NotEmpty(t, r.Parts["binding"])

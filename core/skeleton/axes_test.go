@@ -118,12 +118,19 @@ func TestAxesFromOtherJoints(t *testing.T) {
 		require.NotContains(t, found(all, c), "roll_jump", "rolled evenly")
 		require.ElementsMatch(t, []string{"hips", "spine_1", "spine_2", "spine_3", "neck", "head"}, found(all, c)["bend_axis_off"].Where.Joints)
 
-		arm := s.Index("clavicle_r")
-		wrong := s.Turned([]int{arm}, int(c.Aim[0]-'x'), 15).Turned([]int{s.Index("clavicle_l")}, int(c.Aim[0]-'x'), -15)
-		if c.Sides == "bend" {
-			wrong = s.Turned([]int{arm}, int(c.Aim[0]-'x'), 9).Turned([]int{s.Index("clavicle_l")}, int(c.Aim[0]-'x'), 9)
-			require.NotContains(t, found(wrong, c), "axes_unlike_partner", "within the limit")
+		// Both clavicles rolled by the same number: mirror images where equal turns look mirrored,
+		// and unlike each other where the same bend is meant.
+		aim := int(c.Aim[0] - 'x')
+		same := s.Turned([]int{s.Index("clavicle_l"), s.Index("clavicle_r")}, aim, 18)
+		other := s.Turned([]int{s.Index("clavicle_l")}, aim, 18).Turned([]int{s.Index("clavicle_r")}, aim, -18)
+		if c.Sides == "mirror" {
+			same, other = other, same
 		}
+		require.Equal(t, []string{"clavicle_r"}, found(same, c)["axes_unlike_partner"].Where.Joints)
+		require.NotContains(t, found(other, c), "axes_unlike_partner")
+		require.Contains(t, found(other, c)["bend_axis_off"].Where.Joints, "clavicle_l")
+		mended, _ := same.CopiedAxes([]int{s.Index("clavicle_l")}, c, DefaultMarks)
+		require.NotContains(t, found(mended, c), "axes_unlike_partner")
 		back, left := s.Turned(s.Branch(s.Index("upper_arm_r")), int(c.Aim[0]-'x'), 77).CopiedAxes(s.Branch(s.Index("upper_arm_l")), c, DefaultMarks)
 		require.Empty(t, left)
 		for _, i := range s.Branch(s.Index("upper_arm_r")) {

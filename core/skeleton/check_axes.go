@@ -69,12 +69,6 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 			}
 		}
 	}
-	for i, j := range s.Joints {
-		if a := math.Abs(off[i]); a > rollLimit && !hinge(i) && !slices.Contains(jump, j.Name) {
-			wrong = append(wrong, j.Name)
-			worstOff = math.Max(worstOff, a)
-		}
-	}
 	if s.turned(x) <= turnedLimit {
 		pairs := s.Pairs(x)
 		for i, j := range s.Joints {
@@ -88,10 +82,17 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 				continue
 			}
 			image := Joint{Rot: mirrorTurn(s.Joints[k].Rot, c)}
-			if turn := math.Max(between(axisOf(j, c.Aim), axisOf(image, c.Aim)), between(axisOf(j, c.Bend), axisOf(image, c.Bend))); turn > 2*rollLimit && !slices.Contains(jump, j.Name) && !slices.Contains(wrong, j.Name) {
+			if turn := math.Max(between(axisOf(j, c.Aim), axisOf(image, c.Aim)), between(axisOf(j, c.Bend), axisOf(image, c.Bend))); turn > 2*rollLimit && !slices.Contains(jump, j.Name) {
 				unlike = append(unlike, j.Name)
 				worstUnlike = math.Max(worstUnlike, turn)
 			}
+		}
+	}
+	twins := partners(s, x, unlike)
+	for i, j := range s.Joints {
+		if a := math.Abs(off[i]); a > rollLimit && !hinge(i) && !slices.Contains(jump, j.Name) && !slices.Contains(unlike, j.Name) && !slices.Contains(twins, j.Name) {
+			wrong = append(wrong, j.Name)
+			worstOff = math.Max(worstOff, a)
 		}
 	}
 	degrees := func(what string, worst, limit float64) []finding.Evidence {

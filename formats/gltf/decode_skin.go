@@ -201,9 +201,12 @@ func (d *decoder) bindPose() error {
 			}
 		}
 	}
+	if err := b.Validate(len(m.Points)); err != nil {
+		return reading.At("skins", "%v", err)
+	}
 	d.scene.Binding = b
 	if moved {
-		d.bring(m, brought)
+		return d.bring(m, brought)
 	}
 	return nil
 }
@@ -406,7 +409,7 @@ func joinRecord(b *pose.Binding, rec pose.Record) int {
 
 // bring takes the vertices of each skin, with their shape targets and normals, by the
 // skin's matrix. A mirroring one turns the faces over, so that they look outward as before.
-func (d *decoder) bring(m *mesh.Mesh, by []geom.Matrix) {
+func (d *decoder) bring(m *mesh.Mesh, by []geom.Matrix) error {
 	of := func(v int32) geom.Matrix {
 		if k := d.skinOf[v]; k >= 0 {
 			return by[k]
@@ -416,10 +419,23 @@ func (d *decoder) bring(m *mesh.Mesh, by []geom.Matrix) {
 	mirrored := false
 	for v, p := range m.Points {
 		to := of(int32(v))
-		m.Points[v] = to.Point(p)
+		if m.Points[v] = to.Point(p); !within(m.Points[v]) {
+			return reading.At(fmt.Sprintf("skin %d", d.skinOf[v]), "its matrices take vertex %d to %v, which is no place", v, m.Points[v])
+		}
 		mirrored = mirrored || to.Determinant() < 0
 	}
-	m.Shapes = m.MapShapes(func(v int32, off r3.Vec) r3.Vec { return of(v).Direction(off) })
+	lost := 0
+	m.Shapes = m.MapShapes(func(v int32, off r3.Vec) r3.Vec {
+		to := of(v).Direction(off)
+		if !within(to) {
+			lost++
+			return r3.Vec{}
+		}
+		return to
+	})
+	if lost > 0 {
+		return reading.At("shape targets", "the matrices of the skins take %d of their offsets beyond all measure", lost)
+	}
 	for c, n := range m.Normal {
 		to := of(m.Corner[c]).Normal(r3.Vec{X: float64(n[0]), Y: float64(n[1]), Z: float64(n[2])})
 		m.Normal[c] = [3]float32{float32(to.X), float32(to.Y), float32(to.Z)}
@@ -428,4 +444,11 @@ func (d *decoder) bring(m *mesh.Mesh, by []geom.Matrix) {
 		d.scene.Notes = append(d.scene.Notes, "the skin was bound in a mirrored frame; look at the facing of its faces at the intake")
 	}
 	d.scene.Notes = append(d.scene.Notes, "the skin was bound in another frame or unit than the joints stand in; it is brought to theirs")
+	return nil
+}
+
+// within reports whether a place is one that numbers of a file can hold.
+func within(p r3.Vec) bool {
+	const most = 1e30
+	return math.Abs(p.X) < most && math.Abs(p.Y) < most && math.Abs(p.Z) < most
 }

@@ -226,13 +226,15 @@ func TestImportedSkinsAreShownAsTheSpecificationSays(t *testing.T) {
 		moved   []string // under the skin
 		still   bool
 	}{
-		"as written":          {func(map[string]any) {}, 1, nil, true},
-		"moved under":         {func(d map[string]any) { node(d, "hand")["translation"] = []float64{1.2, 0.3, 0} }, 1, []string{"hand"}, false},
-		"the root moved":      {func(d map[string]any) { node(d, "upper")["translation"] = []float64{0, 0.5, 0} }, 1, nil, true},
-		"turned under":        {func(d map[string]any) { node(d, "fore")["rotation"] = []float64{0, 0, 0.6, 0.8} }, 1, []string{"fore", "hand"}, false},
-		"another unit and up": {func(d map[string]any) { above(d, map[string]any{"scale": []float64{0.01, 0.01, 0.01}, "rotation": []float64{-math.Sqrt2 / 2, 0, 0, math.Sqrt2 / 2}}) }, 1, nil, true},
-		"mirrored":            {func(d map[string]any) { above(d, map[string]any{"scale": []float64{-1, 1, 1}}) }, 1, nil, true},
-		"a joint scaled":      {func(d map[string]any) { node(d, "hand")["scale"] = []float64{1, 2, 1} }, 1, nil, false},
+		"as written":     {func(map[string]any) {}, 1, nil, true},
+		"moved under":    {func(d map[string]any) { node(d, "hand")["translation"] = []float64{1.2, 0.3, 0} }, 1, []string{"hand"}, false},
+		"the root moved": {func(d map[string]any) { node(d, "upper")["translation"] = []float64{0, 0.5, 0} }, 1, nil, true},
+		"turned under":   {func(d map[string]any) { node(d, "fore")["rotation"] = []float64{0, 0, 0.6, 0.8} }, 1, []string{"fore", "hand"}, false},
+		"another unit and up": {func(d map[string]any) {
+			above(d, map[string]any{"scale": []float64{0.01, 0.01, 0.01}, "rotation": []float64{-math.Sqrt2 / 2, 0, 0, math.Sqrt2 / 2}})
+		}, 1, nil, true},
+		"mirrored":       {func(d map[string]any) { above(d, map[string]any{"scale": []float64{-1, 1, 1}}) }, 1, nil, true},
+		"a joint scaled": {func(d map[string]any) { node(d, "hand")["scale"] = []float64{1, 2, 1} }, 1, nil, false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			data := changed(t, arm(), c.change)

@@ -199,7 +199,7 @@ func Check(s *studio.State) []finding.Finding {
 		out = append(out, finding.Finding{Code: "moved_under_skin", Severity: finding.Harms, Count: len(list), Title: title,
 			Why:      "They do not stand where the skin was bound to them, so it is drawn out of shape before anything is posed. Go back, or record them anew where they are right now.",
 			Evidence: append([]finding.Evidence{{What: "farthest move", Value: far, Limit: r.Limit, Unit: "m"}, {What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"}}, skin(r.Now, r.away)...),
-			Where:    finding.Where{Joints: list, Vertices: r.away[:min(len(r.away), maxShown)]}, Remedies: []finding.Remedy{back, record(all), keep}})
+			Where:    finding.Where{Joints: list}, Remedies: []finding.Remedy{back, record(all), keep}})
 	}
 	if len(stretched.list) > 0 {
 		out = append(out, finding.Finding{Code: "stretched_bind", Severity: finding.Harms, Count: len(stretched.list), Title: joints(len(stretched.list), "was bound with a scale or shear", "were bound with a scale or shear"),

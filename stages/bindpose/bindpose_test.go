@@ -59,7 +59,6 @@ func TestTheWayHome(t *testing.T) {
 	require.Contains(t, codes(moved), "moved_under_skin")
 	f := of(moved, "moved_under_skin")
 	require.Equal(t, []string{"forearm_l", "hand_l", "hand_end_l"}, f.Where.Joints)
-	require.NotEmpty(t, f.Where.Vertices)
 	require.Greater(t, bindpose.Of(&moved).Now, 0.05)
 	hung := studiotest.Do(t, moved, "reparent_joint", `{"joints":["hand_l"],"parent":"upper_arm_l"}`)
 	require.Contains(t, codes(hung), "hung_since_bind_pose")

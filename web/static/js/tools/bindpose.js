@@ -1,7 +1,8 @@
 // The bind pose: seeing it and the current pose by turns, going back, and making what is
 // seen the new one.
 import { chooseAt } from '../plate.js';
-import { chosenJoint, on, operate, posesByName, set, setPoses, store } from '../session.js';
+import { atBind } from '../pose.js';
+import { chosenJoint, joints, on, operate, posesByName, set, setPoses, store } from '../session.js';
 import { forms } from '../tray.js';
 import { turnChosen } from './weights.js';
 
@@ -14,11 +15,23 @@ export const tool = {
   get atBind() { return store.bindShown; },
   get handle() { return store.character?.weights && !store.bindShown && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
   click: chooseAt,
-  show: () => ({}),
+  // Where joints stand elsewhere than they were bound, the bind pose is drawn beside them.
+  show: () => ({ ghost: store.bindShown ? null : recorded() }),
   turning: turnChosen,
   enter: (plate) => plate.reseat(),
   leave(plate) { store.bindShown = false; plate.reseat(); },
 };
+
+// recorded are the joints as they were bound, of those that stand elsewhere, with what they
+// hang from; null where there are none.
+function recorded() {
+  const list = joints(), at = atBind(list, store.character.binding);
+  const off = list.map((j, i) => j.pos.some((v, k) => Math.abs(v - at[i].pos[k]) > 1e-5));
+  if (!off.some(Boolean)) return null;
+  const drawn = [...off];
+  list.forEach((j, i) => { if (off[i] && j.parent >= 0) drawn[j.parent] = true; });
+  return at.map((j, i) => ({ ...j, hidden: !drawn[i] }));
+}
 
 export function commands(add, plate) {
   const here = () => store.stage === 'bindpose' && Boolean(store.character?.weights);
