@@ -27,8 +27,9 @@ for (const [number, what] of [[1, 'in a tall hat'], [8, 'with hair in tails, a b
     await click(page.locator('form[data-op=set_axes] button.is-primary'));
     await expect.poll(() => marrow(page, (m) => m.store.character.refused.bind_heat ?? ''), { timeout: 30_000 }).toBe('');
     await click(stage('bind'));
-    await click(page.locator('form[data-op=bind_heat] button.is-primary'));
+    await click(page.locator('form[data-op=bind_auto] button.is-primary'));
     await expect.poll(() => marrow(page, (m) => Boolean(m.store.character.weights)), { timeout: 60_000 }).toBe(true);
+    await expect(page.locator('#tray .said')).toContainText('Every vertex has weights');
     await click(stage('handoff'));
     const wait = page.waitForEvent('download');
     await click(page.getByRole('button', { name: 'Bound character, GLB' }));

@@ -149,7 +149,7 @@ test('a dial turns the chosen joint by the pointer and the keyboard, and says wh
 test('bind as a job, read the report, let the pieces follow', async ({ page }) => {
   await open(page, 'Bram', 'bind');
   await expect(page.locator('.finding[data-code=unweighted_vertices]')).toContainText('vertices have no weights');
-  await page.getByRole('button', { name: 'Bind again' }).click();
+  await page.getByRole('button', { name: 'Bind by heat' }).click();
   await expect(page.locator('.saying')).toContainText('Bound by heat', { timeout: 30_000 });
   await page.getByRole('button', { name: /follow the surface/ }).click();
   await expect(page.locator('.saying')).toContainText('vertices without weights became 0');

@@ -15,6 +15,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/people"
 	"wisemarrow/stages/axes"
+	"wisemarrow/stages/bind"
 	"wisemarrow/stages/bindpose"
 	"wisemarrow/stages/placement"
 )
@@ -38,6 +39,7 @@ func parsePages() pages {
 		"centre":    func(joints []string) placement.CentreJoints { return placement.CentreJoints{Joints: joints} },
 		"hinges":    axes.Hinges,
 		"bindpose":  bindpose.Of,
+		"deforming": bind.Deforming,
 		"twists":    axes.Twists,
 		"orders":    axes.Orders,
 		"chainFrom": axes.ChainFrom,

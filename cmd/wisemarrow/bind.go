@@ -18,7 +18,8 @@ import (
 func bindCommand() *cobra.Command {
 	var out, rep, skel, method string
 	var influences int
-	var trace, heat float64
+	var trace, heat, falloff float64
+	var cubes int
 	var mend bool
 	var place placementFlags
 	c := &cobra.Command{
@@ -27,12 +28,20 @@ func bindCommand() *cobra.Command {
 		Long: `Bind a mesh to a skeleton and write both as one GLB. The skeleton file is a glTF
 whose joints are the nodes of its first skin, or all its nodes; it lies in the
 coordinates of the mesh's file.`,
-		Example: `  wisemarrow bind body.obj --skeleton skeleton.gltf --method heat --influences 4 -o bound.glb --report bind.json
+		Example: `  wisemarrow bind body.obj --skeleton skeleton.gltf --method auto --influences 4 -o bound.glb --report bind.json
+  wisemarrow bind scan.obj --skeleton skeleton.gltf --method volume --falloff 8 -o bound.glb
   wisemarrow bind lamplighter.glb --skeleton skeleton.gltf --mend -o bound.glb`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
-			if method != "heat" {
-				return fmt.Errorf("there is no method %q; there is: heat", method)
+			params, ok := map[string]map[string]any{
+				"auto":   {"influences": influences, "trace": trace},
+				"heat":   {"influences": influences, "trace": trace, "heat": heat},
+				"volume": {"influences": influences, "trace": trace, "falloff": falloff, "cubes": cubes},
+				"near":   {"influences": influences, "trace": trace, "falloff": falloff},
+				"rigid":  {},
+			}[method]
+			if !ok {
+				return fmt.Errorf("there is no method %q; there are: auto, heat, volume, near, rigid", method)
 			}
 			s, err := readMesh(files[0])
 			if err != nil {
@@ -49,7 +58,7 @@ coordinates of the mesh's file.`,
 			if place.given() {
 				s.Mesh, s.Skeleton = placed(s.Mesh, s.Skeleton, place.over(mesh.Placement{Scale: 1, Up: "y"}))
 			}
-			if s, err = run(c.Context(), s, "bind_heat", map[string]any{"influences": influences, "trace": trace, "heat": heat}); err != nil {
+			if s, err = run(c.Context(), s, "bind_"+method, params); err != nil {
 				return err
 			}
 			if mend && len(s.Bind.Report.Stray) > 0 {
@@ -71,10 +80,12 @@ coordinates of the mesh's file.`,
 		},
 	}
 	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf, .glb or .bvh (needed)")
-	c.Flags().StringVar(&method, "method", "heat", "how weights are found: heat")
+	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, volume (voxel geodesic), near or rigid")
 	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 8")
 	c.Flags().Float64Var(&trace, "trace", 0.001, "weights below this are dropped")
 	c.Flags().Float64Var(&heat, "heat", 1, "how strongly a vertex is held to its nearest bone")
+	c.Flags().Float64Var(&falloff, "falloff", 6, "of volume and near: how fast weights fall with the distance, 4 soft to 10 tight")
+	c.Flags().IntVar(&cubes, "cubes", 0, "of volume: cubes along the longest side, 24 to 320; 0 is 128")
 	c.Flags().BoolVar(&mend, "mend", false, "let pieces without weights follow the surface beneath them")
 	c.Flags().StringVarP(&out, "output", "o", "", "write mesh, skeleton and skin to this .glb")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")

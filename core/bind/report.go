@@ -63,6 +63,10 @@ type Report struct {
 	Overshoot  float64       `json:"overshoot"` // how far raw weights left [0,1] before clamping
 	Negative   int           `json:"negative_edges"`
 	Factor     int           `json:"factor_entries"`
+	// Ways are how the vertices got their weights, and Said is that in a sentence, of methods
+	// that are several.
+	Ways []Way  `json:"ways,omitempty"`
+	Said string `json:"said,omitempty"`
 	// Stray lists the vertices without a solution.
 	Stray []int32 `json:"-"`
 }

@@ -98,6 +98,14 @@ func Voxelise(t *Tree, cell float64) *Voxels {
 	return v
 }
 
+// AddSurface takes the cubes that the triangles of a tree cross for inside too, so that
+// sheets and cracks belong to the solid.
+func (v *Voxels) AddSurface(t *Tree) {
+	for _, f := range t.tris {
+		v.mark(v.Inside, t.points[f[0]], t.points[f[1]], t.points[f[2]])
+	}
+}
+
 // decide tells a region of connected cubes that the surface does not cross inside
 // from outside, by samples. Where a hole joins inside and outside, some of the
 // outer region's disagree, and every cube is asked; in an enclosed one a few do

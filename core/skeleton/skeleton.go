@@ -27,6 +27,8 @@ type Joint struct {
 	// Pinned joints stay where they are when the rest is fitted, Locked ones
 	// refuse to be moved at all, Hidden ones are not shown.
 	Pinned, Locked, Hidden bool `json:",omitempty"`
+	// Deforms says whether the joint carries weights: "on", "off", or "" as is usual.
+	Deforms string `json:",omitempty"`
 	// Order is that in which turns about the joint's own axes are made: "xyz", the usual one
 	// and "", turns about X first, within Y, within Z.
 	Order string `json:",omitempty"`
@@ -88,6 +90,8 @@ func (s *Skeleton) Validate() error {
 			return fmt.Errorf("joint %q is at %v, which is no place", j.Name, j.Pos)
 		case !(quat.Abs(j.Rot) > 0.99 && quat.Abs(j.Rot) < 1.01):
 			return fmt.Errorf("joint %q has the rotation %v, which is no unit quaternion", j.Name, j.Rot)
+		case j.Deforms != "" && j.Deforms != "on" && j.Deforms != "off":
+			return fmt.Errorf("joint %q deforms %q, and may be \"on\", \"off\" or as is usual", j.Name, j.Deforms)
 		case !IsOrder(j.Order):
 			return fmt.Errorf("joint %q has the order of turns %q, which is none of x, y and z", j.Name, j.Order)
 		}
@@ -149,12 +153,18 @@ func (s *Skeleton) Bones() []Bone {
 	return out
 }
 
-// Deforming returns which joints carry weights at first: all but end joints. A
-// joint on its own deforms too.
+// Deforming returns which joints carry weights: all but end joints, and a joint on its own,
+// unless one says otherwise.
 func (s *Skeleton) Deforming() []bool {
 	out := make([]bool, len(s.Joints))
 	for i, list := range s.Children() {
-		out[i] = len(list) > 0 || s.Joints[i].Parent < 0
+		switch s.Joints[i].Deforms {
+		case "on":
+			out[i] = true
+		case "off":
+		default:
+			out[i] = len(list) > 0 || s.Joints[i].Parent < 0
+		}
 	}
 	return out
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"math"
+	"slices"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
@@ -107,7 +108,12 @@ func angle(a, b quat.Number) float64 {
 // remedied adds the ways out of joints that got no weights or lead no vertex: to bring
 // them into the volume, and to leave them to their neighbours.
 func remedied(r *studio.Result, list []finding.Finding) []finding.Finding {
+	auto := finding.Remedy{Label: "Bind by what the mesh calls for", Op: "bind_auto", Params: map[string]any{}}
 	for i, f := range list {
+		if r.Operation != "bind_auto" && (f.Code == "unweighted_vertices" || f.Code == "joint_unsolved" || f.Code == "joint_weak") {
+			f.Remedies = append(slices.Clip(f.Remedies), auto)
+			list[i].Remedies = f.Remedies
+		}
 		if f.Code != "joint_unsolved" && f.Code != "joint_weak" {
 			continue
 		}

@@ -156,14 +156,21 @@ func TestJointsWithoutVerticesHaveRemediesThatWereTried(t *testing.T) {
 			said[list[i].Remedies[one.Remedy].Op] = one
 		}
 	}
-	require.Len(t, said, 2)
+	require.Len(t, said, 3)
+	require.False(t, said["bind_auto"].Helps, "a joint far outside stays without a vertex by whatever method")
 	for op, one := range said {
+		if op == "bind_auto" {
+			continue
+		}
 		require.True(t, one.Ran && one.Helps, "%s: %s", op, one.Said)
 		require.Regexp(t, "it goes|become", one.Said, op)
 	}
 	for _, m := range list[i].Remedies {
 		params, err := json.Marshal(m.Params)
 		require.NoError(t, err)
+		if m.Op == "bind_auto" {
+			continue
+		}
 		after := studiotest.Do(t, s, m.Op, string(params))
 		j := after.Bind.Report.Joints[after.Skeleton.Index("hand_l")]
 		require.Contains(t, []bind.State{bind.Solved, bind.Idle}, j.State, m.Op)

@@ -13,16 +13,19 @@ import (
 
 func init() {
 	studio.Register(studio.Entry{Name: "bind_heat", Label: "Bind by heat", Stage: "bind", Words: "skin weights diffusion map solve automatic", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always,
-		Loses: func(s *studio.State, _ studio.Operation) string {
-			if s.Bind != nil && s.Bind.Operation == "import" && s.Weights != nil {
-				return "The weights came with the file, and a bind replaces them. Keep them under a name first if they are wanted; undo brings them back too."
-			}
-			return ""
-		},
+		Loses: loses,
 		New: func() studio.Operation {
 			d := bind.DefaultOptions
 			return &BindHeat{Influences: d.Cap, Trace: d.Trace, Heat: d.Heat}
 		}})
+}
+
+// loses warns of a bind over weights that came with a file.
+func loses(s *studio.State, _ studio.Operation) string {
+	if s.Bind != nil && s.Bind.Operation == "import" && s.Weights != nil {
+		return "The weights came with the file, and a bind replaces them. Keep them under a name first if they are wanted; undo brings them back too."
+	}
+	return ""
 }
 
 // BindHeat computes skin weights by heat equilibrium. Skip names joints that
@@ -36,50 +39,73 @@ type BindHeat struct {
 
 // Apply implements Operation.
 func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
-	if o.Influences < 1 || o.Influences > 8 {
-		return s, studio.Outcome{}, studio.Wrong("the influence cap is 1 to 8, not %d", o.Influences)
+	if !(o.Heat > 0) || o.Heat > 1e6 {
+		return s, studio.Outcome{}, studio.Wrong("heat must be above zero, not %g", o.Heat)
 	}
-	if !(o.Heat > 0) || o.Heat > 1e6 || !(o.Trace >= 0) || o.Trace >= 0.5 {
-		return s, studio.Outcome{}, studio.Wrong("heat must be above zero and the trace limit from 0 to below 0.5, not %g and %g", o.Heat, o.Trace)
+	limits, deform, err := asked(s, o.Influences, o.Trace, o.Skip)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	in, _ := s.Mesh.Bindable()
+	w, report, err := bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Deform: deform}, bind.Progress(progress))
+	return made(ctx, s, "bind_heat", "Bound by heat", o, limits, w, report, err)
+}
+
+// asked returns what every bind is asked for: limits, and which joints deform, all but end
+// joints and those that are named.
+func asked(s studio.State, influences int, trace float64, skip []string) (weights.Limits, []bool, error) {
+	l := weights.Limits{Cap: influences, Trace: trace}
+	if influences < 1 || influences > 8 {
+		return l, nil, studio.Wrong("the influence cap is 1 to 8, not %d", influences)
+	}
+	if !(trace >= 0) || trace >= 0.5 {
+		return l, nil, studio.Wrong("the trace limit is from 0 to below 0.5, not %g", trace)
 	}
 	deform := s.Skeleton.Deforming()
-	for _, name := range o.Skip {
+	for _, name := range skip {
 		i, err := s.Skeleton.Find(name)
 		if err != nil {
-			return s, studio.Outcome{}, studio.Wrong("%v", err)
+			return l, nil, studio.Wrong("%v", err)
 		}
 		deform[i] = false
 	}
-	before := 0
-	if s.Weights != nil {
-		before = len(s.Weights.Of) - len(s.Weights.Unweighted())
-	}
-	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.Heat(ctx, in, s.Skeleton, bind.Options{
-		Limits: weights.Limits{Cap: o.Influences, Trace: o.Trace}, Heat: o.Heat, Deform: deform}, bind.Progress(progress))
+	return l, deform, nil
+}
+
+// made returns the state with what a bind made: weights, the pose that they are for, and the
+// account of them.
+func made(ctx context.Context, s studio.State, op, how string, params any, limits weights.Limits, w *weights.Weights, report *bind.Report, err error) (studio.State, studio.Outcome, error) {
 	if ctx.Err() != nil {
 		return s, studio.Outcome{}, ctx.Err()
 	}
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
-	s.Weights, s.Binding = w, pose.Recorded(s.Skeleton)
-	s.Settings.Loose = false
-	params, err := json.Marshal(o)
+	raw, err := json.Marshal(params)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	s.Bind = &studio.Result{Operation: "bind_heat", Parameters: params, Limits: weights.Limits{Cap: o.Influences, Trace: o.Trace}, Report: *report, Skeleton: s.Skeleton}
+	before := 0
+	if s.Weights != nil {
+		before = len(s.Weights.Of) - len(s.Weights.Unweighted())
+	}
+	s.Weights, s.Binding = w, pose.Recorded(s.Skeleton)
+	s.Settings.Loose = false
+	s.Bind = &studio.Result{Operation: op, Parameters: raw, Limits: limits, Report: *report, Skeleton: s.Skeleton}
 	s = s.Recounted()
-	solved, asked := 0, 0
+	solved, all := 0, 0
 	for _, j := range report.Joints {
 		if j.State != bind.Idle {
-			asked++
+			all++
 		}
 		if j.State == bind.Solved {
 			solved++
 		}
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound by heat: %d of %d joints solved, %d of %d vertices without weights", solved, asked, len(s.Bind.Report.Stray), report.Vertices),
-		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - len(s.Bind.Report.Stray))}, nil
+	out := studio.Outcome{Sentence: fmt.Sprintf("%s: %d of %d joints solved, %d of %d vertices without weights", how, solved, all, len(s.Bind.Report.Stray), report.Vertices),
+		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - len(s.Bind.Report.Stray))}
+	for _, way := range report.Ways {
+		out.Steps = append(out.Steps, fmt.Sprintf("%d vertices of %d pieces %s", way.Vertices, way.Pieces, way.How))
+	}
+	return s, out, nil
 }

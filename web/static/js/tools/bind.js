@@ -1,4 +1,10 @@
-// Bind: choosing the joints that the report names.
+// Bind: choosing the joints that the report names, and which of them deform.
 import { chooseAt } from '../plate.js';
+import { chosenNames, operate } from '../session.js';
 
 export const tool = { stage: 'bind', click: chooseAt, show: () => ({}) };
+
+document.getElementById('tray').addEventListener('click', (e) => {
+  const b = e.target.closest('[data-deform]');
+  if (b) operate('set_deform', { joints: chosenNames(), deform: b.dataset.deform });
+});
