@@ -323,11 +323,16 @@ func TestExitCodesAndMessages(t *testing.T) {
 	}
 	write(bram, func(f *os.File) error { return gltf.EncodeGLB(f, &gltf.Scene{Mesh: m}) })
 	write(skel, func(f *os.File) error { return gltf.EncodeSkeleton(f, s) })
-	code, _, errs = command(t, "bind", bram, "--skeleton", skel)
+	code, _, errs = command(t, "bind", bram, "--skeleton", skel, "--method", "heat")
 	require.Equal(t, exitFindings, code, "buttons have no weights")
 	require.Contains(t, errs, "unweighted_vertices")
-	code, _, errs = command(t, "bind", bram, "--skeleton", skel, "--mend")
+	code, _, errs = command(t, "bind", bram, "--skeleton", skel, "--method", "heat", "--mend")
 	require.Equal(t, exitGood, code, errs)
+	code, told, errs := command(t, "bind", bram, "--skeleton", skel, "--report", "-")
+	require.Equal(t, exitGood, code, errs)
+	require.Contains(t, told, `"how": "as the surface under them"`)
+	code, _, errs = command(t, "bind", bram, "--skeleton", skel, "--method", "magic")
+	require.Equal(t, exitInput, code, errs)
 	for _, c := range []string{"check", "repair", "fit", "orient", "bind", "serve", "worker"} {
 		code, out, _ := command(t, c, "--help")
 		require.Equal(t, exitGood, code)
@@ -407,6 +412,7 @@ func writeOBJ(t *testing.T, path string, m *mesh.Mesh) {
 // The bind pose of a file is checked, gone back to, recorded anew and made of what is shown;
 // axes that are wrong are aligned with the skin still.
 func TestBindPoseOnTheCommandLine(t *testing.T) {
+	need.Time(t)
 	dir := t.TempDir()
 	at := func(name string) string { return filepath.Join(dir, name) }
 	m, s := demo.Odile(0.03)

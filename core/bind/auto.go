@@ -55,8 +55,9 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	default:
 		a.take(w, "by heat", nil)
 	}
-	if a.w == nil || a.wanting(r) {
-		if err := a.onACopy(ctx, r, part(0.35, 0.55)); err != nil {
+	cracked := a.cracked()
+	if a.w == nil || cracked || a.wanting(r) {
+		if err := a.onACopy(ctx, r, cracked, part(0.35, 0.55)); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -141,17 +142,34 @@ func (a *automatic) unsolved() int {
 	return n
 }
 
+// crackedShare is the share of vertices that stand just where another stands from which on a
+// mesh counts as cracked: heat does not cross a crack.
+const crackedShare = 0.01
+
+// cracked reports whether many vertices stand just where others do.
+func (a *automatic) cracked() bool {
+	seen := make(map[r3.Vec]bool, len(a.m.Points))
+	n := 0
+	for _, p := range a.m.World() {
+		if seen[p] {
+			n++
+		}
+		seen[p] = true
+	}
+	return float64(n) > crackedShare*float64(len(a.m.Points))
+}
+
 // onACopy repairs a copy of the mesh, binds that by heat, and carries the weights back where
-// that solves more joints or vertices.
-func (a *automatic) onACopy(ctx context.Context, r *Report, progress Progress) error {
-	copied, _ := a.m.MakeOutward()
-	copied = copied.Bake(mesh.NoPlacement)
+// that solves more joints or vertices; of a cracked mesh unless it solves less than half.
+func (a *automatic) onACopy(ctx context.Context, r *Report, cracked bool, progress Progress) error {
+	copied := a.m.Bake(mesh.NoPlacement)
 	diagonal := geom.BoxOf(copied.Points).Diagonal()
 	copied, _ = copied.DropFaces()
 	if welded, _, err := copied.Weld(geom.NearShare*diagonal, true); err == nil {
 		copied = welded
 	}
 	copied, _ = copied.DropFaces()
+	copied, _ = copied.MakeOutward() // whole pieces tell their facing better than single faces
 	if copied.Faces() == 0 {
 		return nil
 	}
@@ -173,7 +191,8 @@ func (a *automatic) onACopy(ctx context.Context, r *Report, progress Progress) e
 		}
 		return n
 	}
-	if bad(better) >= bad(r) && (r == nil || better.Unweighted*r.Vertices >= r.Unweighted*better.Vertices) {
+	// Of a cracked mesh a face that sees a bone counts as solved, though heat spread nowhere.
+	if cracked && 2*bad(better) > len(better.Joints) || !cracked && bad(better) >= bad(r) && (r == nil || better.Unweighted*r.Vertices >= r.Unweighted*better.Vertices) {
 		return nil
 	}
 	// Only vertices whose own piece has a solution on the copy: loose pieces come later.
@@ -202,7 +221,18 @@ func (a *automatic) onACopy(ctx context.Context, r *Report, progress Progress) e
 		a.how[v] = ""
 	}
 	a.take(back, "by heat on a repaired copy", func(v int) bool { return own[v] })
-	a.said = append(a.said, "a copy with faces turned outward and cracks welded solves more")
+	if cracked { // there every face is a piece of its own; on the copy pieces are whole
+		if whole, _, err := FollowBeneath(copied, w, Auto, a.o.Limits); err == nil {
+			if rest, err := CarryOver(copied, whole, a.m, a.o.Limits); err == nil {
+				a.take(rest, beneathHow, nil)
+			}
+		}
+	}
+	if cracked {
+		a.said = append(a.said, "the mesh is cracked, and heat does not cross a crack: a copy was welded")
+	} else {
+		a.said = append(a.said, "a copy with faces turned outward and cracks welded solves more")
+	}
 	return nil
 }
 
@@ -271,6 +301,8 @@ func (a *automatic) loose() []bool {
 	return out
 }
 
+const beneathHow = "as the surface under them"
+
 // beneath lets what is left follow the surface under it.
 func (a *automatic) beneath() error {
 	left := a.w.Unweighted()
@@ -285,7 +317,7 @@ func (a *automatic) beneath() error {
 	if err != nil {
 		return err
 	}
-	const how = "as the surface under them"
+	const how = beneathHow
 	points := a.m.World()
 	tree := geom.NewTree(points, solved)
 	for _, v := range left {

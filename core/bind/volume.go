@@ -79,6 +79,13 @@ func Volume(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceO
 	if !(side > 0) {
 		return nil, nil, errors.New("the mesh has no extent that could be filled")
 	}
+	for cubes > minCubes {
+		n, large := crossed(d.points, tris, side/float64(cubes), side/4)
+		if n <= mostCrossed && float64(cubes)*float64(cubes)*float64(cubes)*large <= mostAsked {
+			break
+		}
+		cubes = max(minCubes, cubes*3/4)
+	}
 	vox := geom.Voxelise(tree, side/float64(cubes))
 	vox.AddSurface(tree)
 	if err := ctx.Err(); err != nil {
@@ -110,6 +117,29 @@ func Volume(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceO
 		return nil, nil, err
 	}
 	return d.finish("through the volume", tree)
+}
+
+// mostCrossed is how many cubes the triangles may cross in all, each counted for itself: where
+// thousands cross the whole body the cubes are made larger.
+const mostCrossed = 6_000_000
+
+// mostAsked bounds the cubes times the triangles that are longer than a quarter of the body:
+// each cube asks each of those when it asks whether it is inside.
+const mostAsked = 2e8
+
+// crossed estimates how many cubes of a size triangles cross, and counts those that are
+// longer than a length.
+func crossed(points []r3.Vec, tris [][3]int32, cell, length float64) (n, large float64) {
+	for _, t := range tris {
+		a, b, c := points[t[0]], points[t[1]], points[t[2]]
+		area := r3.Norm(geom.TriangleNormal(a, b, c)) / 2
+		edge := math.Max(r3.Norm(r3.Sub(b, a)), math.Max(r3.Norm(r3.Sub(c, b)), r3.Norm(r3.Sub(a, c))))
+		n += 1 + 4*area/(cell*cell) + 2*edge/cell
+		if edge > length {
+			large++
+		}
+	}
+	return n, large
 }
 
 // seeds are the cubes along a bone that are inside; the nearest inside one where none is.

@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/demo"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/axes"
 	"wisemarrow/studio"
@@ -70,6 +71,7 @@ func TestTheRollOfABranch(t *testing.T) {
 // The rig that the demo spoiled is aligned by one action: no axis that harms is left, and
 // neither joints nor skin moved.
 func TestWhatIsSafeIsAligned(t *testing.T) {
+	need.Time(t)
 	var s studio.State
 	for _, m := range demo.Cast() {
 		if m.Name != "Bram as rigged" {

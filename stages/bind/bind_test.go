@@ -13,6 +13,7 @@ import (
 	"wisemarrow/core/weights"
 	"wisemarrow/demo"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/intake"
@@ -139,6 +140,7 @@ func TestTheLimitsOfABindHold(t *testing.T) {
 // A joint that was put outside the mesh moves nothing: its remedies are tried on copies, say
 // what they did, and the one that is taken does what its trial said.
 func TestJointsWithoutVerticesHaveRemediesThatWereTried(t *testing.T) {
+	need.Time(t)
 	s := studiotest.Do(t, studiotest.Do(t, studiotest.Odile(), "fit_starter", ""), "move_joint", `{"joint":"hand_l","to":[1.6,1.3,0.9],"branch":true}`)
 	s = studiotest.Do(t, s, "bind_heat", "")
 	memory, x, _ := studiotest.Begun(t, s)

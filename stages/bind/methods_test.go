@@ -6,6 +6,7 @@ import (
 
 	"wisemarrow/core/bind"
 	"wisemarrow/demo"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/studio"
 
@@ -15,6 +16,7 @@ import (
 // Bram, with coat, buttons, belt and lantern, is bound in one action with nothing left, and
 // what became of each piece is told.
 func TestBramIsBoundInOneAction(t *testing.T) {
+	need.Time(t)
 	m, sk := demo.Bram(0.03)
 	s := studio.State{Mesh: m, Skeleton: sk, Settings: studio.DefaultSettings()}
 	out, told, err := studiotest.Try(s, "bind_auto", "")
@@ -44,6 +46,7 @@ func TestBramIsBoundInOneAction(t *testing.T) {
 
 // Each method binds on its own, says how, and obeys the limits; nonsense is refused.
 func TestBindsByOneMethod(t *testing.T) {
+	need.Time(t)
 	s := studiotest.Do(t, studiotest.Odile(), "fit_starter", "")
 	for op, params := range map[string]string{"bind_volume": `{"influences":3,"cubes":64}`, "bind_near": `{"influences":3}`, "bind_rigid": `{}`, "bind_auto": `{"influences":3,"skip":["spine_2"]}`} {
 		out, told, err := studiotest.Try(s, op, params)
@@ -68,6 +71,7 @@ func TestBindsByOneMethod(t *testing.T) {
 
 // Which joints deform is said for each, kept, and obeyed by the next bind.
 func TestWhichJointsDeform(t *testing.T) {
+	need.Time(t)
 	s := studiotest.Do(t, studiotest.Odile(), "fit_starter", "")
 	out, told, err := studiotest.Try(s, "set_deform", `{"joints":["spine_2","head_end"],"deform":"off"}`)
 	require.NoError(t, err)

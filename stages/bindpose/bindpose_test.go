@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/demo"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/bindpose"
 	"wisemarrow/studio"
@@ -82,6 +83,7 @@ func TestTheWayHome(t *testing.T) {
 
 // Axes, names, places of the whole: what the skin must not feel it does not feel.
 func TestTheSkinIsStillUnderOtherAxesAndElsewhere(t *testing.T) {
+	need.Time(t)
 	s := studiotest.Do(t, studiotest.Bound(t), "move_joint", `{"joint":"forearm_l","to":[0.5,1.2,0.1],"branch":true,"both":false}`)
 	before := shown(s, nil)
 	for _, op := range [][2]string{{"set_axes", `{"aim":"x","bend":"z","from":"bend","world":[1,0,0],"sides":"mirror"}`}, {"roll_axes", `{"joints":["hips"],"branch":true,"degrees":30}`}, {"rename_joint", `{"joint":"hand_l","name":"paw"}`}} {
@@ -178,6 +180,7 @@ func TestAPoseBecomesTheBindPose(t *testing.T) {
 
 // Delivered arms are brought to T and to A, and back.
 func TestArmsAreBroughtToTAndA(t *testing.T) {
+	need.Time(t)
 	s := studiotest.Bound(t)
 	for _, degrees := range []float64{0, 45} {
 		out, told, err := studiotest.Try(s, "level_arms", fmt.Sprintf(`{"degrees":%g}`, degrees))
@@ -201,6 +204,7 @@ func TestArmsAreBroughtToTAndA(t *testing.T) {
 // A further piece is not bound away from the recorded pose, unless the policy allows it; it
 // is then marked, told with how far it is off, and brought back to one record.
 func TestAFurtherPieceAwayFromTheBindPose(t *testing.T) {
+	need.Time(t)
 	m, sk := demo.Bram(0.03)
 	s := studiotest.Do(t, studio.State{Mesh: m, Skeleton: sk, Settings: studio.DefaultSettings()}, "bind_heat", "")
 	require.NotEmpty(t, s.Stray())

@@ -510,6 +510,7 @@ func solidBox(at r3.Vec, size float64) *mesh.Mesh {
 // A remedy is tried on a copy before it is offered: it says what became of the finding and
 // what it would bring, and one that cannot work is known.
 func TestRemediesAreTriedOnACopy(t *testing.T) {
+	need.Time(t)
 	of := func(m *mesh.Mesh) map[string]studio.Try {
 		memory, x, _ := studiotest.Begun(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()})
 		list := studiotest.Findings(t, x, memory.Past[0], "intake")
