@@ -16,7 +16,7 @@ import (
 // SkeletonExtensions are the files that a skeleton can be read from.
 var SkeletonExtensions = []string{".gltf", ".glb", ".bvh"}
 
-// DecodeSkeleton reads the skeleton of a file, and the motion that it brings, nil
+// DecodeSkeleton reads the skeleton of a file, and the first motion that it brings, nil
 // without.
 func DecodeSkeleton(name string, r io.Reader, resolve gltf.Resolver, l reading.Limits) (*skeleton.Skeleton, *pose.Clip, error) {
 	switch ext := strings.ToLower(filepath.Ext(name)); ext {
@@ -33,6 +33,9 @@ func DecodeSkeleton(name string, r io.Reader, resolve gltf.Resolver, l reading.L
 		}
 		if s.Skeleton == nil {
 			return nil, nil, fmt.Errorf("%s: %w", name, &reading.Error{What: "it holds no joints", Do: "a skeleton file is a glTF with a skin, or with nodes only, or a BVH"})
+		}
+		if len(s.Clips) > 0 {
+			return s.Skeleton, s.Clips[0], nil
 		}
 		return s.Skeleton, nil, nil
 	default:

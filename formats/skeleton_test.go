@@ -3,9 +3,11 @@ package formats_test
 import (
 	"bytes"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/formats"
 	"wisemarrow/formats/bvh"
@@ -13,6 +15,7 @@ import (
 	"wisemarrow/formats/reading"
 
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -54,4 +57,21 @@ func TestSkeletonsComeBackFromTheirFiles(t *testing.T) {
 		require.ErrorContains(t, err, name)
 		require.ErrorContains(t, err, c.want)
 	}
+}
+
+// The motion of a glTF comes with its skeleton, as that of a BVH does.
+func TestTheMotionOfAGLTFComesWithItsSkeleton(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	c := &pose.Clip{Name: "nod", Step: 1.0 / 30, Joints: []string{"head"}, Root: make([]r3.Vec, 4)}
+	for f := range 4 {
+		c.Turns = append(c.Turns, []quat.Number{pose.Turn(float64(5*f), 0, 0)})
+	}
+	var b bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&b, &gltf.Scene{Skeleton: s, Clips: []*pose.Clip{c}}))
+	got, clip, err := formats.DecodeSkeleton("nod.glb", &b, func(string) ([]byte, error) { return nil, os.ErrNotExist }, reading.Default)
+	require.NoError(t, err)
+	require.Equal(t, len(s.Joints), len(got.Joints))
+	require.Equal(t, 4, clip.Frames())
+	head := slices.Index(clip.Joints, "head")
+	require.InDelta(t, pose.Turn(15, 0, 0).Imag, clip.Turns[3][head].Imag, 1e-6)
 }

@@ -60,6 +60,40 @@ func (x *Studio) Tries(ctx context.Context, r Revision, stage string) ([]Try, er
 	})
 }
 
+// triesWaiting is how many stages may wait to be tried; who asks for more asks again later.
+const triesWaiting = 8
+
+// triesLimit ends what tries for longer, in whatever stage it is.
+const triesLimit = 90 * time.Second
+
+// TriesSoon returns the tries of a stage if they are known. Else they are begun, and who asked
+// asks again: an answer that is waited for would hold one of the few connections that a
+// browser has.
+func (x *Studio) TriesSoon(r Revision, stage string) (list []Try, known bool) {
+	key := stage + "/" + r.Parts.Key()
+	if list, ok := x.tries.get(key); ok {
+		return list, true
+	}
+	x.triesMu.Lock()
+	defer x.triesMu.Unlock()
+	if x.triesBegun[key] || len(x.triesBegun) >= triesWaiting {
+		return nil, false
+	}
+	x.triesBegun[key] = true
+	go func() {
+		ctx, cancel := context.WithTimeout(context.Background(), triesLimit)
+		defer func() {
+			cancel()
+			_ = recover() // nobody waits: what cannot be tried is not told of
+			x.triesMu.Lock()
+			defer x.triesMu.Unlock()
+			delete(x.triesBegun, key)
+		}()
+		_, _ = x.Tries(ctx, r, stage) // an error leaves it unknown, and it is asked for again
+	}()
+	return nil, false
+}
+
 // trial tries the remedies of one stage of one state.
 type trial struct {
 	x      *Studio

@@ -127,6 +127,7 @@ func (g guarded) routes() map[string]people.Role {
 // Nobody sees or does anything without signing in, and each role what it may (OWASP
 // ASVS 4.1.1, 4.1.3, 4.1.5).
 func TestEachRouteAsksForItsRole(t *testing.T) {
+	need.Time(t)
 	g := guard(t, nil)
 	stranger := browser(t)
 	for route := range g.routes() {

@@ -100,6 +100,7 @@ func TestWhatIsTriedUndoneAndRedone(t *testing.T) {
 // The places of findings, the report to print, the subdivided surface and the
 // movers of a vertex.
 func TestWhatAPageAsksBesides(t *testing.T) {
+	need.Time(t)
 	server, _ := served(t, reading.Default)
 	id, head := brought(t, server, flawed(t))
 	at := "/api/characters/" + id
@@ -153,6 +154,7 @@ func TestWhatAPageAsksBesides(t *testing.T) {
 // A newer delivery is compared first and taken when it is wanted; a character that
 // is removed is gone from every page.
 func TestDeliveriesAndRemoval(t *testing.T) {
+	need.Time(t)
 	server, _ := served(t, reading.Default)
 	id, head := brought(t, server, odile(t))
 	at := "/api/characters/" + id

@@ -165,15 +165,20 @@ func (s *site) where(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, where)
 }
 
-// tries tells which remedies of a stage help, each tried on a copy.
+// tries tells which remedies of a stage help, each tried on a copy; where that is not known
+// yet, it is under way and the page asks again.
 func (s *site) tries(w http.ResponseWriter, r *http.Request) {
 	o, err := s.open(r.Context(), param(r, "id"))
-	var list []studio.Try
-	if err == nil {
-		list, err = s.studio.Tries(r.Context(), o.rev, param(r, "stage"))
+	if err == nil && !studio.IsStage(param(r, "stage")) {
+		err = studio.ErrNotFound
 	}
 	if err != nil {
 		s.problem(w, r, err)
+		return
+	}
+	list, known := s.studio.TriesSoon(o.rev, param(r, "stage"))
+	if !known {
+		answer(w, http.StatusAccepted, map[string]any{"head": o.rev.ID, "waiting": true})
 		return
 	}
 	answer(w, http.StatusOK, map[string]any{"head": o.rev.ID, "tries": list})

@@ -100,3 +100,27 @@ func TestHandedGivesTheSharesOn(t *testing.T) {
 	require.InDeltaMapValues(t, map[string]float64{"a": 0.5, "e": 0.5}, share(out, 1), 1e-12)
 	require.InDeltaMapValues(t, map[string]float64{"c": 0.7, "b": 0.3}, share(w, 0), 1e-12, "the old ones stay")
 }
+
+// The shares of chosen joints come from another result, the others keep their proportions,
+// sums are 1, and vertices that neither has chosen joints at stay as they are.
+func TestSharesOfSomeJointsFromAnotherResult(t *testing.T) {
+	a, b := weights.New([]string{"x", "y", "z"}, 5), weights.New([]string{"z", "x", "q"}, 5)
+	a.Of[0] = []weights.Influence{{Joint: 0, Value: 0.5}, {Joint: 1, Value: 0.3}, {Joint: 2, Value: 0.2}}
+	b.Of[0] = []weights.Influence{{Joint: 1, Value: 0.8}, {Joint: 0, Value: 0.2}}
+	a.Of[1] = []weights.Influence{{Joint: 1, Value: 1}}
+	b.Of[1] = []weights.Influence{{Joint: 0, Value: 1}}
+	a.Of[2] = []weights.Influence{{Joint: 0, Value: 1}}
+	b.Of[2] = []weights.Influence{{Joint: 0, Value: 0.6}, {Joint: 1, Value: 0.4}}
+	a.Of[3] = []weights.Influence{{Joint: 0, Value: 1}}
+	b.Of[3] = []weights.Influence{{Joint: 2, Value: 1}}
+	out := weights.Merged(a, b, []string{"x", "nobody"}, weights.Limits{})
+	require.InDelta(t, 0.8, out.Value(0, 0), 1e-12)
+	require.InDelta(t, 0.12, out.Value(0, 1), 1e-12)
+	require.InDelta(t, 0.08, out.Value(0, 2), 1e-12)
+	require.Equal(t, a.Of[1], out.Of[1])
+	require.InDelta(t, 0.4, out.Value(2, 0), 1e-12, "nothing else was there: as the other has it")
+	require.InDelta(t, 0.6, out.Value(2, 2), 1e-12)
+	require.Equal(t, a.Of[3], out.Of[3], "what the other gives to a joint that is not here stays")
+	require.Empty(t, out.Of[4])
+	require.NoError(t, out.Validate())
+}

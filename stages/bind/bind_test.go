@@ -92,7 +92,16 @@ func TestResultsAreKeptBesideEachOther(t *testing.T) {
 	left := studiotest.Do(t, both, "drop_result", `{"name":"three"}`)
 	require.Len(t, left.Kept, 1)
 
+	part := studiotest.Do(t, both, "take_result", `{"name":"three","joints":["forearm_l"]}`)
+	require.NoError(t, part.Weights.Validate())
+	fore := int32(slices.Index(part.Weights.Joints, "forearm_l"))
+	for v := range part.Weights.Of {
+		if x := s.Weights.Value(v, fore); x > 0 {
+			require.InDelta(t, x, part.Weights.Value(v, fore), 2e-3, "vertex %d: as three has it, to the trace limit", v)
+		}
+	}
 	for _, c := range [][3]string{
+		{"take_result", `{"name":"three","joints":["nobody"]}`, "nobody"},
 		{"take_result", `{"name":"four"}`, "no result is kept as"},
 		{"drop_result", `{"name":"four"}`, "no result is kept as"},
 		{"keep_result", `{"name":" "}`, "needs a name"},

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"wisemarrow/core/weights"
 	"wisemarrow/studio"
 )
 
@@ -44,9 +45,11 @@ func (o *KeepResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept the weights as %s", o.Name), Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Kept))}, nil
 }
 
-// TakeResult makes a kept result the current one; it stays kept.
+// TakeResult makes a kept result the current one, or takes the weights of some joints from
+// it; it stays kept.
 type TakeResult struct {
-	Name string `json:"name"`
+	Name   string   `json:"name"`
+	Joints []string `json:"joints,omitempty"`
 }
 
 // Apply implements studio.Operation.
@@ -65,6 +68,30 @@ func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		}
 	}
 	before := len(s.Stray())
+	if len(o.Joints) > 0 {
+		which, err := s.JointsNamed(o.Joints)
+		if err != nil {
+			return s, studio.Outcome{}, err
+		}
+		if s.Weights == nil {
+			return s, studio.Outcome{}, studio.Wrong("there are no weights into which those of some joints could be taken: take the whole result")
+		}
+		record := account(s)
+		was := s.Weights
+		if k.Result != nil {
+			record.Limits.Cap = max(record.Limits.Cap, k.Result.Limits.Cap)
+		}
+		s.Weights = weights.Merged(s.Weights, k.Weights, o.Joints, record.Limits)
+		changed := 0
+		for v := range was.Of {
+			if !slices.Equal(was.Of[v], s.Weights.Of[v]) {
+				changed++
+			}
+		}
+		s.Bind = &record
+		s = s.Recounted()
+		return s, studio.Outcome{Sentence: fmt.Sprintf("Took the weights of %s from %s: %d vertices changed", studio.Said(o.Joints), o.Name, changed), Before: fmt.Sprint(len(which)), After: fmt.Sprint(changed)}, nil
+	}
 	s.Weights, s.Bind = k.Weights, k.Result
 	s = s.Recounted()
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Took the weights kept as %s: %d vertices without weights became %d", o.Name, before, len(s.Bind.Report.Stray)),

@@ -41,6 +41,10 @@ func find(c *studio.Checked) []finding.Finding {
 			}
 		}
 	}
+	if b := s.Binding; b != nil && len(b.Records) > 1 {
+		block("several_binds", fmt.Sprintf("The skin was bound in %d poses", len(b.Records)), "A file gets one bind pose. Bring all pieces to one at the bind pose stage, and drop what is not used.",
+			finding.Evidence{What: "bind poses", Value: float64(len(b.Records)), Limit: 1}, nil)
+	}
 	var bad []string
 	for _, j := range s.Skeleton.Joints {
 		if !legalName.MatchString(j.Name) {

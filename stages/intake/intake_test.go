@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/health"
@@ -40,6 +41,7 @@ func codes(s studio.State) (out []string) {
 // One action, and two decisions: unit and axis, and what becomes of the face
 // over the crown. What is left are notes.
 func TestOdileAsDeliveredNeedsOneActionAndTwoDecisions(t *testing.T) {
+	need.Time(t)
 	m, _ := demo.OdileAsDelivered(0.02)
 	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
 	mended, told, err := studiotest.Try(s, "mend_safe", "")
@@ -402,6 +404,7 @@ func TestPartsOutOfTheBindStayBareAfterADelivery(t *testing.T) {
 // A history taken away as a script does the same to the same file, byte for byte, and to
 // another file what it says; a script that is wrong is refused with its line.
 func TestAHistoryIsTakenAwayAndRunAgain(t *testing.T) {
+	need.Time(t)
 	file := func(scale float64) studio.Upload {
 		m, _ := demo.Odile(0.02)
 		for i := range m.Points {
@@ -541,4 +544,22 @@ func TestRemediesAreTriedOnACopy(t *testing.T) {
 		require.False(t, one.Ran)
 		require.Contains(t, one.Said, "60000 vertices")
 	}
+}
+
+// Who asks for tries is never kept waiting: they are begun, and known a little later; no more
+// than a few are begun at a time.
+func TestTriesAreAskedForAndNotWaitedFor(t *testing.T) {
+	m, _ := demo.OdileAsDelivered(0.04)
+	memory, x, _ := studiotest.Begun(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()})
+	_, known := x.TriesSoon(memory.Past[0], "intake")
+	require.False(t, known, "they are begun, not waited for")
+	var list []studio.Try
+	require.Eventually(t, func() bool {
+		list, known = x.TriesSoon(memory.Past[0], "intake")
+		return known
+	}, 30*time.Second, 50*time.Millisecond)
+	want, err := x.Tries(ctx, memory.Past[0], "intake")
+	require.NoError(t, err)
+	require.Equal(t, want, list)
+	require.NotEmpty(t, list)
 }
