@@ -11,7 +11,7 @@ func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton}
 	d := bind.DefaultDistance
 	studio.Register(
-		studio.Entry{Name: "bind_auto", Label: "Bind", Stage: "bind", Words: "automatic skin weights smooth bind best method any mesh", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation {
+		studio.Entry{Name: "bind_auto", Label: "Bind", Stage: "bind", Words: "automatic skin weights best method any mesh", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation {
 			return &BindAuto{Influences: d.Cap, Trace: d.Trace}
 		}},
 		studio.Entry{Name: "bind_volume", Label: "Bind through the volume", Stage: "bind", Words: "voxel geodesic solid distance weights broken mesh", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation {
