@@ -54,9 +54,9 @@ func (o DistanceOptions) check() error {
 	return nil
 }
 
-// Volume binds by distances through the solid (voxel geodesic: Dionne & de Lasa 2013): the inside of the mesh, by its winding number, and the
-// cubes that its surface crosses are one solid; a joint's weight at a vertex falls with the
-// length of the shortest way from its bone through it. Where the straight way lies inside,
+// Volume binds by distances through the solid (voxel geodesic: Dionne & de Lasa 2013): the
+// inside of the mesh, by its winding number, and the cubes that its surface crosses are one
+// solid; a joint's weight at a vertex falls with the length of the shortest way from its bone through it. Where the straight way lies inside,
 // its length is taken, so that the grain of the cubes does not show. Holes, crossings, cracks
 // and faces that look inward are no matter; pieces that touch share the solid. Vertices that
 // no way leads to have no weights.
