@@ -302,7 +302,7 @@ func Smoothed(m *mesh.Mesh, w *weights.Weights, passes int) *weights.Weights {
 	if passes == 0 {
 		return w
 	}
-	start, to := neighbours(m)
+	start, to := m.Edges().Neighbours(len(m.Points))
 	now := w.Of
 	for range passes {
 		next := make([][]weights.Influence, len(now))
@@ -350,27 +350,4 @@ func Smoothed(m *mesh.Mesh, w *weights.Weights, passes int) *weights.Weights {
 		now = next
 	}
 	return &weights.Weights{Joints: w.Joints, Of: now}
-}
-
-// neighbours returns the vertices that each vertex shares an edge of a triangle with, those
-// of v at to[start[v]:start[v+1]], each once, ascending.
-func neighbours(m *mesh.Mesh) (start []int, to []int32) {
-	e := m.Edges()
-	n := len(m.Points)
-	start = make([]int, n+1)
-	for _, x := range e.Edges {
-		start[x.A+1]++
-		start[x.B+1]++
-	}
-	for v := range n {
-		start[v+1] += start[v]
-	}
-	to = make([]int32, start[n])
-	at := append([]int(nil), start[:n]...)
-	for _, x := range e.Edges {
-		to[at[x.A]], to[at[x.B]] = x.B, x.A
-		at[x.A]++
-		at[x.B]++
-	}
-	return start, to
 }

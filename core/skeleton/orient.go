@@ -63,6 +63,11 @@ func (c Convention) from(m Motion) string {
 	return cmp.Or(own, c.From)
 }
 
+// AsksTheSurface reports whether any bend axis comes from the mesh.
+func (c Convention) AsksTheSurface() bool {
+	return slices.Contains([]string{c.From, c.By.Arm, c.By.Leg, c.By.Spine, c.By.Fingers, c.By.Tail}, "surface")
+}
+
 // Third is the axis that is neither along the bone nor that of the bend.
 func (c Convention) Third() string { return string("xyz"[3-int(c.Aim[0]-'x')-int(c.Bend[0]-'x')]) }
 

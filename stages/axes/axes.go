@@ -113,7 +113,11 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	turned, err := s.Skeleton.OrientOn(solidOf(s), which, o.Convention, s.Settings.Marks)
+	var solid *geom.Tree
+	if o.Convention.AsksTheSurface() {
+		solid = solidOf(s)
+	}
+	turned, err := s.Skeleton.OrientOn(solid, which, o.Convention, s.Settings.Marks)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}

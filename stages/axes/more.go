@@ -20,8 +20,7 @@ func solidOf(s studio.State) *geom.Tree {
 	if s.Mesh == nil {
 		return nil
 	}
-	tris, _ := s.Mesh.Triangles()
-	t := geom.NewTree(s.Mesh.World(), tris)
+	t, _ := s.Mesh.Tree(s.Mesh.World())
 	t.PrepareWinding()
 	return t
 }
