@@ -160,13 +160,13 @@ func (b *heatBind) visibility() error {
 			best := math.Inf(1)
 			for i, bone := range b.bones {
 				at[i], _ = geom.ClosestOnSegment(p, bone.A, bone.B)
-				dist[i] = r3.Norm(r3.Sub(p, at[i]))
-				best = math.Min(best, dist[i])
+				dist[i] = r3.Norm2(r3.Sub(p, at[i]))
+				best = min(best, dist[i])
 			}
 			seen := false
 			var joints []int32
 			for i, bone := range b.bones {
-				if dist[i] > best*(1+tie) {
+				if dist[i] > best*(1+tie)*(1+tie) {
 					continue
 				}
 				if j := int32(bone.Joint); len(joints) == 0 || joints[len(joints)-1] != j {
@@ -176,8 +176,7 @@ func (b *heatBind) visibility() error {
 			}
 			b.nearest[v] = joints
 			if seen {
-				d := math.Max(best, closest)
-				b.hold[v] = b.o.Heat / (d * d)
+				b.hold[v] = b.o.Heat / max(best, closest*closest)
 			}
 		}
 		b.told(float64(done.Add(int64(hi-lo))) / float64(n))

@@ -32,8 +32,8 @@ func BoxOf(points []r3.Vec) Box {
 // Add returns the box grown to contain p.
 func (b Box) Add(p r3.Vec) Box {
 	return Box{
-		r3.Vec{X: math.Min(b.Min.X, p.X), Y: math.Min(b.Min.Y, p.Y), Z: math.Min(b.Min.Z, p.Z)},
-		r3.Vec{X: math.Max(b.Max.X, p.X), Y: math.Max(b.Max.Y, p.Y), Z: math.Max(b.Max.Z, p.Z)},
+		r3.Vec{X: min(b.Min.X, p.X), Y: min(b.Min.Y, p.Y), Z: min(b.Min.Z, p.Z)},
+		r3.Vec{X: max(b.Max.X, p.X), Y: max(b.Max.Y, p.Y), Z: max(b.Max.Z, p.Z)},
 	}
 }
 
@@ -66,8 +66,8 @@ func (b Box) Pad(d float64) Box {
 
 // Distance2 returns the squared distance from p to the box, 0 inside.
 func (b Box) Distance2(p r3.Vec) float64 {
-	dx := math.Max(0, math.Max(b.Min.X-p.X, p.X-b.Max.X))
-	dy := math.Max(0, math.Max(b.Min.Y-p.Y, p.Y-b.Max.Y))
-	dz := math.Max(0, math.Max(b.Min.Z-p.Z, p.Z-b.Max.Z))
+	dx := max(0, max(b.Min.X-p.X, p.X-b.Max.X))
+	dy := max(0, max(b.Min.Y-p.Y, p.Y-b.Max.Y))
+	dz := max(0, max(b.Min.Z-p.Z, p.Z-b.Max.Z))
 	return dx*dx + dy*dy + dz*dz
 }

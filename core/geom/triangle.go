@@ -14,7 +14,7 @@ func ClosestOnSegment(p, a, b r3.Vec) (r3.Vec, float64) {
 	if l2 == 0 {
 		return a, 0
 	}
-	t := math.Max(0, math.Min(1, r3.Dot(r3.Sub(p, a), ab)/l2))
+	t := max(0, min(1, r3.Dot(r3.Sub(p, a), ab)/l2))
 	return r3.Add(a, r3.Scale(t, ab)), t
 }
 

@@ -212,43 +212,58 @@ func extendAdd(l, u []float64, k, r int, first int32, rows []int32, update []flo
 	}
 }
 
+// panel is how many columns are eliminated one by one before what is right of them is
+// brought up to date at once.
+const panel = 16
+
 // eliminate turns the (k+r)×k front into L in place. It returns the first
 // column whose pivot is not positive, or -1; that pivot is then taken as 1. It ends
 // when it is off.
 func eliminate(l []float64, k, r int, off func() bool) (bad int, pivot float64) {
 	bad = -1
-	for j := range k {
-		if j%offEvery == offEvery-1 && off() {
+	var turned []float64
+	for first := 0; first < k; first += panel {
+		if first > 0 && off() {
 			return bad, pivot
 		}
-		rj := l[j*k : j*k+j+1]
-		d := rj[j] - dot(rj[:j], rj[:j])
-		if !(d > 0) {
-			if bad < 0 {
-				bad, pivot = j, d
+		end := min(first+panel, k)
+		for j := first; j < end; j++ {
+			rj := l[j*k+first : j*k+j+1]
+			n := j - first
+			d := rj[n] - dot(rj[:n], rj[:n])
+			if !(d > 0) {
+				if bad < 0 {
+					bad, pivot = j, d
+				}
+				d = 1
 			}
-			d = 1
-		}
-		rj[j] = math.Sqrt(d)
-		inv := 1 / rj[j]
-		i := j + 1
-		for ; i+3 < k+r; i += 4 {
-			r0, r1, r2, r3 := l[i*k:i*k+j+1], l[(i+1)*k:(i+1)*k+j+1], l[(i+2)*k:(i+2)*k+j+1], l[(i+3)*k:(i+3)*k+j+1]
-			var s0, s1, s2, s3 float64
-			for t, x := range rj[:j] {
-				s0 += r0[t] * x
-				s1 += r1[t] * x
-				s2 += r2[t] * x
-				s3 += r3[t] * x
+			rj[n] = math.Sqrt(d)
+			inv := 1 / rj[n]
+			i := j + 1
+			for ; i+3 < k+r; i += 4 {
+				r0, r1, r2, r3 := l[i*k+first:i*k+j+1], l[(i+1)*k+first:(i+1)*k+j+1], l[(i+2)*k+first:(i+2)*k+j+1], l[(i+3)*k+first:(i+3)*k+j+1]
+				var s0, s1, s2, s3 float64
+				for t, x := range rj[:n] {
+					s0 += r0[t] * x
+					s1 += r1[t] * x
+					s2 += r2[t] * x
+					s3 += r3[t] * x
+				}
+				r0[n] = (r0[n] - s0) * inv
+				r1[n] = (r1[n] - s1) * inv
+				r2[n] = (r2[n] - s2) * inv
+				r3[n] = (r3[n] - s3) * inv
 			}
-			r0[j] = (r0[j] - s0) * inv
-			r1[j] = (r1[j] - s1) * inv
-			r2[j] = (r2[j] - s2) * inv
-			r3[j] = (r3[j] - s3) * inv
+			for ; i < k+r; i++ {
+				ri := l[i*k+first : i*k+j+1]
+				ri[n] = (ri[n] - dot(ri[:n], rj[:n])) * inv
+			}
 		}
-		for ; i < k+r; i++ {
-			ri := l[i*k : i*k+j+1]
-			ri[j] = (ri[j] - dot(ri[:j], rj[:j])) * inv
+		if end < k {
+			rest := view{l[end*k+first:], k, 1}
+			var ld int
+			turned, ld = transposed(turned, rest, k-end, end-first)
+			multiplySubtract(l[end*k+end:], k, rest, turned, ld, k+r-end, k-end, end-first, true)
 		}
 	}
 	return bad, pivot
@@ -262,57 +277,35 @@ func dot(a, b []float64) float64 {
 	return s
 }
 
-// subtractProduct does U -= B·Bᵀ on the lower half, B being r×k: four rows by
-// two, so that each load serves several products. It ends when it is off.
+// subtractProduct does U -= B·Bᵀ on the lower half, B being r×k. It ends when it is off.
 func subtractProduct(u, b []float64, r, k int, off func() bool) {
-	if k == 0 {
+	if r == 0 || k == 0 {
 		return
 	}
-	i := 0
-	for ; i+3 < r; i += 4 {
-		if i%offEvery == offEvery-4 && off() {
+	turned, ld := transposed(nil, view{b, k, 1}, r, k)
+	for first := 0; first < r; first += offEvery { // by strips of rows
+		if first > 0 && off() {
 			return
 		}
-		a0, a1, a2, a3 := b[i*k:i*k+k], b[(i+1)*k:(i+1)*k+k], b[(i+2)*k:(i+2)*k+k], b[(i+3)*k:(i+3)*k+k]
-		u0, u1, u2, u3 := u[i*r:i*r+r], u[(i+1)*r:(i+1)*r+r], u[(i+2)*r:(i+2)*r+r], u[(i+3)*r:(i+3)*r+r]
-		for j := 0; j < i+4; j += 2 {
-			c0, c1 := b[j*k:j*k+k], b[(j+1)*k:(j+1)*k+k]
-			var s00, s01, s10, s11, s20, s21, s30, s31 float64
-			for t := range c0 {
-				x, y := c0[t], c1[t]
-				s00 += a0[t] * x
-				s01 += a0[t] * y
-				s10 += a1[t] * x
-				s11 += a1[t] * y
-				s20 += a2[t] * x
-				s21 += a2[t] * y
-				s30 += a3[t] * x
-				s31 += a3[t] * y
-			}
-			u0[j] -= s00
-			u0[j+1] -= s01
-			u1[j] -= s10
-			u1[j+1] -= s11
-			u2[j] -= s20
-			u2[j+1] -= s21
-			u3[j] -= s30
-			u3[j+1] -= s31
-		}
-	}
-	for ; i < r; i++ {
-		a := b[i*k : i*k+k]
-		for j := 0; j <= i; j++ {
-			u[i*r+j] -= dot(a, b[j*k:j*k+k])
-		}
+		end := min(first+offEvery, r)
+		multiplySubtract(u[first*r:], r, view{b[first*k:], k, 1}, turned, ld, end-first, first, k, false)
+		multiplySubtract(u[first*r+first:], r, view{b[first*k:], k, 1}, turned[first:], ld, end-first, end-first, k, true)
 	}
 }
 
-// offEvery is after how many columns or rows of a block it is asked whether the work
-// is to end: some milliseconds of a large one.
-const offEvery = 32
+// offEvery is after how many rows of a block it is asked whether the work is to end: some
+// milliseconds of a large one.
+const offEvery = 64
 
-// solveChunk is how many right-hand sides are solved together.
-const solveChunk = 8
+// mostTogether is how many right-hand sides are solved together at most.
+const mostTogether = 12
+
+// together returns into how many parts right-hand sides are split, so that two cores have
+// as much to do, and how wide each is.
+func together(n int) (width int) {
+	pairs := (n + 2*mostTogether - 1) / (2 * mostTogether)
+	return max(1, (n+2*pairs-1)/max(1, 2*pairs))
+}
 
 // Solve solves A·X = B for several right-hand sides, each a slice of n
 // numbers, and returns the solutions in the same order. The error is that of ctx.
@@ -321,97 +314,126 @@ func (c *Cholesky) Solve(ctx context.Context, b [][]float64, told func(share flo
 	out := make([][]float64, len(b))
 	var done atomic.Int64
 	off := func() bool { return ctx.Err() != nil }
-	geom.Chunks(len(b), solveChunk, func(lo, hi int) {
-		m := hi - lo
-		x := make([]float64, c.n*m)
-		for s := range m {
-			for i, v := range c.perm {
-				x[i*m+s] = b[lo+s][v]
+	most := 0
+	for _, rows := range c.rows {
+		most = max(most, len(rows))
+	}
+	geom.Chunks(len(b), together(len(b)), func(lo, hi int) {
+		m := (hi - lo + 3) &^ 3
+		s := &solving{c: c, m: m, x: make([]float64, c.n*m), beside: make([]float64, most*m), off: off}
+		for i, v := range c.perm {
+			for k, from := range b[lo:hi] {
+				s.x[i*m+k] = from[v]
 			}
 		}
-		c.forward(x, m, off)
-		c.backward(x, m, off)
-		for s := range m {
-			y := make([]float64, c.n)
-			for i, v := range c.perm {
-				y[v] = x[i*m+s]
-			}
-			out[lo+s] = y
+		s.forward()
+		s.backward()
+		for k := lo; k < hi; k++ {
+			out[k] = make([]float64, c.n)
 		}
-		if n := done.Add(int64(m)); told != nil {
+		for i, v := range c.perm {
+			for k, to := range out[lo:hi] {
+				to[v] = s.x[i*m+k]
+			}
+		}
+		if n := done.Add(int64(hi - lo)); told != nil {
 			told(float64(n) / float64(len(b)))
 		}
 	})
 	return out, ctx.Err()
 }
 
-func (c *Cholesky) forward(x []float64, m int, off func() bool) {
-	for bi, b := range c.blocks {
-		if bi%1024 == 0 && off() {
+// solving is the work on some right-hand sides, m of them side by side, a multiple of four.
+type solving struct {
+	c      *Cholesky
+	m      int
+	x      []float64 // n×m, row by row
+	beside []float64 // the rows below one block
+	off    func() bool
+}
+
+func (s *solving) forward() {
+	m := s.m
+	for bi, b := range s.c.blocks {
+		if bi%1024 == 0 && s.off() {
 			return
 		}
-		k, first, l := int(b.count), int(b.first), c.dense[bi]
-		for i := range k {
-			xi := x[(first+i)*m : (first+i+1)*m]
-			for j, v := range l[i*k : i*k+i] {
-				subtractScaled(xi, v, x[(first+j)*m:])
-			}
-			inv := 1 / l[i*k+i]
-			for s := range xi {
-				xi[s] *= inv
+		k, l, rows := int(b.count), s.c.dense[bi], s.c.rows[bi]
+		x := s.x[int(b.first)*m : int(b.first+b.count)*m]
+		for from := 0; from < k; from += panel {
+			to := min(from+panel, k)
+			multiplySubtract(x[from*m:], m, view{l[from*k:], k, 1}, x, m, to-from, m, from, false)
+			for i := from; i < to; i++ {
+				xi := x[i*m : i*m+m]
+				for j := from; j < i; j++ {
+					subtractScaled(xi, l[i*k+j], x[j*m:])
+				}
+				inv := 1 / l[i*k+i]
+				for t := range xi {
+					xi[t] *= inv
+				}
 			}
 		}
-		for i, row := range c.rows[bi] {
-			xi := x[int(row)*m : int(row)*m+m]
-			for j, v := range l[(k+i)*k : (k+i)*k+k] {
-				subtractScaled(xi, v, x[(first+j)*m:])
+		if k == 0 || len(rows) == 0 {
+			continue
+		}
+		beside := s.beside[:len(rows)*m]
+		clear(beside)
+		multiplySubtract(beside, m, view{l[k*k:], k, 1}, x, m, len(rows), m, k, false)
+		for i, row := range rows {
+			to, from := s.x[int(row)*m:int(row)*m+m], beside[i*m:i*m+m]
+			for t := range to {
+				to[t] += from[t]
 			}
 		}
 	}
 }
 
-func (c *Cholesky) backward(x []float64, m int, off func() bool) {
-	for bi := len(c.blocks) - 1; bi >= 0; bi-- {
-		if bi%1024 == 0 && off() {
+func (s *solving) backward() {
+	m := s.m
+	for bi := len(s.c.blocks) - 1; bi >= 0; bi-- {
+		if bi%1024 == 0 && s.off() {
 			return
 		}
-		b := c.blocks[bi]
-		k, first, l := int(b.count), int(b.first), c.dense[bi]
-		for i, row := range c.rows[bi] {
-			xi := x[int(row)*m : int(row)*m+m]
-			for j, v := range l[(k+i)*k : (k+i)*k+k] {
-				subtractScaled(x[(first+j)*m:(first+j)*m+m], v, xi)
-			}
+		b := s.c.blocks[bi]
+		k, l, rows := int(b.count), s.c.dense[bi], s.c.rows[bi]
+		if k == 0 {
+			continue
 		}
-		for i := k - 1; i >= 0; i-- {
-			xi := x[(first+i)*m : (first+i+1)*m]
-			inv := 1 / l[i*k+i]
-			for s := range xi {
-				xi[s] *= inv
+		x := s.x[int(b.first)*m : int(b.first+b.count)*m]
+		beside := s.beside[:len(rows)*m]
+		for i, row := range rows {
+			copy(beside[i*m:i*m+m], s.x[int(row)*m:])
+		}
+		if len(rows) > 0 {
+			multiplySubtract(x, m, view{l[k*k:], 1, k}, beside, m, k, m, len(rows), false)
+		}
+		for from := (k - 1) / panel * panel; from >= 0; from -= panel {
+			to := min(from+panel, k)
+			if to < k {
+				multiplySubtract(x[from*m:], m, view{l[to*k+from:], 1, k}, x[to*m:], m, to-from, m, k-to, false)
 			}
-			for j, v := range l[i*k : i*k+i] {
-				subtractScaled(x[(first+j)*m:(first+j)*m+m], v, xi)
+			for i := to - 1; i >= from; i-- {
+				xi := x[i*m : i*m+m]
+				inv := 1 / l[i*k+i]
+				for t := range xi {
+					xi[t] *= inv
+				}
+				for j := from; j < i; j++ {
+					subtractScaled(x[j*m:j*m+m], l[i*k+j], xi)
+				}
 			}
 		}
 	}
 }
 
-// subtractScaled does y -= v·x over the length of y.
+// subtractScaled does y -= v·x over the length of y, a multiple of four.
 func subtractScaled(y []float64, v float64, x []float64) {
-	x = x[:len(y)]
-	if len(y) == solveChunk {
-		y, x := (*[solveChunk]float64)(y), (*[solveChunk]float64)(x)
+	for t := 0; t+3 < len(y); t += 4 {
+		y, x := (*[4]float64)(y[t:]), (*[4]float64)(x[t:])
 		y[0] -= v * x[0]
 		y[1] -= v * x[1]
 		y[2] -= v * x[2]
 		y[3] -= v * x[3]
-		y[4] -= v * x[4]
-		y[5] -= v * x[5]
-		y[6] -= v * x[6]
-		y[7] -= v * x[7]
-		return
-	}
-	for s := range y {
-		y[s] -= v * x[s]
 	}
 }

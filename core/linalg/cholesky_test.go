@@ -208,3 +208,58 @@ func TestFactorisingAndSolvingCanBeCancelled(t *testing.T) {
 	subtractProduct(make([]float64, n*n), l, n, 1, func() bool { asked++; return true })
 	require.Equal(t, 1, asked)
 }
+
+// The tiles' products equal gonum's, at every width and height, with and without the
+// processor's vectors, and touch nothing beside their matrix.
+func TestTilesEqualDenseProducts(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 4))
+	fill := func(n int) []float64 {
+		out := make([]float64, n)
+		for i := range out {
+			out[i] = rng.NormFloat64()
+		}
+		return out
+	}
+	for _, with := range []bool{true, false} {
+		if with && !vectors {
+			continue
+		}
+		withVectors(t, with)
+		for rows := 1; rows <= 13; rows++ {
+			for cols := 1; cols <= 21; cols++ {
+				k, ldc := 1+rng.IntN(40), cols+3
+				for _, turn := range []bool{false, true} {
+					a := view{fill(rows * k), k, 1}
+					if turn {
+						a.row, a.col = 1, rows
+					}
+					plain := fill(cols * k)
+					b, ldb := transposed(nil, view{plain, k, 1}, cols, k)
+					c := fill(rows * ldc)
+					was := slices.Clone(c)
+					multiplySubtract(c, ldc, a, b, ldb, rows, cols, k, false)
+					for i := range rows {
+						for j := range ldc {
+							want := was[i*ldc+j]
+							if j < cols {
+								for s := range k {
+									want -= a.data[i*a.row+s*a.col] * plain[j*k+s]
+								}
+							}
+							require.InDelta(t, want, c[i*ldc+j], 1e-12, "%d×%d×%d at %d, %d", rows, cols, k, i, j)
+						}
+					}
+				}
+			}
+		}
+		a, places := grid(60, 1e-3)
+		f, err := Factorise(context.Background(), a, places, nil)
+		require.NoError(t, err)
+		rhs := [][]float64{fill(a.N), fill(a.N), fill(a.N)}
+		for s, x := range solved(f, rhs) {
+			for i, y := range a.MulVec(x) {
+				require.InDelta(t, rhs[s][i], y, 1e-9)
+			}
+		}
+	}
+}

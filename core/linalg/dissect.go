@@ -1,9 +1,6 @@
 package linalg
 
 import (
-	"slices"
-	"sync/atomic"
-
 	"wisemarrow/core/geom"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -39,12 +36,8 @@ type part struct {
 // the separator, which is eliminated last. Of the three axes the one with the
 // smallest separator is taken.
 func dissect(a *Symmetric, places []r3.Vec) dissection {
-	d := dissector{a: a, places: places, owner: make([]int32, a.N), perm: make([]int32, a.N)}
-	for i := range d.perm {
-		d.perm[i] = int32(i)
-		d.owner[i] = 1
-	}
-	root := d.split(0, int32(a.N), 1, 0)
+	d := dissector{perm: make([]int32, a.N)}
+	root := d.split(whole(a, places), 0, 0)
 	out := dissection{perm: d.perm}
 	flatten(root, &out.blocks)
 	return out
@@ -59,88 +52,139 @@ func flatten(p *part, out *[]block) int32 {
 	return int32(len(*out) - 1)
 }
 
-type dissector struct {
-	a      *Symmetric
+type dissector struct{ perm []int32 }
+
+// graph is a set of unknowns with its couplings, all numbered within it, so that what is
+// halved lies close together in memory and halves can be split at the same time.
+type graph struct {
+	ids    []int32 // of the unknowns in the whole matrix, ascending
+	start  []int32
+	col    []int32 // neighbours within the set, without the unknown itself
 	places []r3.Vec
-	owner  []int32 // which set an unknown is in now; read and written atomically
-	perm   []int32
 }
 
-// split orders perm[first:first+count], all of which owner calls id.
-func (d *dissector) split(first, count, id int32, depth int) *part {
+func whole(a *Symmetric, places []r3.Vec) *graph {
+	g := &graph{ids: make([]int32, a.N), start: make([]int32, a.N+1), col: make([]int32, 0, len(a.Col)), places: places}
+	for i := range g.ids {
+		g.ids[i] = int32(i)
+		for _, w := range a.Col[a.Start[i]:a.Start[i+1]] {
+			if int(w) != i {
+				g.col = append(g.col, w)
+			}
+		}
+		g.start[i+1] = int32(len(g.col))
+	}
+	return g
+}
+
+func (g *graph) near(v int32) []int32 { return g.col[g.start[v]:g.start[v+1]] }
+
+// part returns the unknowns of one side.
+func (g *graph) part(side []int8, of int8, number []int32) *graph {
+	n, edges := 0, 0
+	for v, s := range side {
+		if s == of {
+			number[v] = int32(n)
+			n++
+			edges += int(g.start[v+1] - g.start[v])
+		}
+	}
+	out := &graph{ids: make([]int32, 0, n), start: make([]int32, 1, n+1), col: make([]int32, 0, edges), places: make([]r3.Vec, 0, n)}
+	for v, s := range side {
+		if s != of {
+			continue
+		}
+		out.ids = append(out.ids, g.ids[v])
+		out.places = append(out.places, g.places[v])
+		for _, w := range g.near(int32(v)) {
+			if side[w] == of {
+				out.col = append(out.col, number[w])
+			}
+		}
+		out.start = append(out.start, int32(len(out.col)))
+	}
+	return out
+}
+
+const (
+	sideLow int8 = iota
+	sideHigh
+	sideBetween // of the separator
+)
+
+// split orders a set, which is to have the new numbers from first on.
+func (d *dissector) split(g *graph, first int32, depth int) *part {
+	count := int32(len(g.ids))
 	if count <= dissectLeaf || depth > 28 {
+		copy(d.perm[first:], g.ids)
 		return &part{first: first, count: count}
 	}
-	set := d.perm[first : first+count]
-	low, high := 2*id, 2*id+1
-	best, bestAxis := int32(0), -1
-	scratch := slices.Clone(set)
-	mark := func(axis int) (border [2]int32) {
-		nth(scratch, len(scratch)/2, d.places, axis)
-		half := len(scratch) / 2
-		for i, v := range scratch {
-			if i < half {
-				atomic.StoreInt32(&d.owner[v], low)
-			} else {
-				atomic.StoreInt32(&d.owner[v], high)
-			}
-		}
-		for i, v := range scratch {
-			other, s := high, 0
-			if i >= half {
-				other, s = low, 1
-			}
-			if d.touches(v, other) {
-				border[s]++
-			}
-		}
-		return border
+	order := make([]int32, count)
+	for i := range order {
+		order[i] = int32(i)
 	}
+	half := len(order) / 2
+	side, best := make([]int8, count), make([]int8, count)
+	least := -1
 	for axis := range 3 {
-		b := mark(axis)
-		if m := min(b[0], b[1]); bestAxis < 0 || m < best {
-			best, bestAxis = m, axis
+		nth(order, half, g.places, axis)
+		for i, v := range order {
+			side[v] = sideLow
+			if i >= half {
+				side[v] = sideHigh
+			}
+		}
+		if n := g.separate(side); least < 0 || n < least {
+			least = n
+			side, best = best, side
 		}
 	}
-	border := mark(bestAxis)
-	half := len(scratch) / 2
-	a, b, sep := make([]int32, 0, half+1), make([]int32, 0, half+1), make([]int32, 0, best)
-	fromLow := border[0] <= border[1]
-	for i, v := range scratch {
-		switch inLow := i < half; {
-		case inLow == fromLow && d.touches(v, map[bool]int32{true: high, false: low}[inLow]):
-			sep = append(sep, v)
-		case inLow:
-			a = append(a, v)
-		default:
-			b = append(b, v)
+	number := order
+	low, high := g.part(best, sideLow, number), g.part(best, sideHigh, number)
+	na, nb := int32(len(low.ids)), int32(len(high.ids))
+	at := first + na + nb
+	for v, s := range best {
+		if s == sideBetween {
+			d.perm[at] = g.ids[v]
+			at++
 		}
 	}
-	for _, v := range sep {
-		atomic.StoreInt32(&d.owner[v], 0)
-	}
-	slices.Sort(sep)
-	copy(set, a)
-	copy(set[len(a):], b)
-	copy(set[len(a)+len(b):], sep)
-	na, nb := int32(len(a)), int32(len(b))
 	var pa, pb *part
 	if count > forkAbove {
-		geom.Both(func() { pa = d.split(first, na, low, depth+1) }, func() { pb = d.split(first+na, nb, high, depth+1) })
+		geom.Both(func() { pa = d.split(low, first, depth+1) }, func() { pb = d.split(high, first+na, depth+1) })
 	} else {
-		pa = d.split(first, na, low, depth+1)
-		pb = d.split(first+na, nb, high, depth+1)
+		pa, pb = d.split(low, first, depth+1), d.split(high, first+na, depth+1)
 	}
-	return &part{first: first + na + nb, count: int32(len(sep)), sub: []*part{pa, pb}}
+	return &part{first: first + na + nb, count: count - na - nb, sub: []*part{pa, pb}}
 }
 
-func (d *dissector) touches(v, id int32) bool {
-	for _, w := range d.a.Col[d.a.Start[v]:d.a.Start[v+1]] {
-		if atomic.LoadInt32(&d.owner[w]) == id {
-			return true
+// separate makes the smaller of the two borders the separator, and returns how many it has.
+func (g *graph) separate(side []int8) int {
+	var border [2]int
+	for v, s := range side {
+		for _, w := range g.near(int32(v)) {
+			if side[w] != s {
+				border[s]++
+				break
+			}
 		}
 	}
-	return false
+	from := sideLow
+	if border[sideHigh] < border[sideLow] {
+		from = sideHigh
+	}
+	for v, s := range side {
+		if s != from {
+			continue
+		}
+		for _, w := range g.near(int32(v)) {
+			if side[w] == 1-from {
+				side[v] = sideBetween
+				break
+			}
+		}
+	}
+	return border[from]
 }
 
 // nth puts the k unknowns that are lowest on an axis (then by index) first.

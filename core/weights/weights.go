@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+
+	"wisemarrow/core/geom"
 )
 
 // Influence is one joint's share in a vertex; Joint indexes Weights.Joints.
@@ -40,23 +42,41 @@ type Limits struct {
 // values are all zero stays without influences.
 func FromColumns(joints []string, columns [][]float64, n int, l Limits) *Weights {
 	w := New(joints, n)
-	var buf []Influence
-	for v := range n {
-		buf = buf[:0]
-		for j, col := range columns {
-			if col != nil && col[v] > 0 {
-				buf = append(buf, Influence{int32(j), col[v]})
+	geom.Chunks(n, 2048, func(lo, hi int) {
+		var buf []Influence
+		var ends []int32
+		var all []Influence // of the range, so that not every vertex is a piece of memory
+		for v := lo; v < hi; v++ {
+			buf = buf[:0]
+			for j, col := range columns {
+				if col != nil && col[v] > 0 {
+					buf = append(buf, Influence{int32(j), col[v]})
+				}
 			}
+			all = append(all, cleaned(buf, l)...)
+			ends = append(ends, int32(len(all)))
 		}
-		w.Of[v] = Clean(buf, l)
-	}
+		all = slices.Clip(all)
+		start := int32(0)
+		for k, end := range ends {
+			if end > start {
+				w.Of[lo+k] = all[start:end:end]
+			}
+			start = end
+		}
+	})
 	return w
 }
 
 // Clean returns the influences that l keeps, heaviest first and normalised.
 // Values that are not positive numbers are dropped.
 func Clean(list []Influence, l Limits) []Influence {
-	out := make([]Influence, 0, len(list))
+	return slices.Clone(cleaned(slices.Clone(list), l))
+}
+
+// cleaned is Clean within the list's own memory.
+func cleaned(list []Influence, l Limits) []Influence {
+	out := list[:0]
 	for _, x := range list {
 		if x.Value > 0 && !math.IsInf(x.Value, 1) {
 			out = append(out, x)
@@ -70,14 +90,24 @@ func Clean(list []Influence, l Limits) []Influence {
 		out = out[:len(out)-1]
 	}
 	normalise(out)
-	return slices.Clip(out)
+	return out
 }
 
 // Sort puts influences heaviest first; equal ones by joint.
 func Sort(list []Influence) {
-	slices.SortFunc(list, func(a, b Influence) int {
-		return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(a.Joint, b.Joint))
-	})
+	if len(list) > 24 {
+		slices.SortFunc(list, func(a, b Influence) int {
+			return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(a.Joint, b.Joint))
+		})
+		return
+	}
+	for i := 1; i < len(list); i++ { // a handful mostly
+		x, k := list[i], i
+		for ; k > 0 && (list[k-1].Value < x.Value || list[k-1].Value == x.Value && list[k-1].Joint > x.Joint); k-- {
+			list[k] = list[k-1]
+		}
+		list[k] = x
+	}
 }
 
 func normalise(list []Influence) {

@@ -1,0 +1,149 @@
+//go:build amd64 && !purego
+
+#include "textflag.h"
+
+// The strides come in numbers and are turned into bytes here. Rows of A: R8, R9, R10, R11;
+// C: DI with its stride in SI; B: DX with its stride in BX; the step along A is CX.
+
+// func mulSub8(c *float64, ldc int, a *float64, rs, cs int, b *float64, ldb, k int)
+TEXT ·mulSub8(SB), NOSPLIT, $0-64
+	MOVQ c+0(FP), DI
+	MOVQ ldc+8(FP), SI
+	SHLQ $3, SI
+	MOVQ a+16(FP), R8
+	MOVQ rs+24(FP), AX
+	SHLQ $3, AX
+	MOVQ cs+32(FP), CX
+	SHLQ $3, CX
+	MOVQ b+40(FP), DX
+	MOVQ ldb+48(FP), BX
+	SHLQ $3, BX
+	MOVQ k+56(FP), R12
+	LEAQ (R8)(AX*1), R9
+	LEAQ (R9)(AX*1), R10
+	LEAQ (R10)(AX*1), R11
+	VXORPD Y0, Y0, Y0
+	VXORPD Y1, Y1, Y1
+	VXORPD Y2, Y2, Y2
+	VXORPD Y3, Y3, Y3
+	VXORPD Y4, Y4, Y4
+	VXORPD Y5, Y5, Y5
+	VXORPD Y6, Y6, Y6
+	VXORPD Y7, Y7, Y7
+	TESTQ R12, R12
+	JZ    done8
+
+loop8:
+	VMOVUPD      (DX), Y8
+	VMOVUPD      32(DX), Y9
+	VBROADCASTSD (R8), Y10
+	VBROADCASTSD (R9), Y11
+	VBROADCASTSD (R10), Y12
+	VBROADCASTSD (R11), Y13
+	VFMADD231PD  Y8, Y10, Y0
+	VFMADD231PD  Y9, Y10, Y1
+	VFMADD231PD  Y8, Y11, Y2
+	VFMADD231PD  Y9, Y11, Y3
+	VFMADD231PD  Y8, Y12, Y4
+	VFMADD231PD  Y9, Y12, Y5
+	VFMADD231PD  Y8, Y13, Y6
+	VFMADD231PD  Y9, Y13, Y7
+	ADDQ         CX, R8
+	ADDQ         CX, R9
+	ADDQ         CX, R10
+	ADDQ         CX, R11
+	ADDQ         BX, DX
+	DECQ         R12
+	JNZ          loop8
+
+done8:
+	VMOVUPD (DI), Y8
+	VMOVUPD 32(DI), Y9
+	VSUBPD  Y0, Y8, Y8
+	VSUBPD  Y1, Y9, Y9
+	VMOVUPD Y8, (DI)
+	VMOVUPD Y9, 32(DI)
+	ADDQ    SI, DI
+	VMOVUPD (DI), Y8
+	VMOVUPD 32(DI), Y9
+	VSUBPD  Y2, Y8, Y8
+	VSUBPD  Y3, Y9, Y9
+	VMOVUPD Y8, (DI)
+	VMOVUPD Y9, 32(DI)
+	ADDQ    SI, DI
+	VMOVUPD (DI), Y8
+	VMOVUPD 32(DI), Y9
+	VSUBPD  Y4, Y8, Y8
+	VSUBPD  Y5, Y9, Y9
+	VMOVUPD Y8, (DI)
+	VMOVUPD Y9, 32(DI)
+	ADDQ    SI, DI
+	VMOVUPD (DI), Y8
+	VMOVUPD 32(DI), Y9
+	VSUBPD  Y6, Y8, Y8
+	VSUBPD  Y7, Y9, Y9
+	VMOVUPD Y8, (DI)
+	VMOVUPD Y9, 32(DI)
+	VZEROUPPER
+	RET
+
+// func mulSub4(c *float64, ldc int, a *float64, rs, cs int, b *float64, ldb, k int)
+TEXT ·mulSub4(SB), NOSPLIT, $0-64
+	MOVQ c+0(FP), DI
+	MOVQ ldc+8(FP), SI
+	SHLQ $3, SI
+	MOVQ a+16(FP), R8
+	MOVQ rs+24(FP), AX
+	SHLQ $3, AX
+	MOVQ cs+32(FP), CX
+	SHLQ $3, CX
+	MOVQ b+40(FP), DX
+	MOVQ ldb+48(FP), BX
+	SHLQ $3, BX
+	MOVQ k+56(FP), R12
+	LEAQ (R8)(AX*1), R9
+	LEAQ (R9)(AX*1), R10
+	LEAQ (R10)(AX*1), R11
+	VXORPD Y0, Y0, Y0
+	VXORPD Y1, Y1, Y1
+	VXORPD Y2, Y2, Y2
+	VXORPD Y3, Y3, Y3
+	TESTQ R12, R12
+	JZ    done4
+
+loop4:
+	VMOVUPD      (DX), Y8
+	VBROADCASTSD (R8), Y10
+	VBROADCASTSD (R9), Y11
+	VBROADCASTSD (R10), Y12
+	VBROADCASTSD (R11), Y13
+	VFMADD231PD  Y8, Y10, Y0
+	VFMADD231PD  Y8, Y11, Y1
+	VFMADD231PD  Y8, Y12, Y2
+	VFMADD231PD  Y8, Y13, Y3
+	ADDQ         CX, R8
+	ADDQ         CX, R9
+	ADDQ         CX, R10
+	ADDQ         CX, R11
+	ADDQ         BX, DX
+	DECQ         R12
+	JNZ          loop4
+
+done4:
+	VMOVUPD (DI), Y8
+	VSUBPD  Y0, Y8, Y8
+	VMOVUPD Y8, (DI)
+	ADDQ    SI, DI
+	VMOVUPD (DI), Y8
+	VSUBPD  Y1, Y8, Y8
+	VMOVUPD Y8, (DI)
+	ADDQ    SI, DI
+	VMOVUPD (DI), Y8
+	VSUBPD  Y2, Y8, Y8
+	VMOVUPD Y8, (DI)
+	ADDQ    SI, DI
+	VMOVUPD (DI), Y8
+	VSUBPD  Y3, Y8, Y8
+	VMOVUPD Y8, (DI)
+	VZEROUPPER
+	RET

@@ -1,0 +1,7 @@
+//go:build !amd64 || purego
+
+package linalg
+
+import "testing"
+
+func withVectors(*testing.T, bool) {}
