@@ -130,22 +130,19 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 }
 
 // outside returns the share of joint i's bones that lies outside the mesh, by
-// the winding number at samples along them.
+// the winding number at samples along them; in a hollow they are not.
 func (a *account) outside(i int) float64 {
-	const samples = 9
 	n, out := 0.0, 0.0
 	for _, bone := range a.bones {
 		if bone.Joint != i {
 			continue
 		}
-		for k := range samples {
-			t := (float64(k) + 0.5) / samples
-			p := r3.Add(bone.A, r3.Scale(t, r3.Sub(bone.B, bone.A)))
+		alongBone(bone, 9, func(p r3.Vec) {
 			n++
-			if math.Abs(a.e.Tree.Winding(p)) < 0.5 {
+			if math.Abs(a.e.Tree.Winding(p)) < 0.5 && !enclosed(a.e.Tree, p) {
 				out++
 			}
-		}
+		})
 	}
 	return out / math.Max(1, n)
 }

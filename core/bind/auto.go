@@ -24,15 +24,11 @@ type Way struct {
 	Farthest float64 `json:"farthest_m,omitempty"` // from where they were carried over
 }
 
-// nearShare is how far, over the body's height, a loose piece may be from the weighted surface
-// to be taken for something that is worn or held.
-const nearShare = 0.1
-
-// Automatic binds by whatever the mesh calls for, until every vertex has weights: by heat where that
-// has a solution; on a working copy with faces turned outward, cracks welded and doubled faces
-// dropped, carried back, where that solves more; pieces that see no bone with the surface under
-// them; through the volume what is left, or all where heat has no stable solution. The mesh is
-// not changed. The report says how each set of vertices got its weights.
+// Automatic binds by whatever the mesh calls for, until every vertex has weights: the body by
+// heat where that has a solution, on the mesh or on a working copy with faces turned outward,
+// cracks welded and doubled faces dropped; through the volume what is left of it, or all where
+// heat has no stable solution; and what lies over the body, in it or beside it with what is
+// under it. The mesh is not changed. The report says how each set of vertices got its weights.
 func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress Progress) (*weights.Weights, *Report, error) {
 	if progress == nil {
 		progress = func(string, float64) {}
@@ -53,7 +49,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	case err != nil:
 		a.said = append(a.said, "heat has no stable solution on the mesh as it is")
 	default:
-		a.take(w, "by heat", nil)
+		a.from(m, w, r, nil, "by heat")
 	}
 	cracked := a.cracked()
 	if a.w == nil || cracked || a.wanting(r) {
@@ -61,21 +57,22 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 			return nil, nil, err
 		}
 	}
-	if a.w == nil || len(a.w.Unweighted()) > 0 || a.unsolved() > 0 {
+	if a.w == nil || a.bare() || a.unsolved() > 0 {
 		if err := a.throughTheVolume(ctx, part(0.55, 0.85)); err != nil {
 			return nil, nil, err
 		}
 	}
-	progress("Letting loose pieces follow the surface beneath them", 0.88)
-	if err := a.beneath(); err != nil {
-		return nil, nil, err
-	}
+	progress("Letting what lies over the body follow it", 0.88)
+	a.over()
 	if err := a.rest(ctx, part(0.9, 0.95)); err != nil {
 		return nil, nil, err
 	}
-	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: a.nearest()})
+	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: a.nearest(), Sees: a.sees})
 	if r != nil {
 		report.Overshoot, report.Negative, report.Factor = r.Overshoot, r.Negative, r.Factor
+	}
+	if a.layers != nil {
+		report.Layers = a.layers.layers(a.onLayers())
 	}
 	report.Ways = a.ways()
 	report.Said = a.sentence(report)
@@ -92,7 +89,102 @@ type automatic struct {
 	how  []string // by vertex
 	far  map[string]float64
 	said []string
+
+	layers *layering    // of the mesh that the body was solved on; nil where nothing is a body
+	to     mesh.Mapping // vertices of m → of that mesh; nil where it is m
+	sees   []bool       // by vertex of m; nil where heat has no solution
 }
+
+// at returns the vertex of the solved mesh that v is, -1 for none.
+func (a *automatic) at(v int) int32 {
+	if a.to == nil {
+		return int32(v)
+	}
+	return a.to[v]
+}
+
+// from takes the weights of the body from a mesh that was solved by heat. What lies over the
+// body waits for what is under it, though some of its vertices happened to see a bone.
+func (a *automatic) from(solved *mesh.Mesh, w *weights.Weights, r *Report, to mesh.Mapping, how string) {
+	a.w = weights.New(w.Joints, len(a.m.Points))
+	clear(a.how)
+	a.layers, a.to = layered(solved, a.s, a.o.Deform, r.Pieces), to
+	var walls []bool
+	if a.layers != nil {
+		w = &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
+		walls = a.layers.walls(w, r.sees, a.o.Limits)
+	}
+	a.sees = make([]bool, len(a.m.Points))
+	for v := range a.w.Of {
+		k := a.at(v)
+		a.sees[v] = k >= 0 && r.sees[k]
+		if k >= 0 && len(w.Of[k]) > 0 && (a.layers == nil || a.layers.isBody(k)) {
+			a.w.Of[v], a.how[v] = w.Of[k], how
+			if walls != nil && walls[k] {
+				a.how[v] = wallHow
+			}
+		}
+	}
+}
+
+// isOver reports whether a vertex belongs to what lies over the body.
+func (a *automatic) isOver(v int) bool {
+	if a.layers == nil {
+		return false
+	}
+	k := a.at(v)
+	return k >= 0 && a.layers.pieces.OfVertex[k] >= 0 && !a.layers.isBody(k)
+}
+
+// bare reports whether a vertex of the body has no weights.
+func (a *automatic) bare() bool {
+	for v, list := range a.w.Of {
+		if len(list) == 0 && !a.isOver(v) {
+			return true
+		}
+	}
+	return false
+}
+
+// onLayers returns the weights of the mesh that the layers are of.
+func (a *automatic) onLayers() *weights.Weights {
+	if a.to == nil {
+		return a.w
+	}
+	return a.w.Gather(a.to.Origin(len(a.layers.points)))
+}
+
+// over lets what lies over the body follow it, and seams between pieces go as one.
+func (a *automatic) over() {
+	if a.layers == nil || a.layers.pieces.Count() == 1 {
+		return
+	}
+	before := a.onLayers()
+	w, far := a.layers.over(before, a.o.Limits)
+	if a.to == nil && w == before {
+		w = &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
+	}
+	a.layers.evened(w, a.o.Limits)
+	how := map[string]string{KindCloth: beneathHow, KindRigid: rigidHow, KindCard: cardHow}
+	for v := range a.w.Of {
+		k := a.at(v)
+		if k < 0 || len(w.Of[k]) == 0 {
+			continue
+		}
+		if len(a.w.Of[v]) == 0 {
+			a.how[v] = how[a.layers.kind[a.layers.pieces.OfVertex[k]]]
+			a.far[a.how[v]] = max(a.far[a.how[v]], far[k])
+		}
+		a.w.Of[v] = w.Of[k]
+	}
+}
+
+const (
+	beneathHow = "as the surface under them"
+	rigidHow   = "whole pieces as the place under them"
+	wallHow    = "as the other side of a thin wall"
+	cardHow    = "whole cards as the place under them"
+)
 
 // unstable reports whether an error says that the equation cannot be solved on this mesh, and
 // not that the order makes no sense.
@@ -123,7 +215,17 @@ func (a *automatic) wanting(r *Report) bool {
 			bad++
 		}
 	}
-	return bad > 0 || 20*r.Unweighted > r.Vertices || asked == 0
+	return bad > 0 || asked == 0 || a.layers == nil || 20*len(a.w.Unweighted())-20*a.waiting() > r.Vertices
+}
+
+// waiting is how many vertices lie over the body and wait for what is under them.
+func (a *automatic) waiting() (n int) {
+	for v, list := range a.w.Of {
+		if len(list) == 0 && a.isOver(v) {
+			n++
+		}
+	}
+	return n
 }
 
 func (a *automatic) unsolved() int {
@@ -159,17 +261,10 @@ func (a *automatic) cracked() bool {
 	return float64(n) > crackedShare*float64(len(a.m.Points))
 }
 
-// onACopy repairs a copy of the mesh, binds that by heat, and carries the weights back where
-// that solves more joints or vertices; of a cracked mesh unless it solves less than half.
+// onACopy repairs a copy of the mesh, binds that by heat, and takes its weights
+// where that solves more joints or vertices; of a cracked mesh unless it solves less than half.
 func (a *automatic) onACopy(ctx context.Context, r *Report, cracked bool, progress Progress) error {
-	copied := a.m.Bake(mesh.NoPlacement)
-	diagonal := geom.BoxOf(copied.Points).Diagonal()
-	copied, _ = copied.DropFaces()
-	if welded, _, err := copied.Weld(geom.NearShare*diagonal, true); err == nil {
-		copied = welded
-	}
-	copied, _ = copied.DropFaces()
-	copied, _ = copied.MakeOutward() // whole pieces tell their facing better than single faces
+	copied, to := workingCopy(a.m)
 	if copied.Faces() == 0 {
 		return nil
 	}
@@ -195,45 +290,38 @@ func (a *automatic) onACopy(ctx context.Context, r *Report, cracked bool, progre
 	if cracked && 2*bad(better) > len(better.Joints) || !cracked && bad(better) >= bad(r) && (r == nil || better.Unweighted*r.Vertices >= r.Unweighted*better.Vertices) {
 		return nil
 	}
-	// Only vertices whose own piece has a solution on the copy: loose pieces come later.
-	back, err := CarryOver(copied, w, a.m, a.o.Limits)
-	if err != nil {
-		return nil
-	}
-	tris, _ := copied.Triangles()
-	solved := weighted(copied, w)
-	if len(solved) == 0 {
-		return nil
-	}
-	all, good := geom.NewTree(copied.Points, tris), geom.NewTree(copied.Points, solved)
-	limit := 1e-6 * diagonal
-	own := make([]bool, len(a.m.Points))
-	points := a.m.World()
-	geom.Chunks(len(points), 512, func(lo, hi int) {
-		for v := lo; v < hi; v++ {
-			_, _, d := all.Nearest(points[v])
-			_, _, e := good.Nearest(points[v])
-			own[v] = e <= d+limit
-		}
-	})
-	a.w = nil
-	for v := range a.how {
-		a.how[v] = ""
-	}
-	a.take(back, "by heat on a repaired copy", func(v int) bool { return own[v] })
-	if cracked { // there every face is a piece of its own; on the copy pieces are whole
-		if whole, _, err := FollowBeneath(copied, w, Auto, a.o.Limits); err == nil {
-			if rest, err := CarryOver(copied, whole, a.m, a.o.Limits); err == nil {
-				a.take(rest, beneathHow, nil)
-			}
-		}
-	}
+	a.from(copied, w, better, to, "by heat on a repaired copy")
 	if cracked {
 		a.said = append(a.said, "the mesh is cracked, and heat does not cross a crack: a copy was welded")
 	} else {
 		a.said = append(a.said, "a copy with faces turned outward and cracks welded solves more")
 	}
 	return nil
+}
+
+// workingCopy returns a mesh in world frame without faces that have no area or lie on others,
+// with cracks closed and faces turned outward, and what became of its vertices.
+func workingCopy(m *mesh.Mesh) (*mesh.Mesh, mesh.Mapping) {
+	out := m.Bake(mesh.NoPlacement)
+	to := make(mesh.Mapping, len(m.Points))
+	for v := range to {
+		to[v] = int32(v)
+	}
+	step := func(next *mesh.Mesh, mapping mesh.Mapping) {
+		out = next
+		for v, k := range to {
+			if k >= 0 {
+				to[v] = mapping[k]
+			}
+		}
+	}
+	step(out.DropFaces())
+	if welded, mapping, err := out.Weld(geom.NearShare*geom.BoxOf(out.Points).Diagonal(), true); err == nil {
+		step(welded, mapping)
+	}
+	step(out.DropFaces())
+	out, _ = out.MakeOutward() // whole pieces tell their facing better than single faces
+	return out, to
 }
 
 // throughTheVolume binds through the volume, and takes that for what has no weights: all where
@@ -266,67 +354,7 @@ func (a *automatic) throughTheVolume(ctx context.Context, progress Progress) err
 			a.w.Of[v], a.how[v] = w.Of[v], "through the volume"
 		}
 	}
-	// The body's vertices; loose pieces go with what is under them.
-	loose := a.loose()
-	a.take(w, "through the volume", func(v int) bool { return !loose[v] })
-	return nil
-}
-
-// loose returns the vertices of pieces that have no weights at all and lie near what has.
-func (a *automatic) loose() []bool {
-	out := make([]bool, len(a.m.Points))
-	solved := weighted(a.m, a.w)
-	if len(solved) == 0 {
-		return out
-	}
-	points, pieces := a.m.World(), a.m.Pieces()
-	some := make([]bool, pieces.Count())
-	for v, p := range pieces.OfVertex {
-		if p >= 0 && len(a.w.Of[v]) > 0 {
-			some[p] = true
-		}
-	}
-	tree := geom.NewTree(points, solved)
-	reach := nearShare * geom.BoxOf(points).Size().Y
-	near := make([]bool, pieces.Count())
-	for v, p := range pieces.OfVertex {
-		if p >= 0 && !some[p] && !near[p] {
-			_, _, d := tree.Nearest(points[v])
-			near[p] = d < reach
-		}
-	}
-	for v, p := range pieces.OfVertex {
-		out[v] = p >= 0 && !some[p] && near[p]
-	}
-	return out
-}
-
-const beneathHow = "as the surface under them"
-
-// beneath lets what is left follow the surface under it.
-func (a *automatic) beneath() error {
-	left := a.w.Unweighted()
-	if len(left) == 0 {
-		return nil
-	}
-	solved := weighted(a.m, a.w)
-	if len(solved) == 0 {
-		return nil
-	}
-	w, _, err := FollowBeneath(a.m, a.w, Auto, a.o.Limits)
-	if err != nil {
-		return err
-	}
-	const how = beneathHow
-	points := a.m.World()
-	tree := geom.NewTree(points, solved)
-	for _, v := range left {
-		if len(w.Of[v]) > 0 {
-			a.w.Of[v], a.how[v] = w.Of[v], how
-			_, _, d := tree.Nearest(points[v])
-			a.far[how] = math.Max(a.far[how], d)
-		}
-	}
+	a.take(w, "through the volume", func(v int) bool { return !a.isOver(v) })
 	return nil
 }
 
@@ -368,7 +396,12 @@ func (a *automatic) nearest() [][]int32 {
 func (a *automatic) ways() []Way {
 	by := map[string]*Way{}
 	seen := map[string]map[int32]bool{}
-	pieces := a.m.Pieces()
+	var pieces mesh.Pieces
+	if a.layers != nil {
+		pieces = a.layers.pieces
+	} else {
+		pieces = a.m.Pieces()
+	}
 	for v, how := range a.how {
 		if how == "" {
 			continue
@@ -377,8 +410,8 @@ func (a *automatic) ways() []Way {
 			by[how], seen[how] = &Way{How: how, Farthest: a.far[how]}, map[int32]bool{}
 		}
 		by[how].Vertices++
-		if p := pieces.OfVertex[v]; p >= 0 {
-			seen[how][p] = true
+		if k := a.at(v); k >= 0 && pieces.OfVertex[k] >= 0 {
+			seen[how][pieces.OfVertex[k]] = true
 		}
 	}
 	var out []Way

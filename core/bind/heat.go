@@ -124,6 +124,7 @@ type heatBind struct {
 	tris   [][3]int32
 	tree   *geom.Tree
 	bones  []skeleton.Bone
+	hollow []bool // by bone: it is in a hollow of the mesh
 
 	hold    []float64 // c/d² where the vertex sees its bone, else 0
 	nearest [][]int32 // joints whose bone is nearest
@@ -144,10 +145,16 @@ func (b *heatBind) visibility() error {
 	if len(b.bones) == 0 {
 		return ErrNoBones
 	}
+	b.tree.PrepareWinding()
+	b.hollow = make([]bool, len(b.bones))
+	for i, bone := range b.bones {
+		b.hollow[i] = inHollow(b.tree, bone)
+	}
 	normals := b.m.VertexNormals(b.points)
 	closest := geom.TouchShare * b.tree.Box().Diagonal()
 	n := len(b.points)
 	b.hold, b.nearest = make([]float64, n), make([][]int32, n)
+	ways := make([]r3.Vec, n) // to the nearest bone
 	var done atomic.Int64
 	geom.Chunks(n, 512, func(lo, hi int) {
 		if b.ctx.Err() != nil {
@@ -163,7 +170,7 @@ func (b *heatBind) visibility() error {
 				dist[i] = r3.Norm2(r3.Sub(p, at[i]))
 				best = min(best, dist[i])
 			}
-			seen := false
+			seen, way := false, r3.Vec{}
 			var joints []int32
 			for i, bone := range b.bones {
 				if dist[i] > best*(1+tie)*(1+tie) {
@@ -172,17 +179,83 @@ func (b *heatBind) visibility() error {
 				if j := int32(bone.Joint); len(joints) == 0 || joints[len(joints)-1] != j {
 					joints = append(joints, j)
 				}
-				seen = seen || b.sees(int32(v), normals[v], at[i])
+				normal := normals[v]
+				if b.hollow[i] { // the surface looks at it
+					normal = r3.Scale(-1, normal)
+				}
+				seen = seen || b.sees(int32(v), normal, at[i])
+				way = r3.Sub(at[i], p)
 			}
-			b.nearest[v] = joints
+			b.nearest[v], ways[v] = joints, way
 			if seen {
 				b.hold[v] = b.o.Heat / max(best, closest*closest)
 			}
 		}
-		b.told(float64(done.Add(int64(hi-lo))) / float64(n))
+		b.told(0.9 * float64(done.Add(int64(hi-lo))) / float64(n))
 	})
+	b.seeThrough(normals, ways, closest)
 	return b.ctx.Err()
 }
+
+// seeThrough gives vertices of pieces that mostly see their bones a second look: a surface
+// that lies on the way is no hindrance where both sides of it are inside, by the winding
+// number (Jacobson et al. 2013), as of shells that pass through each other.
+func (b *heatBind) seeThrough(normals, ways []r3.Vec, closest float64) {
+	pieces := b.m.Pieces()
+	seen := make([]int, pieces.Count())
+	for v, p := range pieces.OfVertex {
+		if p >= 0 && b.hold[v] > 0 {
+			seen[p]++
+		}
+	}
+	geom.Chunks(len(b.points), 256, func(lo, hi int) {
+		if b.ctx.Err() != nil {
+			return
+		}
+		for v := lo; v < hi; v++ {
+			piece := pieces.OfVertex[v]
+			if b.hold[v] > 0 || piece < 0 || float64(seen[piece]) < bodyShare*float64(pieces.Vertices[piece]) {
+				continue
+			}
+			p, way := b.points[v], ways[v]
+			l := r3.Norm(way)
+			if l == 0 || r3.Dot(way, normals[v]) > facesAway*l {
+				continue
+			}
+			if b.inside(int32(v), p, way) {
+				b.hold[v] = b.o.Heat / max(l*l, closest*closest)
+			}
+		}
+	})
+}
+
+// throughAtMost is how many surfaces a second look goes through.
+const throughAtMost = 6
+
+// inside reports whether all of a way is inside the solid, between the surfaces that it meets.
+func (b *heatBind) inside(v int32, p, way r3.Vec) bool {
+	from := 1e-3
+	var at []float64
+	for _, hit := range b.tree.Hits(p, way, from, 1) {
+		if t := b.tris[hit.Tri]; t[0] != v && t[1] != v && t[2] != v {
+			at = append(at, hit.T)
+		}
+	}
+	if len(at) > throughAtMost {
+		return false
+	}
+	for k, to := range append(at, 1) {
+		// It starts inward, so the first stretch is inside.
+		if k > 0 && to-from > 1e-6 && math.Abs(b.tree.Winding(r3.Add(p, r3.Scale((from+to)/2, way)))) < 0.5 {
+			return false
+		}
+		from = to
+	}
+	return true
+}
+
+// facesAway is the cosine from which a way from a vertex leads out of the mesh.
+const facesAway = 0.1
 
 // deformingBones returns the bones of the chosen joints; a chosen joint without
 // children is a point.
@@ -204,11 +277,11 @@ func deformingBones(s *skeleton.Skeleton, deform []bool) []skeleton.Bone {
 }
 
 // sees reports whether the way from vertex v to a point on a bone stays inside
-// the mesh: it starts inward and meets no other triangle.
+// the mesh: it starts inward, as normal has it, and meets no other triangle.
 func (b *heatBind) sees(v int32, normal, to r3.Vec) bool {
 	p := b.points[v]
 	way := r3.Sub(to, p)
-	if l := r3.Norm(way); l > 0 && r3.Dot(way, normal) > 0.1*l {
+	if l := r3.Norm(way); l > 0 && r3.Dot(way, normal) > facesAway*l {
 		return false
 	}
 	start := r3.Add(p, r3.Scale(1e-3, way))
@@ -339,5 +412,6 @@ func (b *heatBind) finish() error {
 	own := b.report
 	b.report = Account(b.m, b.s, b.weights, Evidence{Method: "heat", Deform: b.o.Deform, Nearest: b.nearest, Sees: sees, Tree: b.tree})
 	b.report.Overshoot, b.report.Negative, b.report.Factor = own.Overshoot, own.Negative, own.Factor
+	b.report.sees = sees
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 
@@ -194,11 +195,19 @@ func TestJointsWithoutASolutionSayWhy(t *testing.T) {
 	require.NotEqual(t, bind.Solved, r.Joints[1].State)
 	require.NotEmpty(t, r.Joints[1].Cause)
 	require.NotEmpty(t, r.Findings())
-	// A wall between skin and bone: a closed box inside the tube around bone b.
+	// A wall between skin and bone: a closed box inside the tube around bone b. Both sides of
+	// it are inside, so the tube sees through it; turned inside out it is a hollow.
 	wall := solids.Box(r3.Vec{X: 0.9, Y: -0.1, Z: -0.1}, r3.Vec{X: 2, Y: 0.1, Z: 0.1})
-	_, r = heat(t, mesh.Join(m, wall), chain(r3.Vec{X: 0.02}, r3.Vec{X: 0.8}, r3.Vec{X: 0.95}, r3.Vec{X: 1.9}), bind.DefaultOptions)
+	bones := chain(r3.Vec{X: 0.02}, r3.Vec{X: 0.8}, r3.Vec{X: 0.95}, r3.Vec{X: 1.9})
+	_, r = heat(t, mesh.Join(m, wall), bones, bind.DefaultOptions)
+	require.Equal(t, r.Joints[2].Nearest, r.Joints[2].Heated)
+	for f := range wall.Faces() {
+		slices.Reverse(wall.Face(f))
+	}
+	_, r = heat(t, mesh.Join(m, wall), bones, bind.DefaultOptions)
 	require.Equal(t, bind.Solved, r.Joints[2].State, "the wall itself sees the bone")
 	require.Less(t, r.Joints[2].Heated, r.Joints[2].Nearest, "the tube beyond does not")
+	require.Zero(t, r.Joints[2].Outside, "a hollow is not outside")
 }
 
 func TestRefusals(t *testing.T) {

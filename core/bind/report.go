@@ -67,8 +67,12 @@ type Report struct {
 	// that are several.
 	Ways []Way  `json:"ways,omitempty"`
 	Said string `json:"said,omitempty"`
+	// Layers are what lies over the body, in it or beside it; of methods that tell them apart.
+	Layers []Layer `json:"layers,omitempty"`
 	// Stray lists the vertices without a solution.
 	Stray []int32 `json:"-"`
+
+	sees []bool // by vertex, of a bind by heat
 }
 
 // Findings turns the report into findings with remedies. Joints of one state and one

@@ -299,6 +299,11 @@ func (d *distances) finish(method string, tree *geom.Tree) (*weights.Weights, *R
 // neighbours along edges, so many times. Vertices without weights stay without, and count
 // for none.
 func Smoothed(m *mesh.Mesh, w *weights.Weights, passes int) *weights.Weights {
+	return smoothed(m, w, passes, nil)
+}
+
+// smoothed is Smoothed of some vertices; the others stay as they are. nil is all.
+func smoothed(m *mesh.Mesh, w *weights.Weights, passes int, which []bool) *weights.Weights {
 	if passes == 0 {
 		return w
 	}
@@ -319,6 +324,10 @@ func Smoothed(m *mesh.Mesh, w *weights.Weights, passes int) *weights.Weights {
 			}
 			for v := lo; v < hi; v++ {
 				if len(now[v]) == 0 {
+					continue
+				}
+				if which != nil && !which[v] {
+					next[v] = now[v]
 					continue
 				}
 				n := 0

@@ -245,7 +245,7 @@ func (t *Tree) Hits(origin, dir r3.Vec, lo, hi float64) []Hit {
 // Hits is Tree.Hits.
 func (q *Query) Hits(origin, dir r3.Vec, lo, hi float64) []Hit {
 	var out []Hit
-	q.walk(origin, dir, lo, hi, func(tri int32, at float64) bool {
+	q.walk(origin, dir, lo, hi, 0, func(tri int32, at float64) bool {
 		out = append(out, Hit{at, tri})
 		return true
 	})
@@ -259,7 +259,7 @@ func (q *Query) Hits(origin, dir r3.Vec, lo, hi float64) []Hit {
 // on the open segment from a to b. ignore may be nil.
 func (t *Tree) Blocked(a, b r3.Vec, ignore func(tri int32) bool) bool {
 	blocked := false
-	(&Query{Tree: t}).walk(a, r3.Sub(b, a), 0, 1, func(tri int32, _ float64) bool {
+	(&Query{Tree: t}).walk(a, r3.Sub(b, a), 0, 1, edgeOver, func(tri int32, _ float64) bool {
 		if ignore != nil && ignore(tri) {
 			return true
 		}
@@ -269,8 +269,12 @@ func (t *Tree) Blocked(a, b r3.Vec, ignore func(tri int32) bool) bool {
 	return blocked
 }
 
+// edgeOver is by what share triangles reach over their sides where it matters that nothing
+// slips through, and not how often something is met.
+const edgeOver = 1e-9
+
 // walk visits the crossings in no particular order until visit returns false.
-func (q *Query) walk(origin, dir r3.Vec, lo, hi float64, visit func(tri int32, at float64) bool) {
+func (q *Query) walk(origin, dir r3.Vec, lo, hi, over float64, visit func(tri int32, at float64) bool) {
 	t := q.Tree
 	if len(t.nodes) == 0 {
 		return
@@ -289,7 +293,7 @@ func (q *Query) walk(origin, dir r3.Vec, lo, hi float64, visit func(tri int32, a
 			q.Steps += int(n.count)
 			for _, f := range t.order[n.first : n.first+n.count] {
 				v := t.tris[f]
-				at, ok := RayTriangle(origin, dir, t.points[v[0]], t.points[v[1]], t.points[v[2]])
+				at, ok := rayTriangle(origin, dir, t.points[v[0]], t.points[v[1]], t.points[v[2]], over)
 				if ok && at >= lo && at <= hi && !visit(f, at) {
 					return
 				}

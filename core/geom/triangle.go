@@ -81,6 +81,12 @@ func TriangleNormal(a, b, c r3.Vec) r3.Vec { return r3.Cross(r3.Sub(b, a), r3.Su
 // RayTriangle returns the parameter t at which origin + t·dir meets triangle
 // abc from either side (Möller & Trumbore 1997).
 func RayTriangle(origin, dir, a, b, c r3.Vec) (t float64, hit bool) {
+	return rayTriangle(origin, dir, a, b, c, 0)
+}
+
+// rayTriangle is RayTriangle of a triangle that reaches over its sides by a share, so that no
+// ray slips through between two.
+func rayTriangle(origin, dir, a, b, c r3.Vec, over float64) (t float64, hit bool) {
 	e1, e2 := r3.Sub(b, a), r3.Sub(c, a)
 	p := r3.Cross(dir, e2)
 	det := r3.Dot(e1, p)
@@ -90,12 +96,12 @@ func RayTriangle(origin, dir, a, b, c r3.Vec) (t float64, hit bool) {
 	inv := 1 / det
 	s := r3.Sub(origin, a)
 	u := r3.Dot(s, p) * inv
-	if u < 0 || u > 1 {
+	if u < -over || u > 1+over {
 		return 0, false
 	}
 	q := r3.Cross(s, e1)
 	v := r3.Dot(dir, q) * inv
-	if v < 0 || u+v > 1 {
+	if v < -over || u+v > 1+over {
 		return 0, false
 	}
 	return r3.Dot(e2, q) * inv, true

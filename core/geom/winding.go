@@ -24,37 +24,39 @@ func (t *Tree) PrepareWinding() {
 		return
 	}
 	t.dipole = make([]dipole, len(t.nodes))
-	t.sum(0)
+	t.sum(0, 3)
 }
 
-func (t *Tree) sum(at int32) (area, moment r3.Vec, weight float64) {
+// sum forks so many levels deep in large trees; what is added to what does not depend on it.
+func (t *Tree) sum(at int32, fork int) (area, moment r3.Vec, weight float64) {
 	n := &t.nodes[at]
 	if n.count > 0 {
 		for _, f := range t.order[n.first : n.first+n.count] {
 			v := t.tris[f]
 			a, b, c := t.points[v[0]], t.points[v[1]], t.points[v[2]]
 			s := r3.Scale(0.5, TriangleNormal(a, b, c))
-			w := r3.Norm(s)
+			w := math.Sqrt(r3.Norm2(s))
 			area = r3.Add(area, s)
 			moment = r3.Add(moment, r3.Scale(w/3, r3.Add(a, r3.Add(b, c))))
 			weight += w
 		}
 	} else {
-		a1, m1, w1 := t.sum(n.first)
-		a2, m2, w2 := t.sum(n.second)
+		var a1, m1, a2, m2 r3.Vec
+		var w1, w2 float64
+		if fork > 0 && len(t.tris) > 4096 {
+			Both(func() { a1, m1, w1 = t.sum(n.first, fork-1) }, func() { a2, m2, w2 = t.sum(n.second, fork-1) })
+		} else {
+			a1, m1, w1 = t.sum(n.first, 0)
+			a2, m2, w2 = t.sum(n.second, 0)
+		}
 		area, moment, weight = r3.Add(a1, a2), r3.Add(m1, m2), w1+w2
 	}
 	d := dipole{area: area, at: Box{n.min, n.max}.Centre()}
 	if weight > 0 {
 		d.at = r3.Scale(1/weight, moment)
 	}
-	for _, x := range [2]float64{n.min.X, n.max.X} {
-		for _, y := range [2]float64{n.min.Y, n.max.Y} {
-			for _, z := range [2]float64{n.min.Z, n.max.Z} {
-				d.radius = math.Max(d.radius, r3.Norm(r3.Sub(r3.Vec{X: x, Y: y, Z: z}, d.at)))
-			}
-		}
-	}
+	x, y, z := max(d.at.X-n.min.X, n.max.X-d.at.X), max(d.at.Y-n.min.Y, n.max.Y-d.at.Y), max(d.at.Z-n.min.Z, n.max.Z-d.at.Z)
+	d.radius = math.Sqrt(x*x + y*y + z*z) // to the farthest corner
 	t.dipole[at] = d
 	return area, moment, weight
 }

@@ -1,0 +1,158 @@
+package bind
+
+import (
+	"container/heap"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+const (
+	// wallThickness is how thick, over the body's height, a wall is at most of which the outer
+	// side goes with the inner one.
+	wallThickness = 0.03
+	// wallRound is how much longer than through the wall the way along the surface to the
+	// nearest vertex that sees a bone must be: heat that comes so far round says nothing.
+	wallRound = 4
+	// wallFar is how far round, over the body's height, it must be at least, so that the inside
+	// of an ear is no wall.
+	wallFar = 0.06
+	// wallShare is how much of its piece the far side must be.
+	wallShare = 0.03
+)
+
+// walls gives the far sides of thin walls the weights of the sides that see bones: where a
+// body has two skins that meet only at a rim, the outer one sees no bone and heat reaches it
+// round the rim alone. It returns the vertices that it gave new ones.
+func (l *layering) walls(w *weights.Weights, sees []bool, limits weights.Limits) []bool {
+	sees = l.widely(sees)
+	unseen := 0
+	for v := range l.points {
+		if l.isBody(int32(v)) && !sees[v] {
+			unseen++
+		}
+	}
+	if unseen == 0 {
+		return nil
+	}
+	height := geom.BoxOf(l.points).Size().Y
+	thick := wallThickness * height
+	round := l.alongToSeen(sees, 2*wallRound*thick)
+	var seen [][3]int32 // and what is near such
+	known := func(v int32) bool { return round[v] < wallFar*height }
+	for _, t := range l.bodyTris() {
+		if known(t[0]) && known(t[1]) && known(t[2]) && len(w.Of[t[0]]) > 0 && len(w.Of[t[1]]) > 0 && len(w.Of[t[2]]) > 0 {
+			seen = append(seen, t)
+		}
+	}
+	if len(seen) == 0 {
+		return nil
+	}
+	tree := geom.NewTree(l.points, seen)
+	given := make([]bool, len(l.points))
+	next := make([][]weights.Influence, len(l.points))
+	geom.Chunks(len(l.points), 512, func(lo, hi int) {
+		for v := lo; v < hi; v++ {
+			if sees[v] || !l.isBody(int32(v)) || round[v] < wallFar*height {
+				continue
+			}
+			tri, at, d := tree.NearestOf(l.points[v], thick, nil)
+			if tri < 0 || round[v] < wallRound*d {
+				continue
+			}
+			t := seen[tri]
+			next[v] = w.Blend(t[:], barycentric(at, l.points[t[0]], l.points[t[1]], l.points[t[2]]), limits)
+			given[v] = true
+		}
+	})
+	of := make([]int, l.pieces.Count())
+	for v, yes := range given {
+		if yes {
+			of[l.pieces.OfVertex[v]]++
+		}
+	}
+	some := false
+	for v, yes := range given {
+		p := l.pieces.OfVertex[v]
+		given[v] = yes && float64(of[p]) >= wallShare*float64(l.pieces.Vertices[p])
+		if given[v] {
+			w.Of[v], some = next[v], true
+		}
+	}
+	if !some {
+		return nil
+	}
+	l.even(w, given, clothReach, limits)
+	return given
+}
+
+// widely leaves out vertices that see a bone and most of whose neighbours do not: a gap
+// between two surfaces that some ray slips through.
+func (l *layering) widely(sees []bool) []bool {
+	start, to := l.m.Edges().Neighbours(len(l.points))
+	for range 3 {
+		next := make([]bool, len(sees))
+		for v, yes := range sees {
+			n := 0
+			for _, k := range to[start[v]:start[v+1]] {
+				if sees[k] {
+					n++
+				}
+			}
+			next[v] = yes && 2*n > int(start[v+1]-start[v])
+		}
+		sees = next
+	}
+	return sees
+}
+
+// alongToSeen is for each vertex the way along edges to the nearest that sees a bone, metres,
+// and far where it is longer.
+func (l *layering) alongToSeen(sees []bool, far float64) []float64 {
+	out := make([]float64, len(l.points))
+	var q queue
+	for v, yes := range sees {
+		if !yes {
+			out[v] = far
+		} else if l.isBody(int32(v)) {
+			q = append(q, step{int32(v), 0})
+		}
+	}
+	start, to := l.m.Edges().Neighbours(len(l.points))
+	for len(q) > 0 {
+		x := heap.Pop(&q).(step)
+		if x.way > out[x.v] {
+			continue
+		}
+		for _, k := range to[start[x.v]:start[x.v+1]] {
+			if way := x.way + r3.Norm(r3.Sub(l.points[k], l.points[x.v])); way < out[k] {
+				out[k] = way
+				heap.Push(&q, step{k, way})
+			}
+		}
+	}
+	return out
+}
+
+type step struct {
+	v   int32
+	way float64
+}
+
+// queue is a heap of steps, the shortest way first.
+type queue []step
+
+func (q queue) Len() int { return len(q) }
+func (q queue) Less(i, j int) bool {
+	return q[i].way < q[j].way || q[i].way == q[j].way && q[i].v < q[j].v
+}
+func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
+func (q *queue) Push(x any)   { *q = append(*q, x.(step)) }
+func (q *queue) Pop() any {
+	old := *q
+	x := old[len(old)-1]
+	*q = old[:len(old)-1]
+	return x
+}
