@@ -31,6 +31,8 @@ func Cast() []Member {
 			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}}},
 		{"Bram", "Lamplighter. Belt, buttons, boots and lantern are loose pieces.", "bram.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
 			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}}},
+		{"Tansy", "Puppet mender. Shirt, coat, plates and hair lie over the body in layers.", "tansy.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Tansy(0.0170) },
+			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_auto", nil}}},
 		{"Sedge", "Otter. Four legs, a long tail, a neckerchief.", "sedge.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.0105) },
 			[]Step{{"fit_starter", map[string]any{"starter": "quadruped", "tail": 5, "spine": 4, "neck": 2}}}},
 		{"Plover", "Wading bird. Wings spread, legs like reeds.", "plover.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.0048) },

@@ -24,6 +24,14 @@ type Way struct {
 	Farthest float64 `json:"farthest_m,omitempty"` // from where they were carried over
 }
 
+// String tells it in a few words.
+func (w Way) String() string {
+	if w.Pieces > 1 {
+		return fmt.Sprintf("%d of %d pieces %s", w.Vertices, w.Pieces, w.How)
+	}
+	return fmt.Sprintf("%d %s", w.Vertices, w.How)
+}
+
 // Automatic binds by whatever the mesh calls for, until every vertex has weights: the body by
 // heat where that has a solution, on the mesh or on a working copy with faces turned outward,
 // cracks welded and doubled faces dropped; through the volume what is left of it, or all where
@@ -181,9 +189,9 @@ func (a *automatic) over() {
 
 const (
 	beneathHow = "as the surface under them"
-	rigidHow   = "whole pieces as the place under them"
+	rigidHow   = "whole, as the place nearest to them"
 	wallHow    = "as the other side of a thin wall"
-	cardHow    = "whole cards as the place under them"
+	cardHow    = "as cards, each as the place at its root"
 )
 
 // unstable reports whether an error says that the equation cannot be solved on this mesh, and
@@ -429,7 +437,7 @@ func (a *automatic) ways() []Way {
 func (a *automatic) sentence(r *Report) string {
 	var told []string
 	for _, w := range r.Ways {
-		told = append(told, fmt.Sprintf("%d vertices %s", w.Vertices, w.How))
+		told = append(told, w.String())
 	}
 	solved, asked := 0, 0
 	for _, j := range r.Joints {
@@ -440,9 +448,9 @@ func (a *automatic) sentence(r *Report) string {
 			solved++
 		}
 	}
-	out := fmt.Sprintf("Every vertex has weights: %s. %d of %d joints lead some.", strings.Join(told, ", "), solved, asked)
+	out := fmt.Sprintf("Every vertex has weights: %s. %d of %d joints lead some.", strings.Join(told, "; "), solved, asked)
 	if r.Unweighted > 0 {
-		out = fmt.Sprintf("%d vertices have no weights; %s. %d of %d joints lead some.", r.Unweighted, strings.Join(told, ", "), solved, asked)
+		out = fmt.Sprintf("%d vertices have no weights; %s. %d of %d joints lead some.", r.Unweighted, strings.Join(told, "; "), solved, asked)
 	}
 	if a.said != nil {
 		out += " Along the way: " + strings.Join(a.said, "; ") + "."

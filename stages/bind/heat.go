@@ -105,7 +105,7 @@ func made(ctx context.Context, s studio.State, op, how string, params any, limit
 	out := studio.Outcome{Sentence: fmt.Sprintf("%s: %d of %d joints solved, %d of %d vertices without weights", how, solved, all, len(s.Bind.Report.Stray), report.Vertices),
 		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - len(s.Bind.Report.Stray))}
 	for _, way := range report.Ways {
-		out.Steps = append(out.Steps, fmt.Sprintf("%d vertices of %d pieces %s", way.Vertices, way.Pieces, way.How))
+		out.Steps = append(out.Steps, "Vertices: "+way.String())
 	}
 	return s, out, nil
 }
