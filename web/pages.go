@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	corebind "wisemarrow/core/bind"
 	"wisemarrow/core/finding"
 	"wisemarrow/people"
 	"wisemarrow/stages/axes"
@@ -62,6 +63,8 @@ func parsePages() pages {
 		},
 		"roman": func(i int) string { return [...]string{"I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[i] },
 		"add":   func(a, b int) int { return a + b },
+		// firstPieces are as many as the report of a bind shows.
+		"firstPieces": func(list []corebind.PieceReport) []corebind.PieceReport { return list[:min(60, len(list))] },
 		"dict": func(list ...any) map[string]any {
 			out := map[string]any{}
 			for i := 0; i+1 < len(list); i += 2 {

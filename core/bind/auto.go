@@ -81,6 +81,11 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	}
 	if a.layers != nil {
 		report.Layers = a.layers.layers(a.onLayers())
+		a.onMesh(report.Layers)
+		progress("Trying what lies over the body in poses", 0.96)
+		if err := report.tryThrough(ctx, m, s, a.w); err != nil {
+			return nil, nil, err
+		}
 	}
 	report.Ways = a.ways()
 	report.Said = a.sentence(report)
@@ -160,6 +165,25 @@ func (a *automatic) onLayers() *weights.Weights {
 		return a.w
 	}
 	return a.w.Gather(a.to.Origin(len(a.layers.points)))
+}
+
+// onMesh turns the vertices of layers into those of the mesh that is bound.
+func (a *automatic) onMesh(layers []Layer) {
+	if a.to == nil {
+		return
+	}
+	of := make(map[int32]int)
+	for i, l := range layers {
+		for _, v := range l.vertices {
+			of[v] = i
+		}
+		layers[i].vertices = nil
+	}
+	for v, k := range a.to {
+		if i, ok := of[k]; ok {
+			layers[i].vertices = append(layers[i].vertices, int32(v))
+		}
+	}
 }
 
 // over lets what lies over the body follow it, and seams between pieces go as one.

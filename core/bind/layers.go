@@ -1,12 +1,16 @@
 package bind
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"sort"
 
+	"wisemarrow/core/deform"
+	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -52,9 +56,89 @@ type Layer struct {
 	// beneath, or one next to it; Farthest how far the body is from a vertex at most, metres.
 	Agreement float64 `json:"agreement"`
 	Farthest  float64 `json:"farthest_m"`
+	// Through is how skin comes through it when joints turn; nil where it was not tried.
+	Through *deform.Through `json:"through,omitempty"`
 
 	vertices []int32
 }
+
+// tryThrough turns joints one by one through a part of their usual range and measures how the
+// body comes through its layers.
+func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights) error {
+	if len(r.Layers) == 0 {
+		return nil
+	}
+	over := make([]bool, len(m.Points))
+	lists := make([][]int32, len(r.Layers))
+	for i, l := range r.Layers {
+		lists[i] = l.vertices
+		for _, v := range l.vertices {
+			over[v] = true
+		}
+	}
+	tris, _ := m.Triangles()
+	var body [][3]int32
+	for _, t := range tris {
+		if !over[t[0]] {
+			body = append(body, t)
+		}
+	}
+	all, err := deform.SkinThrough(ctx, m.World(), body, lists, w, s, nil, pose.Extremes(s, s.Trials(skeleton.DefaultMarks), triedShare))
+	if err != nil {
+		return err
+	}
+	for i := range all {
+		r.Layers[i].Through = &all[i]
+	}
+	return nil
+}
+
+// triedShare is the part of a joint's usual range that layers are tried with.
+const triedShare = 0.7
+
+// findings tells of a layer that does not go with the body.
+func (l *Layer) findings() []finding.Finding {
+	var out []finding.Finding
+	follow := finding.Remedy{Label: "Let it follow the surface point by point", Op: "give_pieces", Params: map[string]any{"parts": []any{l.Part}, "how": Follow}}
+	if l.Kind == KindCloth && l.Agreement < agreementLimit {
+		out = append(out, finding.Finding{Code: "layer_apart", Severity: finding.Harms, Count: l.Vertices,
+			Title: fmt.Sprintf("%s goes with other joints than the body under it", l.name()),
+			Why:   "Where a garment is led by another joint than the skin beneath, and not one next to it, the two part when the character moves.",
+			Evidence: []finding.Evidence{{What: "share led by the body's joint or one next to it", Value: l.Agreement, Limit: agreementLimit},
+				{What: "farthest from the body", Value: l.Farthest, Unit: "m"}},
+			Where: finding.Where{Vertices: l.vertices}, Remedies: []finding.Remedy{follow}})
+	}
+	if t := l.Through; t != nil && t.Vertices > 0 {
+		share := float64(t.Vertices) / float64(max(1, l.Vertices))
+		f := finding.Finding{Code: "skin_through", Severity: finding.Note, Count: t.Vertices,
+			Title: fmt.Sprintf("Skin comes through %s in %d of the poses that were tried", l.name(), t.Poses),
+			Why:   fmt.Sprintf("Each joint was turned by %.0f %% of its usual range. The worst was %s.", 100*triedShare, t.Pose),
+			Evidence: []finding.Evidence{{What: "share of its vertices under the skin", Value: share, Limit: throughLimit},
+				{What: "deepest", Value: t.Deepest, Unit: "m"}},
+			Where: finding.Where{Vertices: t.Where}}
+		if share > throughLimit {
+			f.Severity = finding.Harms
+			if l.Kind != KindCloth {
+				f.Remedies = []finding.Remedy{follow}
+			}
+		}
+		out = append(out, f)
+	}
+	return out
+}
+
+func (l *Layer) name() string {
+	if l.Part == "" {
+		return "what lies over the body"
+	}
+	return l.Part
+}
+
+const (
+	agreementLimit = 0.97
+	// throughLimit is the share of a layer that may be under the skin in the worst pose.
+	throughLimit = 0.01
+)
 
 // layering tells of each piece what it is to the body.
 type layering struct {

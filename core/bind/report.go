@@ -115,6 +115,9 @@ func (r *Report) Findings() []finding.Finding {
 			Remedies: []finding.Remedy{{Label: "Let each piece follow the surface beneath it", Op: "follow_beneath",
 				Params: map[string]any{"mode": "auto"}}}})
 	}
+	for _, l := range r.Layers {
+		out = append(out, l.findings()...)
+	}
 	if r.Overshoot > overshootLimit {
 		out = append(out, finding.Finding{Code: "weights_clamped", Severity: finding.Note, Count: r.Negative,
 			Title: "Raw weights left the range 0 to 1 and were clamped",

@@ -2,6 +2,7 @@ package geom
 
 import (
 	"math"
+	"slices"
 	"sort"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -104,6 +105,30 @@ func (t *Tree) build(at int32, lo, hi int32, centroid []r3.Vec, fork int) {
 	}
 	b := Box{t.nodes[left].min, t.nodes[left].max}.Union(Box{t.nodes[right].min, t.nodes[right].max})
 	n.min, n.max, n.first, n.second = b.Min, b.Max, left, right
+}
+
+// Moved returns the tree over the same triangles with their corners elsewhere: split as
+// before, with new boxes, in a small part of the time that a new one takes. It is as right, and
+// as fast to ask as long as what was near is still near.
+func (t *Tree) Moved(points []r3.Vec) *Tree {
+	out := &Tree{points: points, tris: t.tris, order: t.order, nodes: slices.Clone(t.nodes), pad: t.pad}
+	for at := len(out.nodes) - 1; at >= 0; at-- { // children come after their parents
+		n := &out.nodes[at]
+		b := EmptyBox()
+		if n.count > 0 {
+			for _, f := range t.order[n.first : n.first+n.count] {
+				for _, v := range t.tris[f] {
+					b = b.Add(points[v])
+				}
+			}
+			b = b.Pad(t.pad)
+		} else {
+			l, r := &out.nodes[n.first], &out.nodes[n.second]
+			b = Box{l.min, l.max}.Union(Box{r.min, r.max})
+		}
+		n.min, n.max = b.Min, b.Max
+	}
+	return out
 }
 
 func component(v r3.Vec, axis int) float64 {

@@ -1,0 +1,39 @@
+package pose
+
+import (
+	"fmt"
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/num/quat"
+)
+
+// Tried is a pose that a skin is tried in.
+type Tried struct {
+	Name  string // "forearm_l bend 135°"
+	Joint int    // that turns
+	Pose  Pose
+}
+
+// AboutWorld returns the turn of a joint, about its own axes, that turns it by degrees about a
+// world axis from rest.
+func AboutWorld(s *skeleton.Skeleton, t skeleton.Trial, degrees float64) quat.Number {
+	axis := geom.Rotate(quat.Conj(geom.Normalise(s.Joints[t.Joint].Rot)), t.Axis)
+	return geom.AxisAngle(axis, degrees*math.Pi/180)
+}
+
+// Extremes are the poses at both ends of every trial, each joint alone, by a share of its
+// range.
+func Extremes(s *skeleton.Skeleton, trials []skeleton.Trial, share float64) []Tried {
+	var out []Tried
+	for _, t := range trials {
+		for _, degrees := range t.Degrees {
+			if degrees *= share; degrees != 0 {
+				out = append(out, Tried{fmt.Sprintf("%s %s %.0f°", s.Joints[t.Joint].Name, t.Name, degrees), t.Joint, Pose{s.Joints[t.Joint].Name: AboutWorld(s, t, degrees)}})
+			}
+		}
+	}
+	return out
+}
