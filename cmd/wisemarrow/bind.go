@@ -18,6 +18,7 @@ import (
 func bindCommand() *cobra.Command {
 	var out, rep, skel, method string
 	var influences int
+	var laplacian string
 	var trace, heat, falloff float64
 	var cubes int
 	var mend bool
@@ -35,7 +36,7 @@ coordinates of the mesh's file.`,
 		RunE: func(c *cobra.Command, files []string) error {
 			params, ok := map[string]map[string]any{
 				"auto":   {"influences": influences, "trace": trace},
-				"heat":   {"influences": influences, "trace": trace, "heat": heat},
+				"heat":   {"influences": influences, "trace": trace, "heat": heat, "laplacian": laplacian},
 				"volume": {"influences": influences, "trace": trace, "falloff": falloff, "cubes": cubes},
 				"near":   {"influences": influences, "trace": trace, "falloff": falloff},
 				"rigid":  {},
@@ -81,9 +82,10 @@ coordinates of the mesh's file.`,
 	}
 	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf, .glb or .bvh (needed)")
 	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, volume (voxel geodesic), near or rigid")
-	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 8")
+	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 16")
 	c.Flags().Float64Var(&trace, "trace", 0.001, "weights below this are dropped")
 	c.Flags().Float64Var(&heat, "heat", 1, "how strongly a vertex is held to its nearest bone")
+	c.Flags().StringVar(&laplacian, "laplacian", "plain", "of heat: plain, or robust, which has no weight of the wrong sign on any triangles")
 	c.Flags().Float64Var(&falloff, "falloff", 6, "of volume and near: how fast weights fall with the distance, 4 soft to 10 tight")
 	c.Flags().IntVar(&cubes, "cubes", 0, "of volume: cubes along the longest side, 24 to 320; 0 is 128")
 	c.Flags().BoolVar(&mend, "mend", false, "let pieces without weights follow the surface beneath them")

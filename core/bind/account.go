@@ -95,6 +95,7 @@ func (a *account) joints() []JointReport {
 			r.Reason, r.Cause = a.cause(i, r)
 		}
 	}
+	a.spread(out)
 	return out
 }
 
@@ -114,6 +115,8 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 		}
 	}
 	switch {
+	case a.otherScale():
+		return ReasonScale, "the skeleton is of quite another size than the mesh, or elsewhere"
 	case r.Outside > outsideLimit:
 		return ReasonOutside, fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
 	case length == 0 && r.Nearest == 0:
@@ -121,12 +124,100 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 	case a.e.Nearest == nil:
 		return ReasonUnknown, "no vertex was given to it"
 	case r.Nearest == 0:
+		if other := a.within(joint); other >= 0 {
+			return ReasonInside, "it lies along the bone of " + a.s.Joints[other].Name + ", which is as near to every vertex"
+		}
+		if edge := a.edge(); length < edge {
+			return ReasonCoarse, fmt.Sprintf("the mesh is too coarse to hold it: its bone is %.1f of an edge long", length/edge)
+		}
 		return ReasonFar, "every vertex is nearer to another bone"
 	case r.Heated == 0:
-		return ReasonHidden, "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: another surface lies between"
+		return ReasonHidden, "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: " + a.between(joint)
 	default:
 		return ReasonCut, "its weights are all below the trace limit or the influence cap"
 	}
+}
+
+// otherScale reports whether skeleton and mesh differ in size so that no bone can be where it
+// belongs.
+func (a *account) otherScale() bool {
+	mesh, bones := a.e.Tree.Box().Diagonal(), a.s.Size()
+	return mesh > 0 && bones > 0 && (bones > scaleLimit*mesh || mesh > scaleLimit*bones)
+}
+
+// scaleLimit is from how many times on a skeleton is of another size.
+const scaleLimit = 8
+
+// within returns another joint along whose bone all of a joint's lies, -1 for none.
+func (a *account) within(joint int) int {
+	tolerance := geom.NearShare * a.e.Tree.Box().Diagonal()
+	for _, other := range a.bones {
+		if other.Joint == joint || other.A == other.B {
+			continue
+		}
+		all := true
+		for _, bone := range a.bones {
+			if bone.Joint == joint {
+				alongBone(bone, 3, func(p r3.Vec) {
+					on, _ := geom.ClosestOnSegment(p, other.A, other.B)
+					all = all && r3.Norm(r3.Sub(p, on)) < tolerance
+				})
+			}
+		}
+		if all {
+			return other.Joint
+		}
+	}
+	return -1
+}
+
+// edge is the mean length of the mesh's edges, metres.
+func (a *account) edge() float64 {
+	all := make([]bool, len(a.m.Points))
+	for v := range all {
+		all[v] = true
+	}
+	return edgeOf(a.m, a.m.World(), all)
+}
+
+// between tells what lies between a joint's bones and the vertices nearest to them.
+func (a *account) between(joint int) string {
+	const asked = 64
+	points := a.m.World()
+	tris, faces := a.m.Triangles()
+	by := map[string]int{}
+	n := 0
+	for v, list := range a.e.Nearest {
+		if n == asked {
+			break
+		}
+		if len(list) == 0 || int(list[0]) != joint {
+			continue
+		}
+		n++
+		best, to := math.Inf(1), r3.Vec{}
+		for _, bone := range a.bones {
+			if on, _ := geom.ClosestOnSegment(points[v], bone.A, bone.B); bone.Joint == joint && r3.Norm(r3.Sub(points[v], on)) < best {
+				best, to = r3.Norm(r3.Sub(points[v], on)), on
+			}
+		}
+		for _, hit := range a.e.Tree.Hits(points[v], r3.Sub(to, points[v]), 1e-3, 1) {
+			if t := tris[hit.Tri]; int(t[0]) != v && int(t[1]) != v && int(t[2]) != v {
+				by[a.m.Parts[a.m.PartOf(int(faces[hit.Tri]))].Name]++
+				break
+			}
+		}
+	}
+	most := ""
+	for name, n := range by {
+		if n > by[most] || n == by[most] && name < most {
+			most = name
+		}
+	}
+	if most == "" {
+		return "another surface lies between"
+	}
+	return "a surface of " + most + " lies between"
 }
 
 // outside returns the share of joint i's bones that lies outside the mesh, by

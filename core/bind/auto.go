@@ -48,7 +48,19 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 		return func(what string, share float64) { progress(what, from+(to-from)*share) }
 	}
 	a := &automatic{m: m, s: s, o: o, how: make([]string, len(m.Points)), far: map[string]float64{}}
-	w, r, err := Heat(ctx, m, s, o, part(0, 0.35))
+	w, r, err := Heat(ctx, m, s, o, part(0, 0.3))
+	if ctx.Err() == nil && (err != nil && a.unstable(err) || err == nil && r.Overshoot > robustAbove) && !o.Robust {
+		why := "heat has no stable solution on the plain Laplacian"
+		if err == nil {
+			why = fmt.Sprintf("weights on the plain Laplacian left the range from 0 to 1 by %.2f", r.Overshoot)
+		}
+		o.Robust = true
+		if w2, r2, err2 := Heat(ctx, m, s, o, part(0.3, 0.35)); err2 == nil {
+			w, r, err = w2, r2, nil
+			a.o.Robust = true // on a copy too
+			a.said = append(a.said, why+": the robust one was taken")
+		}
+	}
 	switch {
 	case ctx.Err() != nil:
 		return nil, nil, ctx.Err()
@@ -92,6 +104,9 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	progress("Done", 1)
 	return a.w, report, nil
 }
+
+// robustAbove is from what overshoot on the plain Laplacian is not good enough.
+const robustAbove = 0.02
 
 // automatic is an automatic bind on its way.
 type automatic struct {

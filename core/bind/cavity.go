@@ -60,3 +60,14 @@ func inHollow(t *geom.Tree, bone skeleton.Bone) bool {
 	})
 	return n >= 3
 }
+
+// insideOut reports whether most of a bone is within a surface that looks inward.
+func insideOut(t *geom.Tree, bone skeleton.Bone) bool {
+	n := 0
+	alongBone(bone, 5, func(p r3.Vec) {
+		if t.Winding(p) < -0.5 {
+			n++
+		}
+	})
+	return n >= 3
+}

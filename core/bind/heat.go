@@ -24,6 +24,9 @@ type Options struct {
 	// Heat is c of Baran & Popović, how strongly a vertex is held to its nearest
 	// bone against its neighbours; they use 1. Larger is harder.
 	Heat float64
+	// Robust solves on the Laplacian that has no weight of the wrong sign on any triangles
+	// (Sharp & Crane 2020), at about twice the cost of assembling.
+	Robust bool
 	// Deform says which joints take part; nil is all but end joints.
 	Deform []bool
 	// Took, unless nil, is told how long each step took, in milliseconds. What a
@@ -124,7 +127,7 @@ type heatBind struct {
 	tris   [][3]int32
 	tree   *geom.Tree
 	bones  []skeleton.Bone
-	hollow []bool // by bone: it is in a hollow of the mesh
+	hollow []bool // by bone: the surface looks at it, as in a hollow or turned inside out
 
 	hold    []float64 // c/d² where the vertex sees its bone, else 0
 	nearest [][]int32 // joints whose bone is nearest
@@ -148,7 +151,7 @@ func (b *heatBind) visibility() error {
 	b.tree.PrepareWinding()
 	b.hollow = make([]bool, len(b.bones))
 	for i, bone := range b.bones {
-		b.hollow[i] = inHollow(b.tree, bone)
+		b.hollow[i] = inHollow(b.tree, bone) || insideOut(b.tree, bone)
 	}
 	normals := b.m.VertexNormals(b.points)
 	closest := geom.TouchShare * b.tree.Box().Diagonal()
@@ -292,7 +295,14 @@ func (b *heatBind) sees(v int32, normal, to r3.Vec) bool {
 }
 
 func (b *heatBind) assemble() error {
-	b.system, b.mass, b.report.Negative = mesh.Laplacian(b.points, b.tris)
+	if b.o.Robust {
+		var err error
+		if b.system, b.mass, err = mesh.RobustLaplacian(b.points, b.tris); err != nil {
+			return err
+		}
+	} else {
+		b.system, b.mass, b.report.Negative = mesh.Laplacian(b.points, b.tris)
+	}
 	a := b.system
 	component := components(a)
 	heated := make([]int, len(a.Start)) // per component: vertices with hold and mass
@@ -350,7 +360,7 @@ func components(a *linalg.Symmetric) []int32 {
 func (b *heatBind) factorise() error {
 	f, err := linalg.Factorise(b.ctx, b.system, b.points, b.told)
 	if bad := (linalg.ErrNotPositive{}); errors.As(err, &bad) {
-		return fmt.Errorf("the heat equation has no stable solution around vertex %d: weld duplicates and drop faces without area at the intake, then bind again (%w)", bad.Index, err)
+		return fmt.Errorf("the heat equation has no stable solution around vertex %d: bind on the robust Laplacian, or weld duplicates and drop faces without area at the intake and bind again (%w)", bad.Index, err)
 	}
 	if err != nil {
 		return err

@@ -350,3 +350,27 @@ func TestAVertexOnItsBoneIsHeldFinitely(t *testing.T) {
 	}
 	require.Less(t, r.Overshoot, 0.5)
 }
+
+// A mesh that is inside out, one whose edges are not Delaunay, and one that both Laplacians
+// solve: the same weights.
+func TestHeatOfMeshesTurnedInsideOutAndOnTheRobustLaplacian(t *testing.T) {
+	m, s := limb()
+	want, _ := heat(t, m, s, bind.DefaultOptions)
+	turned := mesh.Join(m)
+	for f := range turned.Faces() {
+		slices.Reverse(turned.Face(f))
+	}
+	got, r := heat(t, turned, s, bind.DefaultOptions)
+	require.Zero(t, r.Unweighted)
+	o := bind.DefaultOptions
+	o.Robust = true
+	robust, r := heat(t, m, s, o)
+	require.Zero(t, r.Overshoot)
+	require.Zero(t, r.Negative)
+	for v := range m.Points {
+		for j := range int32(len(want.Joints)) {
+			require.InDelta(t, want.Value(v, j), got.Value(v, j), 1e-9)
+			require.InDelta(t, want.Value(v, j), robust.Value(v, j), 0.02)
+		}
+	}
+}

@@ -31,6 +31,15 @@ type JointReport struct {
 	Outside  float64 `json:"outside"`          // share of its bones outside the mesh
 	Cause    string  `json:"cause"`            // why it is not solved; empty if it is
 	Reason   string  `json:"reason,omitempty"` // the cause in a word, of ReasonOutside and so on
+	// Area is that of its vertices, each by its weight, m²; Reach how far along the surface its
+	// weight goes beyond what it leads, metres; Leak the share of its weight on its piece that
+	// is cut off from the rest along the surface. Neighbours share most with it.
+	Area       float64  `json:"area_m2"`
+	Reach      float64  `json:"reach_m"`
+	Leak       float64  `json:"leak"`
+	Neighbours []string `json:"neighbours,omitempty"`
+
+	cut []int32 // vertices of the leak, the first mostCut
 }
 
 // What can keep a joint from leading a vertex.
@@ -41,6 +50,9 @@ const (
 	ReasonHidden     = "hidden"     // another surface lies between
 	ReasonOutweighed = "outweighed" // the joints around it weigh more everywhere
 	ReasonCut        = "cut"        // trace limit or influence cap
+	ReasonInside     = "inside"     // it lies within another joint's bone
+	ReasonCoarse     = "coarse"     // the mesh has no vertex along its bone
+	ReasonScale      = "scale"      // the skeleton is of another size than the mesh
 	ReasonUnknown    = "unknown"    // the method knows no more than that it got no vertex
 )
 
@@ -118,6 +130,7 @@ func (r *Report) Findings() []finding.Finding {
 	for _, l := range r.Layers {
 		out = append(out, l.findings()...)
 	}
+	out = append(out, r.leaks()...)
 	if r.Overshoot > overshootLimit {
 		out = append(out, finding.Finding{Code: "weights_clamped", Severity: finding.Note, Count: r.Negative,
 			Title: "Raw weights left the range 0 to 1 and were clamped",
@@ -127,6 +140,34 @@ func (r *Report) Findings() []finding.Finding {
 	}
 	return out
 }
+
+// leaks tells of joints whose weight lies in places that are cut off from their own.
+func (r *Report) leaks() []finding.Finding {
+	f := finding.Finding{Code: "weight_leak", Severity: finding.Harms}
+	worst := 0.0
+	for _, j := range r.Joints {
+		if j.Leak <= leakLimit {
+			continue
+		}
+		f.Count++
+		f.Where.Joints = append(f.Where.Joints, j.Name)
+		f.Where.Vertices = append(f.Where.Vertices, j.cut...)
+		worst = math.Max(worst, j.Leak)
+	}
+	if f.Count == 0 {
+		return nil
+	}
+	f.Title = f.Where.Joints[0] + " moves places that are cut off from it"
+	if f.Count > 1 {
+		f.Title = fmt.Sprintf("%d joints move places that are cut off from them", f.Count)
+	}
+	f.Why = "Along the surface none of the joint's weight leads there: when it turns, a patch elsewhere moves with it."
+	f.Evidence = []finding.Evidence{{What: "share of a joint's weight that is cut off, at most", Value: worst, Limit: leakLimit}}
+	return []finding.Finding{f}
+}
+
+// leakLimit is the share of its weight that may be cut off from a joint's region.
+const leakLimit = 0.01
 
 // jointsFinding tells of joints of one state and one reason.
 func jointsFinding(state State, list []JointReport) finding.Finding {

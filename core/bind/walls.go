@@ -1,8 +1,6 @@
 package bind
 
 import (
-	"container/heap"
-
 	"wisemarrow/core/geom"
 	"wisemarrow/core/weights"
 
@@ -117,19 +115,19 @@ func (l *layering) alongToSeen(sees []bool, far float64) []float64 {
 		if !yes {
 			out[v] = far
 		} else if l.isBody(int32(v)) {
-			q = append(q, step{int32(v), 0})
+			q.push(step{int32(v), 0})
 		}
 	}
 	start, to := l.m.Edges().Neighbours(len(l.points))
 	for len(q) > 0 {
-		x := heap.Pop(&q).(step)
+		x := q.pop()
 		if x.way > out[x.v] {
 			continue
 		}
 		for _, k := range to[start[x.v]:start[x.v+1]] {
 			if way := x.way + r3.Norm(r3.Sub(l.points[k], l.points[x.v])); way < out[k] {
 				out[k] = way
-				heap.Push(&q, step{k, way})
+				q.push(step{k, way})
 			}
 		}
 	}
@@ -141,18 +139,49 @@ type step struct {
 	way float64
 }
 
-// queue is a heap of steps, the shortest way first.
+// queue is a binary heap of steps, the shortest way first; container/heap, whose elements are
+// of any type, takes several times as long.
 type queue []step
 
-func (q queue) Len() int { return len(q) }
-func (q queue) Less(i, j int) bool {
-	return q[i].way < q[j].way || q[i].way == q[j].way && q[i].v < q[j].v
+func (s step) before(t step) bool { return s.way < t.way || s.way == t.way && s.v < t.v }
+
+func (q *queue) push(x step) {
+	*q = append(*q, x)
+	h := *q
+	i := len(h) - 1
+	for i > 0 {
+		p := (i - 1) / 2
+		if !x.before(h[p]) {
+			break
+		}
+		h[i] = h[p]
+		i = p
+	}
+	h[i] = x
 }
-func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
-func (q *queue) Push(x any)   { *q = append(*q, x.(step)) }
-func (q *queue) Pop() any {
-	old := *q
-	x := old[len(old)-1]
-	*q = old[:len(old)-1]
-	return x
+
+func (q *queue) pop() step {
+	h := *q
+	out, x := h[0], h[len(h)-1]
+	h = h[:len(h)-1]
+	*q = h
+	i := 0
+	for {
+		c := 2*i + 1
+		if c >= len(h) {
+			break
+		}
+		if c+1 < len(h) && h[c+1].before(h[c]) {
+			c++
+		}
+		if !h[c].before(x) {
+			break
+		}
+		h[i] = h[c]
+		i = c
+	}
+	if len(h) > 0 {
+		h[i] = x
+	}
+	return out
 }

@@ -128,7 +128,7 @@ func TestTheLimitsOfABindHold(t *testing.T) {
 		params string
 		cap    int
 		trace  float64
-	}{{`{"influences":8,"trace":0}`, 8, 0}, {`{"influences":8,"trace":0.05}`, 8, 0.05}, {`{"influences":2,"trace":0.2}`, 2, 0.2}} {
+	}{{`{"influences":16,"trace":0}`, 16, 0}, {`{"influences":8,"trace":0,"laplacian":"robust"}`, 8, 0}, {`{"influences":8,"trace":0.05}`, 8, 0.05}, {`{"influences":2,"trace":0.2}`, 2, 0.2}} {
 		s := studiotest.Do(t, studiotest.Bound(t), "bind_heat", c.params)
 		least, most := 1.0, 0
 		for _, list := range s.Weights.Of {

@@ -34,6 +34,7 @@ type BindHeat struct {
 	Influences int      `json:"influences"`
 	Trace      float64  `json:"trace"`
 	Heat       float64  `json:"heat"`
+	Laplacian  string   `json:"laplacian,omitempty"` // "" or "plain", or "robust"
 	Skip       []string `json:"skip,omitempty"`
 }
 
@@ -42,21 +43,27 @@ func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	if !(o.Heat > 0) || o.Heat > 1e6 {
 		return s, studio.Outcome{}, studio.Wrong("heat must be above zero, not %g", o.Heat)
 	}
+	if o.Laplacian != "" && o.Laplacian != "plain" && o.Laplacian != "robust" {
+		return s, studio.Outcome{}, studio.Wrong("the Laplacian is \"plain\" or \"robust\", not %q", o.Laplacian)
+	}
 	limits, deform, err := asked(s, o.Influences, o.Trace, o.Skip)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
 	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Deform: deform}, bind.Progress(progress))
+	w, report, err := bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Robust: o.Laplacian == "robust", Deform: deform}, bind.Progress(progress))
 	return made(ctx, s, "bind_heat", "Bound by heat", o, limits, w, report, err)
 }
+
+// mostInfluences is how many joints a vertex may follow: what the view draws.
+const mostInfluences = 16
 
 // asked returns what every bind is asked for: limits, and which joints deform, all but end
 // joints and those that are named.
 func asked(s studio.State, influences int, trace float64, skip []string) (weights.Limits, []bool, error) {
 	l := weights.Limits{Cap: influences, Trace: trace}
-	if influences < 1 || influences > 8 {
-		return l, nil, studio.Wrong("the influence cap is 1 to 8, not %d", influences)
+	if influences < 1 || influences > mostInfluences {
+		return l, nil, studio.Wrong("the influence cap is 1 to %d, not %d", mostInfluences, influences)
 	}
 	if !(trace >= 0) || trace >= 0.5 {
 		return l, nil, studio.Wrong("the trace limit is from 0 to below 0.5, not %g", trace)

@@ -17,6 +17,7 @@ const vertex = /* glsl */ `
 uniform sampler2D turns;
 uniform sampler2D inks;
 uniform bool bound;
+uniform bool wide;
 uniform int mode;
 uniform int chosen;
 uniform int joints;
@@ -29,6 +30,10 @@ attribute vec4 jointA;
 attribute vec4 weightA;
 attribute vec4 jointB;
 attribute vec4 weightB;
+attribute vec4 jointC;
+attribute vec4 weightC;
+attribute vec4 jointD;
+attribute vec4 weightD;
 varying vec3 vColour;
 varying vec3 vNormal;
 varying vec3 vView;
@@ -36,6 +41,12 @@ varying float vWeight;
 mat4 turnOf(float j) {
   int i = int(j + 0.5), k = 4 * (i % PER_ROW), r = i / PER_ROW;
   return mat4(texelFetch(turns, ivec2(k, r), 0), texelFetch(turns, ivec2(k + 1, r), 0), texelFetch(turns, ivec2(k + 2, r), 0), texelFetch(turns, ivec2(k + 3, r), 0));
+}
+// follow adds what four joints do to a vertex.
+void follow(vec4 joint, vec4 weight, inout mat4 m, inout float sum) {
+  for (int k = 0; k < 4; k++) {
+    if (weight[k] > 0.0) { m += weight[k] * turnOf(joint[k]); sum += weight[k]; if (int(joint[k] + 0.5) % joints == chosen) vWeight += weight[k]; }
+  }
 }
 void main() {
   vec4 p = vec4(position, 1.0);
@@ -45,10 +56,9 @@ void main() {
   if (bound) {
     mat4 m = mat4(0.0);
     float sum = 0.0;
-    for (int k = 0; k < 4; k++) {
-      if (weightA[k] > 0.0) { m += weightA[k] * turnOf(jointA[k]); sum += weightA[k]; if (int(jointA[k] + 0.5) % joints == chosen) vWeight += weightA[k]; }
-      if (weightB[k] > 0.0) { m += weightB[k] * turnOf(jointB[k]); sum += weightB[k]; if (int(jointB[k] + 0.5) % joints == chosen) vWeight += weightB[k]; }
-    }
+    follow(jointA, weightA, m, sum);
+    follow(jointB, weightB, m, sum);
+    if (wide) { follow(jointC, weightC, m, sum); follow(jointD, weightD, m, sum); }
     // The matrices are less the identity: what they add to rest.
     p.xyz += (m * p).xyz;
     n += mat3(m) * n;
@@ -115,6 +125,7 @@ void main() {
 export class Skin {
   constructor(bundle) {
     this.group = new Group();
+    this.geometries = [];
     this.base = bundle.base;
     this.triangles = bundle.index;
     this.faces = bundle.face;
@@ -135,7 +146,7 @@ export class Skin {
     this.turns = new DataTexture(new Float32Array(16), 4, 1, RGBAFormat, FloatType);
     this.inks = new DataTexture(new Float32Array(4), 1, 1, RGBAFormat, FloatType);
     this.shared = {
-      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
+      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, wide: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
     };
     this.material = new ShaderMaterial({
       vertexShader: vertex, fragmentShader: fragment, side: DoubleSide,
@@ -167,6 +178,7 @@ export class Skin {
     const g = new BufferGeometry();
     for (const [name, a] of Object.entries(this.attributes)) g.setAttribute(name, a);
     g.setIndex(new BufferAttribute(index, 1));
+    this.geometries.push(g);
     return g;
   }
 
@@ -191,17 +203,20 @@ export class Skin {
   // how many the skeleton has.
   setWeights({ width, joint, value }, joints, records = 1) {
     this.influences = { width, joint, value };
-    const { jointA, weightA, jointB, weightB } = this.attributes;
-    for (let i = 0; i < this.base.length; i++) {
-      const v = this.base[i] * width;
-      for (let k = 0; k < 4; k++) {
-        jointA.array[4 * i + k] = joint[v + k];
-        weightA.array[4 * i + k] = value[v + k];
-        jointB.array[4 * i + k] = width > 4 ? joint[v + 4 + k] : 0;
-        weightB.array[4 * i + k] = width > 4 ? value[v + 4 + k] : 0;
+    if (width > 8) this.widen();
+    this.shared.wide.value = width > 8;
+    ['A', 'B', 'C', 'D'].forEach((set, n) => {
+      const j = this.attributes[`joint${set}`], w = this.attributes[`weight${set}`];
+      if (!j) return;
+      for (let i = 0; i < this.base.length; i++) {
+        const v = this.base[i] * width + 4 * n;
+        for (let k = 0; k < 4; k++) {
+          j.array[4 * i + k] = 4 * n < width ? joint[v + k] : 0;
+          w.array[4 * i + k] = 4 * n < width ? value[v + k] : 0;
+        }
       }
-    }
-    for (const a of [jointA, weightA, jointB, weightB]) a.needsUpdate = true;
+      j.needsUpdate = w.needsUpdate = true;
+    });
     const rows = Math.ceil((joints * records) / perRow) || 1, inks = new Float32Array(4 * perRow * rows);
     this.shared.joints.value = Math.max(1, joints);
     for (let i = 0; i < joints * records; i++) { const c = leaderInk(i % joints); inks.set([c.r, c.g, c.b, 1], 4 * i); }
@@ -210,6 +225,15 @@ export class Skin {
     this.inks.needsUpdate = true;
     this.shared.inks.value = this.inks;
     this.shared.bound.value = true;
+  }
+
+  // widen makes room for nine and more joints a vertex, which few characters have.
+  widen() {
+    for (const name of ['jointC', 'weightC', 'jointD', 'weightD']) {
+      if (this.attributes[name]) continue;
+      this.attributes[name] = new BufferAttribute(new Float32Array(4 * this.base.length), 4);
+      for (const g of this.geometries) g.setAttribute(name, this.attributes[name]);
+    }
   }
 
   dropWeights() {

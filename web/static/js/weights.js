@@ -3,7 +3,7 @@
 import { getBuffer } from './api.js';
 import { openBundle } from './bundle.js';
 
-const most = 8; // joints that move a vertex, as the vertex program takes them
+const most = 16; // joints that move a vertex, as the vertex program takes them
 
 export class Columns {
   constructor() { this.byHash = new Map(); }
@@ -31,7 +31,7 @@ export class Columns {
   }
 }
 
-// table puts the columns together by vertex: at most eight joints each, the heaviest
+// table puts the columns together by vertex: at most sixteen joints each, the heaviest
 // first, by their numbers in names, and further on for the vertices of further records of
 // the bind pose (of). A joint that is not there moves nothing.
 function table(list, names, vertices, of) {
@@ -40,7 +40,7 @@ function table(list, names, vertices, of) {
   for (const [, c] of list) for (const v of c.vertex) if (v < vertices && count[v] < most) count[v]++;
   let widest = 1;
   for (const n of count) if (n > widest) widest = n;
-  const width = widest > 4 ? 8 : 4;
+  const width = widest > 8 ? 16 : widest > 4 ? 8 : 4;
   const joint = new Float32Array(width * vertices), value = new Float32Array(width * vertices);
   count.fill(0);
   for (const [name, c] of list) {
