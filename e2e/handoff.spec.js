@@ -42,13 +42,28 @@ test('they bend alike where joints were moved under the skin', async ({ page }, 
   await bendAlike(page, info, made.id);
 });
 
-async function bendAlike(page, info, id) {
-  const glb = await (await page.request.get(`/characters/${id}/handoff/glb?influences=4`)).body();
+// Nine and more joints a vertex: three.js takes four, so the card against core/deform alone.
+test('sixteen joints a vertex bend alike', async ({ page }, info) => {
+  const odile = await open(page, 'Odile', 'weights');
+  const glb = await (await page.request.get(`/characters/${odile}/handoff/glb?influences=4`)).body();
+  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'wide.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: 'Wide' } })).json();
+  const head = async () => (await (await page.request.get(`/api/characters/${made.id}`)).json()).head, before = await head();
+  const r = await page.request.post(`/api/characters/${made.id}/ops`, { data: { op: 'bind_heat', params: { influences: 16, trace: 0 }, base: before, confirmed: true } });
+  expect(r.ok()).toBe(true);
+  await expect.poll(head, { timeout: 60_000 }).not.toBe(before);
+  await page.goto(`/characters/${made.id}/weights`);
+  await page.waitForSelector('body[data-ready]');
+  expect(await page.evaluate(() => globalThis.marrow.plate.skin.influences.width)).toBe(16);
+  await bendAlike(page, info, made.id, 16);
+});
+
+async function bendAlike(page, info, id, influences = 4) {
+  const glb = await (await page.request.get(`/characters/${id}/handoff/glb?influences=${influences}`)).body();
   const file = info.outputPath('odile.glb');
   (await import('node:fs')).writeFileSync(file, glb);
   const core = JSON.parse(execFileSync('go', ['run', './e2e/bent', file, JSON.stringify(turns)], { maxBuffer: 1 << 28 }));
   await page.route('**/loaders/**', (route) => route.fulfill({ path: join('node_modules/three/examples/jsm', new URL(route.request().url()).pathname.split('/loaders/')[1]), contentType: 'text/javascript' }));
-  const three = await page.evaluate(async ([base64, angles]) => {
+  const three = influences === 4 && await page.evaluate(async ([base64, angles]) => {
     const { GLTFLoader } = await import('/loaders/loaders/GLTFLoader.js');
     const { Quaternion, Vector3 } = await import('three');
     const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0));
@@ -64,9 +79,11 @@ async function bendAlike(page, info, id) {
     for (let i = 0; i < n; i++) { mesh.getVertexPosition(i, v).applyMatrix4(mesh.matrixWorld); out.push([v.x, v.y, v.z]); }
     return out;
   }, [glb.toString('base64'), turns]);
-  expect(three.length).toBe(core.positions.length);
   const worst = (a, b) => Math.max(...a.map((p, i) => Math.hypot(p[0] - b[i][0], p[1] - b[i][1], p[2] - b[i][2])));
-  expect(worst(three, core.positions)).toBeLessThan(1e-5 * core.height);
+  if (three) {
+    expect(three.length).toBe(core.positions.length);
+    expect(worst(three, core.positions)).toBeLessThan(1e-5 * core.height);
+  }
   const preview = await page.evaluate((angles) => {
     const m = globalThis.marrow;
     m.set({ pose: new Map(Object.entries(angles).map(([n, a]) => [m.store.character.joints.findIndex((j) => j.name === n), a])) });

@@ -12,7 +12,6 @@ import (
 	"strconv"
 	"strings"
 
-	corebind "wisemarrow/core/bind"
 	"wisemarrow/core/finding"
 	"wisemarrow/people"
 	"wisemarrow/stages/axes"
@@ -61,10 +60,9 @@ func parsePages() pages {
 			}
 			return n
 		},
-		"roman": func(i int) string { return [...]string{"I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[i] },
-		"add":   func(a, b int) int { return a + b },
-		// firstPieces are as many as the report of a bind shows.
-		"firstPieces": func(list []corebind.PieceReport) []corebind.PieceReport { return list[:min(60, len(list))] },
+		"roman":       func(i int) string { return [...]string{"I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[i] },
+		"add":         func(a, b int) int { return a + b },
+		"firstPieces": bind.FirstPieces,
 		"dict": func(list ...any) map[string]any {
 			out := map[string]any{}
 			for i := 0; i+1 < len(list); i += 2 {

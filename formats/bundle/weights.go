@@ -2,6 +2,7 @@ package bundle
 
 import (
 	"fmt"
+	"slices"
 
 	"wisemarrow/core/weights"
 )
@@ -91,15 +92,22 @@ func ReadColumns(joints []string, n int, columns [][]byte) (*weights.Weights, er
 	return w, w.Validate()
 }
 
+// Drawn is how many joints of a vertex a page draws.
+const Drawn = 16
+
 // WeightsView packs the columns of all joints together: the joint k of meta.joints
 // moves "vertex" from start[k] to start[k+1], by as much as "value" says. A page puts
-// at most eight of them on a vertex.
+// sixteen of them on a vertex; of more, as files may have them, it gets the heaviest.
 func WeightsView(w *weights.Weights) ([]byte, error) {
 	count := make([]int32, len(w.Joints)+1)
+	drawn := &weights.Weights{Joints: w.Joints, Of: slices.Clone(w.Of)}
 	for v, list := range w.Of {
-		if len(list) > 8 {
-			return nil, fmt.Errorf("vertex %d follows %d joints; the view draws 8 at most", v, len(list))
+		if len(list) > Drawn {
+			drawn.Of[v] = weights.Clean(list, weights.Limits{Cap: Drawn})
 		}
+	}
+	w = drawn
+	for _, list := range w.Of {
 		for _, x := range list {
 			count[x.Joint+1]++
 		}

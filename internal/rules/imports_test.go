@@ -25,8 +25,9 @@ var may = map[string][]string{
 	"wisemarrow/demo":    {"wisemarrow/core", "wisemarrow/studio"},
 }
 
-// coreOthers are the packages from elsewhere that core may use.
-var coreOthers = []string{"gonum.org/v1/gonum"}
+// coreOthers are the packages from elsewhere that core may use: gonum, and what tells whether
+// the processor has the instructions of the dense products.
+var coreOthers = []string{"gonum.org/v1/gonum", "golang.org/x/sys/cpu"}
 
 func under(path, prefix string) bool { return path == prefix || strings.HasPrefix(path, prefix+"/") }
 

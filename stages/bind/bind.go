@@ -9,6 +9,7 @@ import (
 	"math"
 	"slices"
 
+	"wisemarrow/core/bind"
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
@@ -85,6 +86,9 @@ func age(s *studio.State) []finding.Finding {
 		finding.Evidence{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"})
 	return out
 }
+
+// FirstPieces are as many pieces of a report as a panel shows.
+func FirstPieces(list []bind.PieceReport) []bind.PieceReport { return list[:min(60, len(list))] }
 
 func parent(s *skeleton.Skeleton, j skeleton.Joint) string {
 	if j.Parent < 0 {

@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/bind"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/bundle"
 	"wisemarrow/studio"
 )
 
@@ -56,7 +57,7 @@ func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Pr
 }
 
 // mostInfluences is how many joints a vertex may follow: what the view draws.
-const mostInfluences = 16
+const mostInfluences = bundle.Drawn
 
 // asked returns what every bind is asked for: limits, and which joints deform, all but end
 // joints and those that are named.
