@@ -63,6 +63,8 @@ func parsePages() pages {
 		"roman":       func(i int) string { return [...]string{"I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[i] },
 		"add":         func(a, b int) int { return a + b },
 		"firstPieces": bind.FirstPieces,
+		"allLead":     bind.AllLead,
+		"led":         bind.Led,
 		"dict": func(list ...any) map[string]any {
 			out := map[string]any{}
 			for i := 0; i+1 < len(list); i += 2 {

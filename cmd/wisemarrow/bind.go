@@ -18,7 +18,8 @@ import (
 func bindCommand() *cobra.Command {
 	var out, rep, skel, method string
 	var influences int
-	var laplacian string
+	var laplacian, from, by string
+	var within float64
 	var trace, heat, falloff float64
 	var cubes int
 	var mend bool
@@ -31,7 +32,8 @@ whose joints are the nodes of its first skin, or all its nodes; it lies in the
 coordinates of the mesh's file.`,
 		Example: `  wisemarrow bind body.obj --skeleton skeleton.gltf --method auto --influences 4 -o bound.glb --report bind.json
   wisemarrow bind scan.obj --skeleton skeleton.gltf --method volume --falloff 8 -o bound.glb
-  wisemarrow bind lamplighter.glb --skeleton skeleton.gltf --mend -o bound.glb`,
+  wisemarrow bind lamplighter.glb --skeleton skeleton.gltf --mend -o bound.glb
+  wisemarrow bind new.obj --skeleton skeleton.gltf --method carry --from bound.glb --within 0.02 -o out.glb`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
 			params, ok := map[string]map[string]any{
@@ -40,9 +42,20 @@ coordinates of the mesh's file.`,
 				"volume": {"influences": influences, "trace": trace, "falloff": falloff, "cubes": cubes},
 				"near":   {"influences": influences, "trace": trace, "falloff": falloff},
 				"rigid":  {},
+				"carry":  {"influences": influences, "trace": trace, "from": by, "within": within},
 			}[method]
 			if !ok {
-				return fmt.Errorf("there is no method %q; there are: auto, heat, volume, near, rigid", method)
+				return fmt.Errorf("there is no method %q; there are: auto, heat, volume, near, rigid, carry", method)
+			}
+			op := "bind_" + method
+			var brought studio.Upload
+			if method == "carry" {
+				var err error
+				if brought, err = readUpload(from); err != nil {
+					return err
+				}
+				op = "carry_weights"
+				params["file"], _ = brought.Blobs()
 			}
 			s, err := readMesh(files[0])
 			if err != nil {
@@ -59,7 +72,7 @@ coordinates of the mesh's file.`,
 			if place.given() {
 				s.Mesh, s.Skeleton = placed(s.Mesh, s.Skeleton, place.over(mesh.Placement{Scale: 1, Up: "y"}))
 			}
-			if s, err = run(c.Context(), s, "bind_"+method, params); err != nil {
+			if s, err = run(c.Context(), s, op, params, brought); err != nil {
 				return err
 			}
 			if mend && len(s.Bind.Report.Stray) > 0 {
@@ -81,7 +94,7 @@ coordinates of the mesh's file.`,
 		},
 	}
 	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf, .glb or .bvh (needed)")
-	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, volume (voxel geodesic), near or rigid")
+	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, volume (voxel geodesic), near, rigid, or carry from a bound file")
 	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 16")
 	c.Flags().Float64Var(&trace, "trace", 0.001, "weights below this are dropped")
 	c.Flags().Float64Var(&heat, "heat", 1, "how strongly a vertex is held to its nearest bone")
@@ -89,6 +102,9 @@ coordinates of the mesh's file.`,
 	c.Flags().Float64Var(&falloff, "falloff", 6, "of volume and near: how fast weights fall with the distance, 4 soft to 10 tight")
 	c.Flags().IntVar(&cubes, "cubes", 0, "of volume: cubes along the longest side, 24 to 320; 0 is 128")
 	c.Flags().BoolVar(&mend, "mend", false, "let pieces without weights follow the surface beneath them")
+	c.Flags().StringVar(&from, "from", "", "of carry: the bound .glb that the weights are taken from")
+	c.Flags().StringVar(&by, "by", "surface", "of carry: the nearest surface or vertex, or along the normal")
+	c.Flags().Float64Var(&within, "within", 0, "of carry: how far a place may be, metres; 0 is however far")
 	c.Flags().StringVarP(&out, "output", "o", "", "write mesh, skeleton and skin to this .glb")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	place.add(c, "; kept if not given")

@@ -80,7 +80,7 @@ func readMesh(path string) (studio.State, error) {
 }
 
 // run applies an operation of the registry to a state.
-func run(ctx context.Context, s studio.State, op string, params any) (studio.State, error) {
+func run(ctx context.Context, s studio.State, op string, params any, files ...studio.Upload) (studio.State, error) {
 	raw, err := json.Marshal(params)
 	if err != nil {
 		return s, err
@@ -89,12 +89,39 @@ func run(ctx context.Context, s studio.State, op string, params any) (studio.Sta
 	if err != nil {
 		return s, err
 	}
+	contents := map[string][]byte{}
+	for _, f := range files {
+		_, blobs := f.Blobs()
+		for _, b := range blobs {
+			contents[b.Hash] = b.Data
+		}
+	}
+	studio.AttachFiles(parsed, func(hash string) ([]byte, error) {
+		if data, ok := contents[hash]; ok {
+			return data, nil
+		}
+		return nil, studio.ErrNotFound
+	}, reading.Default)
 	out, told, err := studio.Apply(ctx, entry, parsed, s, nil)
 	if err != nil {
 		return s, err
 	}
 	fmt.Fprintln(os.Stderr, told.Sentence)
 	return out, nil
+}
+
+// readUpload reads a file that holds all that belongs to it.
+func readUpload(path string) (studio.Upload, error) {
+	f, err := openFile(path)
+	if err != nil {
+		return studio.Upload{}, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, reading.Default.Bytes+1))
+	if err != nil {
+		return studio.Upload{}, err
+	}
+	return studio.Upload{Name: filepath.Base(path), Data: data}, nil
 }
 
 // writeFile writes by way of a temporary file, so that a failed run leaves none.

@@ -93,6 +93,37 @@ func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skele
 	return nil
 }
 
+// Relayered measures the layers of a report anew for weights that were changed. how says what
+// the pieces of some parts go as now, by the names of the parts; the others as they went.
+func (r *Report) Relayered(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, how map[string]string) error {
+	if len(r.Layers) == 0 {
+		return nil
+	}
+	kinds := map[string]string{}
+	for _, l := range r.Layers {
+		if kinds[l.Part] == "" {
+			kinds[l.Part] = l.Kind
+		}
+	}
+	for part, kind := range how {
+		if kinds[part] != "" { // what is the body stays it
+			kinds[part] = kind
+		}
+	}
+	l := &layering{m: m, s: s, points: m.World(), pieces: m.Pieces()}
+	l.kind = make([]string, l.pieces.Count())
+	for f := range m.Faces() {
+		if p := l.pieces.OfVertex[m.Face(f)[0]]; l.kind[p] == "" {
+			l.kind[p] = kinds[m.Parts[m.PartOf(f)].Name]
+			if l.kind[p] == "" {
+				l.kind[p] = KindBody
+			}
+		}
+	}
+	r.Layers = l.layers(w)
+	return r.tryThrough(ctx, m, s, w)
+}
+
 // triedShare is the part of a joint's usual range that layers are tried with.
 const triedShare = 0.7
 

@@ -90,6 +90,31 @@ func age(s *studio.State) []finding.Finding {
 // FirstPieces are as many pieces of a report as a panel shows.
 func FirstPieces(list []bind.PieceReport) []bind.PieceReport { return list[:min(60, len(list))] }
 
+// leads counts the joints of a report that lead vertices, and those that were to.
+func leads(r bind.Report) (leading, asked int) {
+	for _, j := range r.Joints {
+		if j.State != bind.Idle {
+			asked++
+		}
+		if j.State == bind.Solved {
+			leading++
+		}
+	}
+	return leading, asked
+}
+
+// AllLead reports whether every joint that was to leads vertices.
+func AllLead(r bind.Report) bool {
+	leading, asked := leads(r)
+	return leading == asked
+}
+
+// Led says how many do.
+func Led(r bind.Report) string {
+	leading, asked := leads(r)
+	return fmt.Sprintf("%d of %d joints lead some", leading, asked)
+}
+
 func parent(s *skeleton.Skeleton, j skeleton.Joint) string {
 	if j.Parent < 0 {
 		return ""

@@ -101,15 +101,7 @@ func made(ctx context.Context, s studio.State, op, how string, params any, limit
 	s.Settings.Loose = false
 	s.Bind = &studio.Result{Operation: op, Parameters: raw, Limits: limits, Report: *report, Skeleton: s.Skeleton}
 	s = s.Recounted()
-	solved, all := 0, 0
-	for _, j := range report.Joints {
-		if j.State != bind.Idle {
-			all++
-		}
-		if j.State == bind.Solved {
-			solved++
-		}
-	}
+	solved, all := leads(*report)
 	out := studio.Outcome{Sentence: fmt.Sprintf("%s: %d of %d joints solved, %d of %d vertices without weights", how, solved, all, len(s.Bind.Report.Stray), report.Vertices),
 		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - len(s.Bind.Report.Stray))}
 	for _, way := range report.Ways {

@@ -24,7 +24,7 @@ type GivePieces struct {
 }
 
 // Apply implements studio.Operation.
-func (o *GivePieces) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+func (o *GivePieces) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if len(o.Parts) == 0 {
 		return s, studio.Outcome{}, studio.Wrong("name at least one part")
 	}
@@ -69,8 +69,8 @@ func (o *GivePieces) Apply(_ context.Context, s studio.State, _ studio.Progress)
 			next.Of[v] = []weights.Influence{{Joint: int32(k), Value: 1}}
 		}
 	} else {
-		surface, _ := s.Mesh.Bindable()
-		filled, _, err := bind.FollowBeneath(surface, next, o.How, record.Limits)
+		beneath, _ := s.Mesh.Bindable()
+		filled, _, err := bind.FollowBeneath(beneath, next, o.How, record.Limits)
 		if err != nil {
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
@@ -87,6 +87,17 @@ func (o *GivePieces) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	var err error
 	if s.Binding, err = s.FurtherBound(given); err != nil {
+		return s, studio.Outcome{}, err
+	}
+	kind := map[string]string{bind.Follow: bind.KindCloth, bind.Rigid: bind.KindRigid, "joint": bind.KindRigid}[o.How]
+	now := map[string]string{}
+	for _, name := range o.Parts {
+		if kind != "" {
+			now[name] = kind
+		}
+	}
+	surface, _ := s.Mesh.Bindable()
+	if err := record.Report.Relayered(ctx, surface, s.Skeleton, next, now); err != nil {
 		return s, studio.Outcome{}, err
 	}
 	s.Weights, s.Bind = next, &record

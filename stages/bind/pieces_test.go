@@ -48,6 +48,17 @@ func TestPartsAreToldWhatToFollow(t *testing.T) {
 	require.NotEqual(t, whole.Weights.Of[of["belt"][0]], follows.Weights.Of[of["belt"][0]])
 	require.NoError(t, follows.Weights.Validate())
 	require.Empty(t, follows.Stray())
+	kind := func(s studio.State, part string) string {
+		for _, l := range s.Bind.Report.Layers {
+			if l.Part == part {
+				require.NotNil(t, l.Through)
+				return l.Kind
+			}
+		}
+		return ""
+	}
+	require.Equal(t, []string{"cloth", "rigid", "cloth", "rigid"}, []string{kind(s, "belt"), kind(whole, "belt"), kind(follows, "belt"), kind(follows, "buckle")})
+	require.Len(t, follows.Bind.Report.Layers, len(s.Bind.Report.Layers))
 	for _, bad := range []string{`{"parts":[]}`, `{"parts":["wings"]}`, `{"parts":["belt"],"how":"loosely"}`, `{"parts":["belt"],"how":"joint","joint":"nobody"}`, `{"parts":["belt"],"how":"joint"}`} {
 		_, _, err := studiotest.Try(s, "give_pieces", bad)
 		require.True(t, studio.IsInput(err), "%s: %v", bad, err)
