@@ -25,6 +25,7 @@ type Joint struct {
 	Pos    [3]float64 `json:"pos"`
 	Rot    [4]float64 `json:"rot"`
 	Order  string     `json:"order,omitempty"`
+	Mix    float64    `json:"mix,omitempty"`
 }
 
 // Arrays are a bound character as the page has it: places of the vertices, three a
@@ -75,7 +76,7 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 	s := &skeleton.Skeleton{}
 	for _, j := range a.Joints {
 		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
-			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order})
+			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order, Mix: j.Mix})
 	}
 	if err := s.Validate(); err != nil {
 		return nil, err

@@ -26,7 +26,7 @@ test('weights are carried over from a bound file', async ({ page }) => {
   const glb = await (await page.request.get(`/characters/${odile}/handoff/glb`)).body();
   const id = await copy(page, 'Odile', 'Carried');
   const at = async () => (await page.request.get(`/api/characters/${id}`)).json();
-  let r = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'fit_starter', params: {}, base: (await at()).head } });
+  const r = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'fit_starter', params: {}, base: (await at()).head } });
   expect(r.ok()).toBe(true);
   await expect.poll(async () => (await at()).joints?.length ?? 0, { timeout: 30_000 }).toBeGreaterThan(20);
   await page.goto(`/characters/${id}/bind`);

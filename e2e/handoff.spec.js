@@ -119,7 +119,7 @@ test('the skin follows the four-thousandth joint', async ({ page }) => {
     const names = Array.from({ length: n }, (_, i) => `j${i}`);
     const { skin } = plate, value = new Float32Array(4 * skin.vertices), joint = new Float32Array(4 * skin.vertices);
     for (let i = 0; i < skin.vertices; i++) { value[4 * i] = 1; joint[4 * i] = i === v ? n - 1 : i % (n - 1); }
-    skin.setWeights({ width: 4, joint, value }, names.length);
+    skin.setWeights({ width: 4, joint, value }, names.map((name) => ({ name })));
     const moves = new Float32Array(16 * n);
     moves[16 * (n - 1) + 12] = 0.25; // the last joint is moved along X
     moves[16 * 300 + 13] = 0.5; // and one in the second row along Y

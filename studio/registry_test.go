@@ -34,7 +34,7 @@ func TestMistakesAreTheCallersAndSayWhat(t *testing.T) {
 	for _, c := range []struct{ op, params, want string }{
 		{"move_joint", `{"joint":"wing","to":[0,0,0]}`, `no joint "wing"`},
 		{"move_joint", `{"joint":"hips","to":[1e30,0,0]}`, "no place"},
-		{"bind_heat", `{"influences":9}`, "1 to 8"},
+		{"bind_heat", `{"influences":17}`, "1 to 16"},
 		{"bind_heat", `{"skip":["wing"]}`, "wing"},
 		{"set_axes", `{"aim":"y","bend":"y"}`, "different"},
 	} {

@@ -75,7 +75,7 @@ func TestAWorkBecomesAJobAndEndsWithItsReason(t *testing.T) {
 	m.Works["bad"] = studio.Work{ID: "bad", Character: c.ID, Base: 2, Op: "bind_heat", Params: json.RawMessage(`{"influences":99}`)}
 	require.NoError(t, x.Run(ctx, "bad"))
 	require.Equal(t, studio.WorkFailed, m.Works["bad"].State)
-	require.Contains(t, m.Works["bad"].Message, "1 to 8")
+	require.Contains(t, m.Works["bad"].Message, "1 to 16")
 	m.Works["odd"] = studio.Work{ID: "odd", Character: c.ID, Base: 2, Op: "no_such"}
 	require.NoError(t, x.Run(ctx, "odd"))
 	require.Equal(t, studio.WorkFailed, m.Works["odd"].State)

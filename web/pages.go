@@ -18,6 +18,7 @@ import (
 	"wisemarrow/stages/bind"
 	"wisemarrow/stages/bindpose"
 	"wisemarrow/stages/placement"
+	"wisemarrow/stages/weights"
 )
 
 type pages struct{ all *template.Template }
@@ -65,6 +66,7 @@ func parsePages() pages {
 		"firstPieces": bind.FirstPieces,
 		"allLead":     bind.AllLead,
 		"led":         bind.Led,
+		"blends":      weights.Blends,
 		"dict": func(list ...any) map[string]any {
 			out := map[string]any{}
 			for i := 0; i+1 < len(list); i += 2 {

@@ -217,6 +217,7 @@ type jointView struct {
 	Locked     bool       `json:"locked"`
 	Hidden     bool       `json:"hidden"`
 	Order      string     `json:"order,omitempty"` // of its turns
+	Mix        float64    `json:"mix,omitempty"`   // of dual quaternions
 	axes.Keeping
 }
 
@@ -231,7 +232,7 @@ func joints(o opened) []jointView {
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
 		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order}
+			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix}
 	}
 	for i, k := range axes.KeepingOf(o.state) {
 		out[i].Keeping = k

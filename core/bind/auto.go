@@ -371,11 +371,17 @@ func workingCopy(m *mesh.Mesh) (*mesh.Mesh, mesh.Mapping) {
 	return out, to
 }
 
+// fewCubes are enough for what heat left over of a body, an eighth of the usual work.
+const fewCubes = 64
+
 // throughTheVolume binds through the volume, and takes that for what has no weights: all where
 // heat gave nothing, joints without a vertex where their bones are nearest, and whole vertices.
 func (a *automatic) throughTheVolume(ctx context.Context, progress Progress) error {
 	o := DefaultDistance
 	o.Limits, o.Deform = a.o.Limits, a.o.Deform
+	if a.w != nil && 20*(len(a.w.Unweighted())-a.waiting()) < len(a.m.Points) {
+		o.Cubes = fewCubes
+	}
 	w, _, err := Volume(ctx, a.m, a.s, o, progress)
 	if ctx.Err() != nil {
 		return ctx.Err()

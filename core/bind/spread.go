@@ -119,11 +119,20 @@ func (a *account) spread(out []JointReport) {
 				break
 			}
 		}
+		// A ring round the bone that others part in two is one place; what lies much farther
+		// from the bone than the joint's own region is another.
+		away := make([]float64, len(weight))
+		for k, v := range touched[i] {
+			away[region[k]] += value[i][k] * mass[v] * a.fromBones(i, points[v])
+		}
+		for n := range away {
+			away[n] /= math.Max(weight[n], math.SmallestNonzeroFloat64)
+		}
 		cut := 0.0
 		for k, v := range touched[i] {
 			x := value[i][k] * mass[v]
 			all += x
-			if region[k] != own && pieces.OfVertex[v] == home { // other pieces are cut off anyway
+			if region[k] != own && away[region[k]] > elsewhere*away[own] && pieces.OfVertex[v] == home { // other pieces are cut off anyway
 				cut += x
 				if len(r.cut) < mostCut {
 					r.cut = append(r.cut, v)
@@ -161,6 +170,25 @@ func (a *account) spread(out []JointReport) {
 			}
 		}
 	})
+}
+
+// elsewhere is from how many times the distance of its own region from its bone on a region
+// is cut off from a joint.
+const elsewhere = 1.8
+
+// fromBones is how far a place is from the bones of a joint, metres.
+func (a *account) fromBones(joint int, p r3.Vec) float64 {
+	best := math.Inf(1)
+	for _, bone := range a.bones {
+		if bone.Joint == joint {
+			on, _ := geom.ClosestOnSegment(p, bone.A, bone.B)
+			best = min(best, r3.Norm2(r3.Sub(p, on)))
+		}
+	}
+	if math.IsInf(best, 1) { // a joint that was not to deform
+		best = r3.Norm2(r3.Sub(p, a.s.Joints[joint].Pos))
+	}
+	return math.Sqrt(best)
 }
 
 // mostCut is how many vertices of a leak are named.

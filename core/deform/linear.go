@@ -47,9 +47,19 @@ func InOrder(s *skeleton.Skeleton, w *weights.Weights, matrices [][]geom.Matrix)
 }
 
 // Bound returns where the vertices stand when the joints of s are turned by p, by the
-// poses that they were bound in.
+// poses that they were bound in and blended as each joint has it: linearly, by dual
+// quaternions, or between the two.
 func Bound(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, p pose.Pose, b *pose.Binding) []r3.Vec {
-	return LinearBound(points, w, InOrder(s, w, pose.SkinMatrices(s, p, b)), b)
+	matrices := InOrder(s, w, pose.SkinMatrices(s, p, b))
+	out := LinearBound(points, w, matrices, b)
+	if mix := mixes(s, w); mix != nil {
+		record := func(int) int { return 0 }
+		if b != nil && b.Of != nil {
+			record = b.RecordOf
+		}
+		mixed(points, out, w, matrices, record, mix)
+	}
+	return out
 }
 
 func linear(points []r3.Vec, w *weights.Weights, of func(v int) []geom.Matrix) []r3.Vec {

@@ -29,6 +29,9 @@ type Joint struct {
 	Pinned, Locked, Hidden bool `json:",omitempty"`
 	// Deforms says whether the joint carries weights: "on", "off", or "" as is usual.
 	Deforms string `json:",omitempty"`
+	// Mix is how much of what the joint does to the skin is blended by dual quaternions: 0 is
+	// none, all linear, 1 all.
+	Mix float64 `json:",omitempty"`
 	// Order is that in which turns about the joint's own axes are made: "xyz", the usual one
 	// and "", turns about X first, within Y, within Z.
 	Order string `json:",omitempty"`
@@ -90,6 +93,8 @@ func (s *Skeleton) Validate() error {
 			return fmt.Errorf("joint %q is at %v, which is no place", j.Name, j.Pos)
 		case !(quat.Abs(j.Rot) > 0.99 && quat.Abs(j.Rot) < 1.01):
 			return fmt.Errorf("joint %q has the rotation %v, which is no unit quaternion", j.Name, j.Rot)
+		case !(j.Mix >= 0 && j.Mix <= 1):
+			return fmt.Errorf("joint %q mixes %g of dual quaternions, and may 0 to 1", j.Name, j.Mix)
 		case j.Deforms != "" && j.Deforms != "on" && j.Deforms != "off":
 			return fmt.Errorf("joint %q deforms %q, and may be \"on\", \"off\" or as is usual", j.Name, j.Deforms)
 		case !IsOrder(j.Order):

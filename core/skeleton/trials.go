@@ -46,8 +46,8 @@ func (s *Skeleton) Trials(x Marks) []Trial {
 		}
 		r, source := b.trial(i)
 		side := r3.Cross(d, bend)
-		if away := r3.Cross(side, d); b.side(i) == Left && away.X < 0 || b.side(i) == Right && away.X > 0 {
-			side = r3.Scale(-1, side) // positive is away from the middle
+		if away := r3.Cross(side, d); b.outward(i, away) < 0 {
+			side = r3.Scale(-1, side) // positive is away from the middle, of arms up
 		}
 		for _, t := range []struct {
 			name    string
@@ -58,6 +58,22 @@ func (s *Skeleton) Trials(x Marks) []Trial {
 				out = append(out, Trial{Joint: i, Name: t.name, Axis: t.axis, Degrees: t.degrees, Source: source})
 			}
 		}
+	}
+	return out
+}
+
+// outward is above 0 for a way that leads away from the middle, of arms up too.
+func (b *body) outward(i int, way r3.Vec) float64 {
+	out := 0.0
+	switch b.side(i) {
+	case Left:
+		out = way.X
+	case Right:
+		out = -way.X
+	}
+	switch b.motion[i] {
+	case Girdle, Shoulder, Elbow, Wrist:
+		out += way.Y
 	}
 	return out
 }

@@ -1,13 +1,14 @@
 // Command bent prints the positions that core/deform gives the vertices of a
 // bound GLB in a pose, for the browser tests to compare with.
 //
-//	bent FILE.glb '{"joint": [x, y, z] degrees, …}'
+//	bent FILE.glb '{"joint": [x, y, z] degrees, …}' [SHARE OF DUAL QUATERNIONS]
 package main
 
 import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"strconv"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/pose"
@@ -16,13 +17,13 @@ import (
 )
 
 func main() {
-	if err := run(os.Args[1], os.Args[2]); err != nil {
+	if err := run(os.Args[1], os.Args[2], os.Args[3:]); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(path, angles string) error {
+func run(path, angles string, more []string) error {
 	f, err := os.Open(path)
 	if err != nil {
 		return err
@@ -40,9 +41,21 @@ func run(path, angles string) error {
 	for name, a := range list {
 		turns[name] = pose.Turn(a[0], a[1], a[2])
 	}
-	var out [][3]float64
-	for _, p := range deform.Bound(scene.Mesh.Points, scene.Weights, scene.Skeleton, turns, scene.Binding) {
-		out = append(out, [3]float64{p.X, p.Y, p.Z})
+	places := func() (out [][3]float64) {
+		for _, p := range deform.Bound(scene.Mesh.Points, scene.Weights, scene.Skeleton, turns, scene.Binding) {
+			out = append(out, [3]float64{p.X, p.Y, p.Z})
+		}
+		return out
 	}
-	return json.NewEncoder(os.Stdout).Encode(map[string]any{"positions": out, "height": scene.Mesh.Measure().Height})
+	linear := places()
+	for _, share := range more {
+		mix, err := strconv.ParseFloat(share, 64)
+		if err != nil {
+			return err
+		}
+		for i := range scene.Skeleton.Joints {
+			scene.Skeleton.Joints[i].Mix = mix
+		}
+	}
+	return json.NewEncoder(os.Stdout).Encode(map[string]any{"positions": places(), "linear": linear, "height": scene.Mesh.Measure().Height})
 }

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"strings"
 
+	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
 	"wisemarrow/studio"
 )
@@ -58,6 +59,12 @@ func find(c *studio.Checked) []finding.Finding {
 	if s.Mesh.Framed() {
 		out = append(out, finding.Finding{Code: "transform_not_identity", Severity: finding.Note, Count: 1, Title: "The transform will be baked on the way out",
 			Why: "A skinned mesh ignores the transform of its node, so the file gets world positions.", Evidence: []finding.Evidence{{What: "parts with a transform", Value: 1, Limit: 0}}})
+	}
+	if apart, in, vertex := deform.LinearApart(s.Mesh.World(), s.Weights, s.Skeleton, s.Binding, s.Settings.Marks); apart > 0 {
+		out = append(out, finding.Finding{Code: "blending_linear", Severity: finding.Note, Count: 1, Title: "The file carries linear blending only",
+			Why:      "Some joints blend by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly. The place that differs most does so in " + in + ".",
+			Evidence: []finding.Evidence{{What: "farthest that a vertex would be from where it is here", Value: apart, Unit: "m"}}, Where: finding.Where{Vertices: []int32{vertex}},
+			Remedies: []finding.Remedy{{Label: "Blend linearly here too", Op: "set_blending", Params: map[string]any{"mix": 0}}}})
 	}
 	most := 0
 	for _, x := range s.Weights.Of {

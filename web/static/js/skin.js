@@ -2,7 +2,7 @@
 // same weights and matrices that core/deform uses; weight maps and found places
 // are drawn with the same vertex program, so that they follow the pose.
 import {
-  BufferAttribute, BufferGeometry, Camera, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineBasicMaterial, LineSegments, Mesh, Points, RGBAFormat, Scene, ShaderMaterial, Vector3, WebGLRenderTarget,
+  BufferAttribute, BufferGeometry, Camera, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineBasicMaterial, LineSegments, Matrix4, Mesh, Points, Quaternion, RGBAFormat, Scene, ShaderMaterial, Vector3, Vector4, WebGLRenderTarget,
 } from 'three';
 import { ink, leaderInk, stops } from './ink.js';
 
@@ -18,6 +18,7 @@ uniform sampler2D turns;
 uniform sampler2D inks;
 uniform bool bound;
 uniform bool wide;
+uniform bool mixes;
 uniform int mode;
 uniform int chosen;
 uniform int joints;
@@ -42,10 +43,40 @@ mat4 turnOf(float j) {
   int i = int(j + 0.5), k = 4 * (i % PER_ROW), r = i / PER_ROW;
   return mat4(texelFetch(turns, ivec2(k, r), 0), texelFetch(turns, ivec2(k + 1, r), 0), texelFetch(turns, ivec2(k + 2, r), 0), texelFetch(turns, ivec2(k + 3, r), 0));
 }
+// A motion as a dual quaternion (Kavan et al. 2007): its rotation, and half its way times that.
+vec4 times(vec4 a, vec4 b) { return vec4(a.w * b.xyz + b.w * a.xyz + cross(a.xyz, b.xyz), a.w * b.w - dot(a.xyz, b.xyz)); }
+vec4 rotation(mat3 m) {
+  vec4 q;
+  float t = m[0][0] + m[1][1] + m[2][2];
+  if (t > 0.0) q = vec4(m[1][2] - m[2][1], m[2][0] - m[0][2], m[0][1] - m[1][0], 1.0 + t);
+  else if (m[0][0] > m[1][1] && m[0][0] > m[2][2]) q = vec4(1.0 + m[0][0] - m[1][1] - m[2][2], m[1][0] + m[0][1], m[2][0] + m[0][2], m[1][2] - m[2][1]);
+  else if (m[1][1] > m[2][2]) q = vec4(m[1][0] + m[0][1], 1.0 + m[1][1] - m[0][0] - m[2][2], m[2][1] + m[1][2], m[2][0] - m[0][2]);
+  else q = vec4(m[2][0] + m[0][2], m[2][1] + m[1][2], 1.0 + m[2][2] - m[0][0] - m[1][1], m[0][1] - m[1][0]);
+  return normalize(q);
+}
+bool rigid(mat3 m) {
+  vec3 a = m[0], b = m[1], c = m[2];
+  return max(max(abs(dot(a, a) - 1.0), abs(dot(b, b) - 1.0)), max(max(abs(dot(c, c) - 1.0), abs(dot(a, b))), max(max(abs(dot(b, c)), abs(dot(c, a))), abs(dot(cross(a, b), c) - 1.0)))) < 1e-4;
+}
+struct Blend { mat4 m; float sum; float mix; vec4 turn; vec4 way; vec4 first; bool whole; };
 // follow adds what four joints do to a vertex.
-void follow(vec4 joint, vec4 weight, inout mat4 m, inout float sum) {
+void follow(vec4 joint, vec4 weight, inout Blend x) {
   for (int k = 0; k < 4; k++) {
-    if (weight[k] > 0.0) { m += weight[k] * turnOf(joint[k]); sum += weight[k]; if (int(joint[k] + 0.5) % joints == chosen) vWeight += weight[k]; }
+    if (weight[k] <= 0.0) continue;
+    mat4 t = turnOf(joint[k]);
+    x.m += weight[k] * t;
+    x.sum += weight[k];
+    if (int(joint[k] + 0.5) % joints == chosen) vWeight += weight[k];
+    if (!mixes) continue;
+    int i = int(joint[k] + 0.5);
+    x.mix += weight[k] * texelFetch(inks, ivec2(i % PER_ROW, i / PER_ROW), 0).a;
+    mat3 r = mat3(t) + mat3(1.0);
+    if (!rigid(r)) { x.whole = false; continue; }
+    vec4 q = rotation(r), d = 0.5 * times(vec4(t[3].xyz, 0.0), q);
+    if (x.first == vec4(0.0)) x.first = q;
+    float w = dot(q, x.first) < 0.0 ? -weight[k] : weight[k];
+    x.turn += w * q;
+    x.way += w * d;
   }
 }
 void main() {
@@ -54,14 +85,23 @@ void main() {
   vWeight = 0.0;
   vColour = colour;
   if (bound) {
-    mat4 m = mat4(0.0);
-    float sum = 0.0;
-    follow(jointA, weightA, m, sum);
-    follow(jointB, weightB, m, sum);
-    if (wide) { follow(jointC, weightC, m, sum); follow(jointD, weightD, m, sum); }
+    Blend x = Blend(mat4(0.0), 0.0, 0.0, vec4(0.0), vec4(0.0), vec4(0.0), true);
+    follow(jointA, weightA, x);
+    follow(jointB, weightB, x);
+    if (wide) { follow(jointC, weightC, x); follow(jointD, weightD, x); }
+    mat4 m = x.m;
+    float sum = x.sum;
     // The matrices are less the identity: what they add to rest.
-    p.xyz += (m * p).xyz;
-    n += mat3(m) * n;
+    vec3 by = (m * p).xyz, nby = mat3(m) * n;
+    if (x.mix > 0.0 && x.whole && dot(x.turn, x.turn) > 0.0) {
+      float l = length(x.turn);
+      vec4 q = x.turn / l, w = times(x.way / l, vec4(-q.xyz, q.w));
+      vec3 c = 2.0 * cross(q.xyz, p.xyz), cn = 2.0 * cross(q.xyz, n);
+      by = mix(by, q.w * c + cross(q.xyz, c) + 2.0 * w.xyz, min(1.0, x.mix));
+      nby = mix(nby, q.w * cn + cross(q.xyz, cn), min(1.0, x.mix));
+    }
+    p.xyz += by;
+    n += nby;
     if (mode == 2) { int i = int(jointA.x + 0.5); vColour = sum > 0.0 ? texelFetch(inks, ivec2(i % PER_ROW, i / PER_ROW), 0).rgb : vec3(0.8, 0.1, 0.1); }
   }
 #ifdef READ_BACK
@@ -146,7 +186,7 @@ export class Skin {
     this.turns = new DataTexture(new Float32Array(16), 4, 1, RGBAFormat, FloatType);
     this.inks = new DataTexture(new Float32Array(4), 1, 1, RGBAFormat, FloatType);
     this.shared = {
-      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, wide: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
+      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, wide: { value: false }, mixes: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
     };
     this.material = new ShaderMaterial({
       vertexShader: vertex, fragmentShader: fragment, side: DoubleSide,
@@ -199,9 +239,12 @@ export class Skin {
     this.group.traverse((o) => { if (o.material?.ink) o.material.uniforms.tint.value.copy(ink(o.material.ink)); });
   }
 
-  // setWeights takes a table of `width` joints a vertex and their shares; joints is
-  // how many the skeleton has.
-  setWeights({ width, joint, value }, joints, records = 1) {
+  // setWeights takes a table of `width` joints a vertex and their shares; list is the joints
+  // of the skeleton.
+  setWeights({ width, joint, value }, list, records = 1) {
+    const joints = list.length;
+    this.mix = list.map((j) => j.mix ?? 0);
+    this.shared.mixes.value = this.mix.some((x) => x > 0);
     this.influences = { width, joint, value };
     if (width > 8) this.widen();
     this.shared.wide.value = width > 8;
@@ -219,7 +262,7 @@ export class Skin {
     });
     const rows = Math.ceil((joints * records) / perRow) || 1, inks = new Float32Array(4 * perRow * rows);
     this.shared.joints.value = Math.max(1, joints);
-    for (let i = 0; i < joints * records; i++) { const c = leaderInk(i % joints); inks.set([c.r, c.g, c.b, 1], 4 * i); }
+    for (let i = 0; i < joints * records; i++) { const c = leaderInk(i % joints); inks.set([c.r, c.g, c.b, this.mix[i % joints]], 4 * i); }
     this.inks.dispose();
     this.inks = new DataTexture(inks, perRow, rows, RGBAFormat, FloatType);
     this.inks.needsUpdate = true;
@@ -383,6 +426,7 @@ export class Skin {
     for (let i = 0; i < this.base.length; i++) {
       const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
       let a = x, b = y, c = z;
+      const d = this.shared.mixes.value && this.dualAt(i, matrices, x, y, z);
       for (let k = 0, v = this.base[i] * width; k < width; k++, v++) {
         const w = value[v];
         if (w === 0) continue;
@@ -391,9 +435,35 @@ export class Skin {
         b += w * (matrices[m + 1] * x + matrices[m + 5] * y + matrices[m + 9] * z + matrices[m + 13]);
         c += w * (matrices[m + 2] * x + matrices[m + 6] * y + matrices[m + 10] * z + matrices[m + 14]);
       }
+      if (d) { a += d.mix * (d.at.x - a); b += d.mix * (d.at.y - b); c += d.mix * (d.at.z - c); }
       out[3 * i] = a; out[3 * i + 1] = b; out[3 * i + 2] = c;
     }
     return out;
+  }
+
+  // dualAt is where dual quaternions take a vertex, as the vertex program has it, and how much
+  // of that counts; null where none does.
+  dualAt(i, matrices, x, y, z) {
+    const { width, joint, value } = this.influences, m = new Matrix4(), first = new Quaternion(), turn = new Vector4(0, 0, 0, 0), way = new Vector4(0, 0, 0, 0);
+    let mix = 0, some = false;
+    for (let k = 0, v = this.base[i] * width; k < width; k++, v++) {
+      const w = value[v];
+      if (w === 0) continue;
+      mix += w * this.mix[joint[v] % this.mix.length];
+      m.fromArray(matrices, 16 * joint[v]);
+      for (const e of [0, 5, 10, 15]) m.elements[e] += 1;
+      const e = m.elements;
+      if (Math.abs(m.determinant() - 1) > 1e-4 || Math.abs(e[0] ** 2 + e[1] ** 2 + e[2] ** 2 - 1) > 1e-4 || Math.abs(e[4] ** 2 + e[5] ** 2 + e[6] ** 2 - 1) > 1e-4) return null;
+      const q = new Quaternion().setFromRotationMatrix(m), d = new Quaternion(e[12] / 2, e[13] / 2, e[14] / 2, 0).multiply(q);
+      if (!some) { first.copy(q); some = true; }
+      const s = q.dot(first) < 0 ? -w : w;
+      turn.add(new Vector4(s * q.x, s * q.y, s * q.z, s * q.w));
+      way.add(new Vector4(s * d.x, s * d.y, s * d.z, s * d.w));
+    }
+    if (!(mix > 0) || turn.length() === 0) return null;
+    const l = turn.length(), q = new Quaternion(turn.x / l, turn.y / l, turn.z / l, turn.w / l);
+    const t = new Quaternion(way.x / l, way.y / l, way.z / l, way.w / l).multiply(q.clone().conjugate());
+    return { mix: Math.min(1, mix), at: new Vector3(x, y, z).applyQuaternion(q).add(new Vector3(2 * t.x, 2 * t.y, 2 * t.z)) };
   }
 
   // readBack returns where the graphics card puts every drawn vertex: the vertex program

@@ -1,7 +1,7 @@
 // Weights and pose: maps of the weights, turning joints, probing the skin.
 import { getJSON } from '../api.js';
 import { chooseAt } from '../plate.js';
-import { chosenJoint, joints, on, posesByName, remember, set, setPoses, store } from '../session.js';
+import { chosenJoint, chosenNames, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
 import './motion.js';
 
 const tray = document.getElementById('tray');
@@ -45,6 +45,13 @@ export function commands(add) {
   add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
   add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), () => store.stage === 'weights', { words: 'influence colour display' });
 }
+
+const blendable = () => { for (const b of tray.querySelectorAll('[data-blend=chosen]')) b.disabled = !chosenJoint(); };
+on('chosen also character stage', blendable);
+tray.addEventListener('click', (e) => {
+  const b = e.target.closest('[data-blend]'), mix = b?.parentElement.querySelector('[name=mix]');
+  if (b && mix.reportValidity()) operate('set_blending', { ...(b.dataset.blend === 'chosen' && { joints: chosenNames() }), mix: Number(mix.value) });
+});
 
 tray.addEventListener('input', (e) => {
   const form = e.target.closest('#angles');

@@ -1,0 +1,139 @@
+package deform
+
+import (
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// dual is a rigid motion as a dual quaternion: its rotation, and half its way times that.
+type dual struct {
+	turn, way quat.Number
+	rigid     bool
+}
+
+// rigidWithin is how far the axes of a matrix may be from square and of unit length for it to
+// be a motion.
+const rigidWithin = 1e-5
+
+// dualOf returns a matrix as a dual quaternion (Kavan et al. 2007); one that stretches or
+// shears has none.
+func dualOf(m geom.Matrix) dual {
+	o := m.Point(r3.Vec{})
+	x, y, z := r3.Sub(m.Point(r3.Vec{X: 1}), o), r3.Sub(m.Point(r3.Vec{Y: 1}), o), r3.Sub(m.Point(r3.Vec{Z: 1}), o)
+	for _, off := range []float64{r3.Norm2(x) - 1, r3.Norm2(y) - 1, r3.Norm2(z) - 1, r3.Dot(x, y), r3.Dot(y, z), r3.Dot(z, x), r3.Dot(r3.Cross(x, y), z) - 1} {
+		if !(math.Abs(off) < rigidWithin) {
+			return dual{}
+		}
+	}
+	q := geom.FromAxes(x, y, z)
+	if m == geom.IdentityMatrix {
+		q = geom.Identity
+	}
+	return dual{q, quat.Scale(0.5, quat.Mul(quat.Number{Imag: o.X, Jmag: o.Y, Kmag: o.Z}, q)), true}
+}
+
+// blended returns where a point is taken by the blended motion of its joints: dual quaternions
+// added up by weight, those of the other sense turned round, and made a motion again. false
+// where one of them is none.
+func blended(p r3.Vec, list []weights.Influence, of []dual) (r3.Vec, bool) {
+	var turn, way quat.Number
+	for _, x := range list {
+		d := of[x.Joint]
+		if !d.rigid {
+			return p, false
+		}
+		w, first := x.Value, of[list[0].Joint].turn // the heaviest
+		if d.turn.Real*first.Real+d.turn.Imag*first.Imag+d.turn.Jmag*first.Jmag+d.turn.Kmag*first.Kmag < 0 {
+			w = -w
+		}
+		turn, way = quat.Add(turn, quat.Scale(w, d.turn)), quat.Add(way, quat.Scale(w, d.way))
+	}
+	l := quat.Abs(turn)
+	if l == 0 {
+		return p, false
+	}
+	turn, way = quat.Scale(1/l, turn), quat.Scale(1/l, way)
+	t := quat.Mul(way, quat.Conj(turn)) // half the way
+	return r3.Add(geom.Rotate(turn, p), r3.Scale(2, r3.Vec{X: t.Imag, Y: t.Jmag, Z: t.Kmag})), true
+}
+
+// mixes returns for each joint of weights how much of its skin goes by dual quaternions, nil
+// where all goes linearly.
+func mixes(s *skeleton.Skeleton, w *weights.Weights) []float64 {
+	var out []float64
+	at := s.Numbers()
+	for k, name := range w.Joints {
+		if i, ok := at[name]; ok && s.Joints[i].Mix > 0 {
+			if out == nil {
+				out = make([]float64, len(w.Joints))
+			}
+			out[k] = s.Joints[i].Mix
+		}
+	}
+	return out
+}
+
+// mixed moves points as linear blending has it towards where dual quaternions take them, each
+// by the mix of its joints by weight. linear is what linear blending made of them.
+func mixed(points, linear []r3.Vec, w *weights.Weights, matrices [][]geom.Matrix, record func(v int) int, mix []float64) {
+	duals := make([][]dual, len(matrices))
+	for r, list := range matrices {
+		duals[r] = make([]dual, len(list))
+		for k, m := range list {
+			duals[r][k] = dualOf(m)
+		}
+	}
+	geom.Chunks(len(points), 4096, func(lo, hi int) {
+		for v := lo; v < hi; v++ {
+			share := 0.0
+			for _, x := range w.Of[v] {
+				share += x.Value * mix[x.Joint]
+			}
+			if share <= 0 || linear[v] == points[v] && len(w.Of[v]) < 2 {
+				continue
+			}
+			if at, ok := blended(points[v], w.Of[v], duals[record(v)]); ok {
+				linear[v] = r3.Add(linear[v], r3.Scale(math.Min(1, share), r3.Sub(at, linear[v])))
+			}
+		}
+	})
+}
+
+// apartShare is the part of a joint's usual range by which LinearApart turns it.
+const apartShare = 0.7
+
+// LinearApart measures how far the skin as its joints blend is from the same all linear, at
+// most over the ends of the usual ranges of the joints that blend otherwise, or hang from
+// such: metres, the pose, and the vertex. 0 where all is linear.
+func LinearApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *pose.Binding, x skeleton.Marks) (apart float64, in string, vertex int32) {
+	vertex = -1
+	if mixes(s, w) == nil {
+		return 0, "", vertex
+	}
+	plain := s.Clone()
+	for i := range plain.Joints {
+		plain.Joints[i].Mix = 0
+	}
+	var trials []skeleton.Trial
+	for _, t := range s.Trials(x) {
+		if parent := s.Joints[t.Joint].Parent; s.Joints[t.Joint].Mix > 0 || parent >= 0 && s.Joints[parent].Mix > 0 {
+			trials = append(trials, t)
+		}
+	}
+	for _, p := range pose.Extremes(s, trials, apartShare) {
+		mixed, linear := Bound(points, w, s, p.Pose, b), Bound(points, w, plain, p.Pose, b)
+		for v := range mixed {
+			if d := r3.Norm2(r3.Sub(mixed[v], linear[v])); d > apart {
+				apart, in, vertex = d, p.Name, int32(v)
+			}
+		}
+	}
+	return math.Sqrt(apart), in, vertex
+}
