@@ -43,6 +43,11 @@ test('draw them', async ({ page }) => {
   await open(page, 'Bram', 'bind');
   await page.locator('[data-show=unweighted_vertices]').click();
   await shot(page, 'bind');
+  await open(page, 'Tansy', 'bind');
+  await page.locator('[data-show=skin_through]').nth(1).click();
+  await page.locator('.layers').evaluate((t) => t.scrollIntoView({ block: 'center' }));
+  await shot(page, 'layers');
+  await page.keyboard.press('Escape');
   await open(page, 'Odile', 'weights');
   await marrow(page, (m) => {
     const f = (n) => m.store.character.joints.findIndex((j) => j.name === n);

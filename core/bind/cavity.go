@@ -61,13 +61,32 @@ func inHollow(t *geom.Tree, bone skeleton.Bone) bool {
 	return n >= 3
 }
 
-// insideOut reports whether most of a bone is within a surface that looks inward.
-func insideOut(t *geom.Tree, bone skeleton.Bone) bool {
-	n := 0
-	alongBone(bone, 5, func(p r3.Vec) {
-		if t.Winding(p) < -0.5 {
-			n++
+// looking tells for each bone whether the surface looks at it: of one within a mesh that is
+// turned inside out, and of one in a hollow of a mesh that is not.
+func looking(t *geom.Tree, bones []skeleton.Bone) []bool {
+	sense := make([]int, len(bones)) // of the places within, those that a surface looks away from, less the others
+	all := 0
+	for i, bone := range bones {
+		alongBone(bone, 5, func(p r3.Vec) {
+			switch w := t.Winding(p); {
+			case w > 0.5:
+				sense[i]++
+			case w < -0.5:
+				sense[i]--
+			}
+		})
+		all += sense[i]
+	}
+	out := make([]bool, len(bones))
+	for i, bone := range bones {
+		switch {
+		case sense[i] != 0:
+			out[i] = sense[i] < 0
+		case inHollow(t, bone):
+			out[i] = all >= 0
+		default:
+			out[i] = all < 0
 		}
-	})
-	return n >= 3
+	}
+	return out
 }

@@ -127,7 +127,7 @@ type heatBind struct {
 	tris   [][3]int32
 	tree   *geom.Tree
 	bones  []skeleton.Bone
-	hollow []bool // by bone: the surface looks at it, as in a hollow or turned inside out
+	looked []bool // by bone: the surface looks at it, as in a hollow or turned inside out
 
 	hold    []float64 // c/d² where the vertex sees its bone, else 0
 	nearest [][]int32 // joints whose bone is nearest
@@ -149,15 +149,13 @@ func (b *heatBind) visibility() error {
 		return ErrNoBones
 	}
 	b.tree.PrepareWinding()
-	b.hollow = make([]bool, len(b.bones))
-	for i, bone := range b.bones {
-		b.hollow[i] = inHollow(b.tree, bone) || insideOut(b.tree, bone)
-	}
+	b.looked = looking(b.tree, b.bones)
 	normals := b.m.VertexNormals(b.points)
 	closest := geom.TouchShare * b.tree.Box().Diagonal()
 	n := len(b.points)
 	b.hold, b.nearest = make([]float64, n), make([][]int32, n)
-	ways := make([]r3.Vec, n) // to the nearest bone
+	ways := make([]r3.Vec, n)   // to the nearest bone
+	facing := make([]r3.Vec, n) // the normal, as that bone has it
 	var done atomic.Int64
 	geom.Chunks(n, 512, func(lo, hi int) {
 		if b.ctx.Err() != nil {
@@ -173,7 +171,7 @@ func (b *heatBind) visibility() error {
 				dist[i] = r3.Norm2(r3.Sub(p, at[i]))
 				best = min(best, dist[i])
 			}
-			seen, way := false, r3.Vec{}
+			seen, way, faces := false, r3.Vec{}, r3.Vec{}
 			var joints []int32
 			for i, bone := range b.bones {
 				if dist[i] > best*(1+tie)*(1+tie) {
@@ -183,27 +181,27 @@ func (b *heatBind) visibility() error {
 					joints = append(joints, j)
 				}
 				normal := normals[v]
-				if b.hollow[i] { // the surface looks at it
+				if b.looked[i] { // the surface looks at it
 					normal = r3.Scale(-1, normal)
 				}
 				seen = seen || b.sees(int32(v), normal, at[i])
-				way = r3.Sub(at[i], p)
+				way, faces = r3.Sub(at[i], p), normal
 			}
-			b.nearest[v], ways[v] = joints, way
+			b.nearest[v], ways[v], facing[v] = joints, way, faces
 			if seen {
 				b.hold[v] = b.o.Heat / max(best, closest*closest)
 			}
 		}
 		b.told(0.9 * float64(done.Add(int64(hi-lo))) / float64(n))
 	})
-	b.seeThrough(normals, ways, closest)
+	b.seeThrough(facing, ways, closest)
 	return b.ctx.Err()
 }
 
 // seeThrough gives vertices of pieces that mostly see their bones a second look: a surface
 // that lies on the way is no hindrance where both sides of it are inside, by the winding
 // number (Jacobson et al. 2013), as of shells that pass through each other.
-func (b *heatBind) seeThrough(normals, ways []r3.Vec, closest float64) {
+func (b *heatBind) seeThrough(facing, ways []r3.Vec, closest float64) {
 	pieces := b.m.Pieces()
 	seen := make([]int, pieces.Count())
 	for v, p := range pieces.OfVertex {
@@ -222,7 +220,7 @@ func (b *heatBind) seeThrough(normals, ways []r3.Vec, closest float64) {
 			}
 			p, way := b.points[v], ways[v]
 			l := r3.Norm(way)
-			if l == 0 || r3.Dot(way, normals[v]) > facesAway*l {
+			if l == 0 || r3.Dot(way, facing[v]) > facesAway*l {
 				continue
 			}
 			if b.inside(int32(v), p, way) {
