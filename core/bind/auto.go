@@ -72,8 +72,9 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 		a.from(m, w, r, nil, "by heat")
 	}
 	cracked := a.cracked()
-	if a.w == nil || cracked || a.wanting(r) {
-		if err := a.onACopy(ctx, r, cracked, part(0.35, 0.55)); err != nil {
+	turned := a.turned()
+	if a.w == nil || cracked || turned || a.wanting(r) {
+		if err := a.onACopy(ctx, r, cracked, turned, part(0.35, 0.55)); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -308,9 +309,29 @@ func (a *automatic) cracked() bool {
 	return float64(n) > crackedShare*float64(len(a.m.Points))
 }
 
+// turnedShare is the share of edges whose two faces look to different sides from which on a
+// mesh counts as turned in part: from there on a bone is seen from one side alone.
+const turnedShare = 0.0005
+
+// turned reports whether parts of the surface look to different sides.
+func (a *automatic) turned() bool {
+	n, all := 0, 0
+	e := a.m.Edges()
+	for _, x := range e.Edges {
+		if x.Count == 2 {
+			all++
+			if e.Uses[x.First].Forward == e.Uses[x.First+1].Forward {
+				n++
+			}
+		}
+	}
+	return float64(n) > turnedShare*float64(all)
+}
+
 // onACopy repairs a copy of the mesh, binds that by heat, and takes its weights
-// where that solves more joints or vertices; of a cracked mesh unless it solves less than half.
-func (a *automatic) onACopy(ctx context.Context, r *Report, cracked bool, progress Progress) error {
+// where that solves more joints or vertices; of a mesh that is turned in part unless it solves
+// less, of a cracked one unless it solves less than half.
+func (a *automatic) onACopy(ctx context.Context, r *Report, cracked, turned bool, progress Progress) error {
 	copied, to := workingCopy(a.m)
 	if copied.Faces() == 0 {
 		return nil
@@ -334,13 +355,16 @@ func (a *automatic) onACopy(ctx context.Context, r *Report, cracked bool, progre
 		return n
 	}
 	// Of a cracked mesh a face that sees a bone counts as solved, though heat spread nowhere.
-	if cracked && 2*bad(better) > len(better.Joints) || !cracked && bad(better) >= bad(r) && (r == nil || better.Unweighted*r.Vertices >= r.Unweighted*better.Vertices) {
+	if cracked && 2*bad(better) > len(better.Joints) || turned && bad(better) > bad(r) || !cracked && !turned && bad(better) >= bad(r) && (r == nil || better.Unweighted*r.Vertices >= r.Unweighted*better.Vertices) {
 		return nil
 	}
 	a.from(copied, w, better, to, "by heat on a repaired copy")
-	if cracked {
+	switch {
+	case cracked:
 		a.said = append(a.said, "the mesh is cracked, and heat does not cross a crack: a copy was welded")
-	} else {
+	case turned:
+		a.said = append(a.said, "parts of the surface look inward: on a copy all were turned outward")
+	default:
 		a.said = append(a.said, "a copy with faces turned outward and cracks welded solves more")
 	}
 	return nil
