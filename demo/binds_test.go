@@ -34,7 +34,7 @@ func TestOneActionBindsWhateverComes(t *testing.T) {
 		good, _, err := bind.Automatic(context.Background(), clean, s, bind.DefaultOptions, nil)
 		require.NoError(t, err)
 		for i, spoil := range spoils.All {
-			if i%len(cast) != at && spoil.Name != "unwelded" && spoil.Name != "inside out" { // the others in bench, for time
+			if i%len(cast) != at || at%2 == 1 && i%3 == 0 { // the others in bench, for time
 				continue
 			}
 			m, sk := spoil.Do(clean, s, rand.New(rand.NewPCG(uint64(i), 5)))

@@ -1,5 +1,9 @@
 import { expect, test } from '@playwright/test';
-import { copy, errors, open } from './open.js';
+import { copy, errors, marrow, open } from './open.js';
+
+// What a test made goes again, so that the cast is as it was.
+const made = [];
+test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
 
 test('what lies over the body is reported, and told what to follow', async ({ page }) => {
   const wrong = errors(page);
@@ -25,6 +29,7 @@ test('weights are carried over from a bound file', async ({ page }) => {
   const odile = await open(page, 'Odile', 'bind');
   const glb = await (await page.request.get(`/characters/${odile}/handoff/glb`)).body();
   const id = await copy(page, 'Odile', 'Carried');
+  made.push(id);
   const at = async () => (await page.request.get(`/api/characters/${id}`)).json();
   const r = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'fit_starter', params: {}, base: (await at()).head } });
   expect(r.ok()).toBe(true);
@@ -35,5 +40,43 @@ test('weights are carried over from a bound file', async ({ page }) => {
   await page.locator('#carry-file').setInputFiles({ name: 'bound.glb', mimeType: 'model/gltf-binary', buffer: glb });
   await expect(page.locator('.said, [role=status]').filter({ hasText: /Carried weights over from bound.glb: [\d,  ]+ vertices/ }).first()).toBeVisible({ timeout: 30_000 });
   await expect(page.locator('#tray')).toContainText('22 of 22 joints lead some');
+  expect(wrong).toEqual([]);
+});
+
+test('a kept result is seen beside the weights of now, in the same pose', async ({ page }) => {
+  const wrong = errors(page);
+  const odile = await open(page, 'Odile', 'bind');
+  const glb = await (await page.request.get(`/characters/${odile}/handoff/glb`)).body();
+  const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'two.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: 'Two binds' } })).json();
+  made.push(id);
+  const at = async () => (await page.request.get(`/api/characters/${id}`)).json();
+  const op = async (name, params) => {
+    const before = (await at()).head;
+    expect((await page.request.post(`/api/characters/${id}/ops`, { data: { op: name, params, base: before, confirmed: true } })).ok()).toBe(true);
+    await expect.poll(async () => (await at()).head, { timeout: 30_000 }).not.toBe(before);
+  };
+  await op('keep_result', { name: 'soft' });
+  await op('bind_near', { influences: 1, smooth: 0 });
+  await page.goto(`/characters/${id}/weights`);
+  await page.waitForSelector('body[data-ready]');
+  await page.locator('#compare').getByRole('button', { name: 'soft' }).click();
+  await expect(page.locator('.pane-name')).toHaveText(['Now', 'soft']);
+  await marrow(page, (m) => m.set({ pose: new Map([[m.store.character.joints.findIndex((j) => j.name === 'forearm_l'), [70, 0, 0]]]) }));
+  await expect(page.locator('#measures .beside')).toHaveCount(4);
+  const [apart, same, seen] = await marrow(page, (m) => {
+    const { plate } = m, [a, b] = plate.view.panes;
+    a.camera.position.x += 0.4;
+    a.controls.update();
+    const here = plate.seen().places, there = plate.beside.skin.readBack(plate.view.renderer);
+    plate.view.draw();
+    return [Math.max(...here.map((p, i) => Math.hypot(...[0, 1, 2].map((k) => p[k] - there[i][k])))), a.camera.position.distanceTo(b.camera.position), plate.beside.skin.group.visible && !plate.skin.group.visible];
+  });
+  expect(apart).toBeGreaterThan(0.01);
+  expect(same).toBeLessThan(1e-9);
+  expect(seen).toBe(true); // the last pane that was drawn shows the kept one
+  await page.locator('#compare').getByRole('button', { name: 'soft' }).click();
+  await expect(page.locator('.pane-name')).toHaveCount(1);
+  await expect(page.locator('#measures .beside')).toHaveCount(0);
+  expect(await marrow(page, (m) => m.plate.skin.group.visible)).toBe(true);
   expect(wrong).toEqual([]);
 });

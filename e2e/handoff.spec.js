@@ -55,6 +55,7 @@ test('sixteen joints a vertex bend alike', async ({ page }, info) => {
   await page.waitForSelector('body[data-ready]');
   expect(await page.evaluate(() => globalThis.marrow.plate.skin.influences.width)).toBe(16);
   await bendAlike(page, info, made.id, 16);
+  await page.request.post(`/api/characters/${made.id}/remove`);
 });
 
 async function bendAlike(page, info, id, influences = 4) {

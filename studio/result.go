@@ -34,6 +34,19 @@ func (s State) FindKept(name string) int {
 	return slices.IndexFunc(s.Kept, func(k Kept) bool { return k.Name == name })
 }
 
+// WithKept returns the state with the weights of a kept result in the place of its own.
+func (s State) WithKept(name string) (*State, error) {
+	i := s.FindKept(name)
+	if i < 0 {
+		return nil, Wrong("no result is kept as %q", name)
+	}
+	if s.Mesh == nil || len(s.Kept[i].Weights.Of) != len(s.Mesh.Points) {
+		return nil, Wrong("%s was kept for another mesh", name)
+	}
+	s.Weights, s.Bind = s.Kept[i].Weights, s.Kept[i].Result
+	return &s, nil
+}
+
 // Parameter decodes one of the parameters that the result was made with; the zero
 // value where it has none of that name.
 func Parameter[T any](r *Result, name string) (out T) {

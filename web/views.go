@@ -60,6 +60,27 @@ func (s *site) weightsView(w http.ResponseWriter, r *http.Request) {
 	s.send(w, r, data, err)
 }
 
+// keptView sends the weights of a kept result, to be shown beside those of now.
+func (s *site) keptView(w http.ResponseWriter, r *http.Request) {
+	_, state, err := s.atRevision(r)
+	var data []byte
+	if err == nil {
+		var name string
+		if name, err = url.PathUnescape(param(r, "name")); err == nil {
+			if i := state.FindKept(name); i >= 0 && len(state.Kept[i].Weights.Of) == len(state.Mesh.Points) {
+				data, err = bundle.WeightsView(state.Kept[i].Weights)
+			} else {
+				err = studio.ErrNotFound
+			}
+		}
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	s.send(w, r, data, nil)
+}
+
 // revision returns the one that the address names.
 func (s *site) revision(r *http.Request) (studio.Revision, error) {
 	n, err := strconv.ParseInt(param(r, "rev"), 10, 64)

@@ -194,7 +194,13 @@ func (s *site) measure(w http.ResponseWriter, r *http.Request) {
 	}
 	var m any
 	if err == nil {
-		m, err = weights.Measure(o.state, angles)
+		state := o.state
+		if name := r.URL.Query().Get("kept"); name != "" {
+			state, err = state.WithKept(name)
+		}
+		if err == nil {
+			m, err = weights.Measure(state, angles)
+		}
 	}
 	if err != nil {
 		s.problem(w, r, err)

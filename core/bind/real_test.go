@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 )
@@ -15,6 +16,7 @@ import (
 // The skeletons are written by hand from cross-sections of the meshes; the
 // meshes are CGAL's examples (Debian's libcgal-demo).
 func TestRealMeshesBindWithAllJointsSolved(t *testing.T) {
+	need.Time(t)
 	for name, lines := range map[string][]string{
 		"cow": {
 			"hips - -0.36 0.12 0", "spine hips -0.15 0.06 0", "chest spine 0.08 0.06 0", "neck chest 0.22 0.10 0", "head neck 0.34 0.20 0", "muzzle head 0.47 0.17 0",
@@ -55,6 +57,7 @@ func TestRealMeshesBindWithAllJointsSolved(t *testing.T) {
 
 // The man stands along Z; the fit is of core/skeleton, the bind of this package.
 func TestTheManIsFittedAndBound(t *testing.T) {
+	need.Time(t)
 	m := readOFF(t, "man")
 	g := m.GuessPlacement()
 	require.Equal(t, "z", g.Up, g.Reason)

@@ -94,3 +94,38 @@ func TestWhichJointsDeform(t *testing.T) {
 	_, _, err = studiotest.Try(s, "set_deform", string(names))
 	require.ErrorContains(t, err, "no joint would be left")
 }
+
+// Chosen joints are bound anew by another method: vertices that they do not move before or
+// after keep their bytes, sums are 1, and the others keep their proportions.
+func TestChosenJointsAreBoundAnew(t *testing.T) {
+	need.Time(t)
+	s := studiotest.Bound(t)
+	out, told, err := studiotest.Try(s, "bind_joints", `{"joints":["forearm_l","hand_l"],"method":"volume"}`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "Bound forearm_l, hand_l anew")
+	require.NoError(t, out.Weights.Validate())
+	require.Empty(t, out.Stray())
+	moves := func(s studio.State, v int) bool {
+		for _, x := range s.Weights.Of[v] {
+			if name := s.Weights.Joints[x.Joint]; name == "forearm_l" || name == "hand_l" {
+				return true
+			}
+		}
+		return false
+	}
+	same, changed := 0, 0
+	for v := range s.Weights.Of {
+		if !moves(s, v) && !moves(out, v) {
+			require.Equal(t, s.Weights.Of[v], out.Weights.Of[v])
+			same++
+		} else {
+			changed++
+		}
+	}
+	require.Greater(t, same, 10*changed/2)
+	require.Positive(t, changed)
+	for _, bad := range []string{`{"joints":[],"method":"heat"}`, `{"joints":["nobody"],"method":"heat"}`, `{"joints":["hand_l"],"method":"rigid"}`} {
+		_, _, err := studiotest.Try(s, "bind_joints", bad)
+		require.True(t, studio.IsInput(err), bad)
+	}
+}

@@ -3,6 +3,7 @@
 // `up`; else it gets `click`. `show` says how the character is drawn for it.
 import { Box3, DoubleSide, Quaternion, Vector3 } from 'three';
 import { getBuffer } from './api.js';
+import { Beside } from './beside.js';
 import { Bones } from './bones.js';
 import { openBundle } from './bundle.js';
 import { Instrument, dialsOf } from './instrument.js';
@@ -22,6 +23,7 @@ export class Plate {
     this.view.scene.add(this.bones.group);
     this.posed = new Posed([]);
     this.columns = new Columns();
+    this.beside = new Beside(this);
     this.instrument = new Instrument(this.view, {
       begin: () => this.tool.grip?.(this),
       turn: (axis, degrees) => this.tool.turning?.(axis, degrees),
@@ -53,6 +55,7 @@ export class Plate {
   // turnTo changes the tool with the stage.
   turnTo(stage) {
     this.tool?.leave?.(this);
+    this.beside.close();
     this.tool = this.tools.get(stage);
     this.lookFrom();
     this.tool?.enter?.(this);
@@ -99,6 +102,7 @@ export class Plate {
       this.weightsKey = key;
     }
     this.setJoints(c.joints, c);
+    if (!this.beside.holds(c)) this.beside.close();
     this.bend();
     this.show();
   }
@@ -130,6 +134,7 @@ export class Plate {
   bend() {
     this.posed.update(this.tool?.swung ?? (this.tool?.posed ? store.pose : new Map()), this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
     this.skin?.setPose(this.posed.skin);
+    this.beside.pose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
     this.drawBones();
   }
@@ -162,7 +167,9 @@ export class Plate {
     const places = store.finding?.where;
     const through = store.through ?? Boolean(this.tool.through || (places && !places.joints?.length));
     const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces' || f.code === 'inside_out');
-    this.skin.show({ mode: how.mode ?? 0, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid });
+    const look = { mode: how.mode ?? 0, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid };
+    this.skin.show(look);
+    this.beside.show(look);
     document.getElementById('backs').hidden = through || solid;
     [[this.skin.found, places, '--rust'], [this.skin.would, how.would, '--teal'], [this.skin.chosen, how.chosen, '--amber']].forEach(([group, what, name], i) => {
       if (this.marks[i] === what) return;

@@ -39,6 +39,7 @@ export const store = {
   tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
   axes: { all: true, size: 1 }, // which joints' axes are drawn, and how large
+  beside: '', // the kept result that is shown in a second pane
   bindShown: false, // at the bind pose: the recorded pose is shown, not the current one
 
   // chosen is the number of the chosen joint, -1 for none; also those besides it.

@@ -18,7 +18,6 @@ uniform sampler2D turns;
 uniform sampler2D inks;
 uniform bool bound;
 uniform bool wide;
-uniform bool mixes;
 uniform int mode;
 uniform int chosen;
 uniform int joints;
@@ -43,6 +42,7 @@ mat4 turnOf(float j) {
   int i = int(j + 0.5), k = 4 * (i % PER_ROW), r = i / PER_ROW;
   return mat4(texelFetch(turns, ivec2(k, r), 0), texelFetch(turns, ivec2(k + 1, r), 0), texelFetch(turns, ivec2(k + 2, r), 0), texelFetch(turns, ivec2(k + 3, r), 0));
 }
+#ifdef MIXES
 // A motion as a dual quaternion (Kavan et al. 2007): its rotation, and half its way times that.
 vec4 times(vec4 a, vec4 b) { return vec4(a.w * b.xyz + b.w * a.xyz + cross(a.xyz, b.xyz), a.w * b.w - dot(a.xyz, b.xyz)); }
 vec4 rotation(mat3 m) {
@@ -58,6 +58,7 @@ bool rigid(mat3 m) {
   vec3 a = m[0], b = m[1], c = m[2];
   return max(max(abs(dot(a, a) - 1.0), abs(dot(b, b) - 1.0)), max(max(abs(dot(c, c) - 1.0), abs(dot(a, b))), max(max(abs(dot(b, c)), abs(dot(c, a))), abs(dot(cross(a, b), c) - 1.0)))) < 1e-4;
 }
+#endif
 struct Blend { mat4 m; float sum; float mix; vec4 turn; vec4 way; vec4 first; bool whole; };
 // follow adds what four joints do to a vertex.
 void follow(vec4 joint, vec4 weight, inout Blend x) {
@@ -67,7 +68,7 @@ void follow(vec4 joint, vec4 weight, inout Blend x) {
     x.m += weight[k] * t;
     x.sum += weight[k];
     if (int(joint[k] + 0.5) % joints == chosen) vWeight += weight[k];
-    if (!mixes) continue;
+#ifdef MIXES
     int i = int(joint[k] + 0.5);
     x.mix += weight[k] * texelFetch(inks, ivec2(i % PER_ROW, i / PER_ROW), 0).a;
     mat3 r = mat3(t) + mat3(1.0);
@@ -77,6 +78,7 @@ void follow(vec4 joint, vec4 weight, inout Blend x) {
     float w = dot(q, x.first) < 0.0 ? -weight[k] : weight[k];
     x.turn += w * q;
     x.way += w * d;
+#endif
   }
 }
 void main() {
@@ -93,6 +95,7 @@ void main() {
     float sum = x.sum;
     // The matrices are less the identity: what they add to rest.
     vec3 by = (m * p).xyz, nby = mat3(m) * n;
+#ifdef MIXES
     if (x.mix > 0.0 && x.whole && dot(x.turn, x.turn) > 0.0) {
       float l = length(x.turn);
       vec4 q = x.turn / l, w = times(x.way / l, vec4(-q.xyz, q.w));
@@ -100,6 +103,7 @@ void main() {
       by = mix(by, q.w * c + cross(q.xyz, c) + 2.0 * w.xyz, min(1.0, x.mix));
       nby = mix(nby, q.w * cn + cross(q.xyz, cn), min(1.0, x.mix));
     }
+#endif
     p.xyz += by;
     n += nby;
     if (mode == 2) { int i = int(jointA.x + 0.5); vColour = sum > 0.0 ? texelFetch(inks, ivec2(i % PER_ROW, i / PER_ROW), 0).rgb : vec3(0.8, 0.1, 0.1); }
@@ -165,7 +169,6 @@ void main() {
 export class Skin {
   constructor(bundle) {
     this.group = new Group();
-    this.geometries = [];
     this.base = bundle.base;
     this.triangles = bundle.index;
     this.faces = bundle.face;
@@ -186,10 +189,10 @@ export class Skin {
     this.turns = new DataTexture(new Float32Array(16), 4, 1, RGBAFormat, FloatType);
     this.inks = new DataTexture(new Float32Array(4), 1, 1, RGBAFormat, FloatType);
     this.shared = {
-      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, wide: { value: false }, mixes: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
+      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, wide: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
     };
     this.material = new ShaderMaterial({
-      vertexShader: vertex, fragmentShader: fragment, side: DoubleSide,
+      vertexShader: vertex, fragmentShader: fragment, defines: {}, side: DoubleSide,
       uniforms: {
         ...this.shared, alpha: { value: 1 }, faded: { value: 0 }, paper: { value: new Color() }, inkColour: { value: new Color() }, stop: { value: ramp() },
       },
@@ -218,16 +221,16 @@ export class Skin {
     const g = new BufferGeometry();
     for (const [name, a] of Object.entries(this.attributes)) g.setAttribute(name, a);
     g.setIndex(new BufferAttribute(index, 1));
-    this.geometries.push(g);
     return g;
   }
 
   flatMaterial(name, alpha, round = false) {
     const m = new ShaderMaterial({
-      vertexShader: vertex, fragmentShader: flat, transparent: true, depthTest: !round, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2,
+      vertexShader: vertex, fragmentShader: flat, defines: {}, transparent: true, depthTest: !round, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2,
       uniforms: { ...this.shared, tint: { value: ink(name) }, alpha: { value: alpha }, round: { value: round } },
     });
     m.ink = name;
+    if (this.mixes) m.defines.MIXES = 1;
     return m;
   }
 
@@ -244,7 +247,7 @@ export class Skin {
   setWeights({ width, joint, value }, list, records = 1) {
     const joints = list.length;
     this.mix = list.map((j) => j.mix ?? 0);
-    this.shared.mixes.value = this.mix.some((x) => x > 0);
+    this.blend(this.mix.some((x) => x > 0));
     this.influences = { width, joint, value };
     if (width > 8) this.widen();
     this.shared.wide.value = width > 8;
@@ -270,12 +273,24 @@ export class Skin {
     this.shared.bound.value = true;
   }
 
+  // blend has the vertex programs made with dual quaternions or without: few characters need
+  // them, and without them the programs are made in half the time.
+  blend(mixes) {
+    if (mixes === Boolean(this.mixes)) return;
+    this.mixes = mixes;
+    this.group.traverse(({ material: m }) => {
+      if (m?.vertexShader !== vertex) return;
+      if (mixes) m.defines.MIXES = 1; else delete m.defines.MIXES;
+      m.needsUpdate = true;
+    });
+  }
+
   // widen makes room for nine and more joints a vertex, which few characters have.
   widen() {
     for (const name of ['jointC', 'weightC', 'jointD', 'weightD']) {
       if (this.attributes[name]) continue;
       this.attributes[name] = new BufferAttribute(new Float32Array(4 * this.base.length), 4);
-      for (const g of this.geometries) g.setAttribute(name, this.attributes[name]);
+      this.group.traverse(({ geometry: g }) => { if (g?.attributes.jointA === this.attributes.jointA) g.setAttribute(name, this.attributes[name]); });
     }
   }
 
@@ -426,7 +441,7 @@ export class Skin {
     for (let i = 0; i < this.base.length; i++) {
       const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
       let a = x, b = y, c = z;
-      const d = this.shared.mixes.value && this.dualAt(i, matrices, x, y, z);
+      const d = this.mixes && this.dualAt(i, matrices, x, y, z);
       for (let k = 0, v = this.base[i] * width; k < width; k++, v++) {
         const w = value[v];
         if (w === 0) continue;
@@ -472,7 +487,7 @@ export class Skin {
     const n = this.base.length, width = 1024, height = Math.ceil(n / width);
     const target = new WebGLRenderTarget(width, height, { type: FloatType, depthBuffer: false });
     const points = new Points(new BufferGeometry(), new ShaderMaterial({
-      vertexShader: vertex, defines: { READ_BACK: width }, depthTest: false,
+      vertexShader: vertex, defines: { READ_BACK: width, ...(this.mixes && { MIXES: 1 }) }, depthTest: false,
       fragmentShader: 'varying vec3 vView; void main() { gl_FragColor = vec4(vView, 1.0); }',
       uniforms: { ...this.shared, rows: { value: height } },
     }));

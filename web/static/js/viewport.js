@@ -159,6 +159,7 @@ export class Viewport {
       r.setViewport(x, y, e.width, e.height);
       r.setScissor(x, y, e.width, e.height);
       this.stand(p);
+      this.before?.(p);
       r.render(this.scene, p.camera);
     }
     this.drawn(this);

@@ -31,6 +31,9 @@ export class Columns {
   }
 }
 
+// tableOf puts the columns of a bundle of all joints together.
+export const tableOf = (b, names, vertices, of) => table(b.meta.joints.map((name, j) => [name, { vertex: b.vertex.subarray(b.start[j], b.start[j + 1]), value: b.value.subarray(b.start[j], b.start[j + 1]) }]), names, vertices, of);
+
 // table puts the columns together by vertex: at most sixteen joints each, the heaviest
 // first, by their numbers in names, and further on for the vertices of further records of
 // the bind pose (of). A joint that is not there moves nothing.

@@ -10,10 +10,12 @@ const layers = () => [...new Set([...tray.querySelectorAll('.layers input:checke
 
 // ready lets the ways be chosen that make sense: for what is marked, and one joint.
 function ready() {
+  for (const b of tray.querySelectorAll('[data-anew]')) b.disabled = !chosenNames().length;
   for (const b of tray.querySelectorAll('[data-give]')) b.disabled = !layers().length || (b.dataset.give === 'joint' && chosenNames().length !== 1);
 }
 tray.addEventListener('change', (e) => { if (e.target.closest('.layers')) ready(); });
 on('chosen also', ready);
+document.addEventListener('trayloaded', ready);
 
 // carry sends a bound file, which the server keeps, and takes its weights.
 async function carry(files) {
@@ -42,7 +44,8 @@ tray.addEventListener('change', async (e) => {
 });
 
 tray.addEventListener('click', (e) => {
-  const give = e.target.closest('[data-give]');
+  const give = e.target.closest('[data-give]'), anew = e.target.closest('[data-anew]');
+  if (anew) operate('bind_joints', { joints: chosenNames(), method: anew.parentElement.querySelector('[name=anew]').value });
   if (give) operate('give_pieces', { parts: layers(), how: give.dataset.give, ...(give.dataset.give === 'joint' && { joint: chosenNames()[0] }) });
   const b = e.target.closest('[data-deform]');
   const take = e.target.closest('[data-take]');

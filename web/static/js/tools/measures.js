@@ -22,7 +22,7 @@ function arrays({ skin, columns }) {
   all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
-  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order }) => ({ name, parent, pos, rot, order }))), JSON.stringify(store.character.binding ?? null)];
+  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order, mix }) => ({ name, parent, pos, rot, order, mix }))), JSON.stringify(store.character.binding ?? null)];
 }
 
 // numberOf tells one bind pose from another without reading it.
@@ -38,7 +38,7 @@ function numberOf(binding) {
 export async function measured(pose = posesByName()) {
   if (!why()) {
     try {
-      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order].join()).join(), numberOf(store.character.binding)].join('|');
+      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix].join()).join(), numberOf(store.character.binding)].join('|');
       if (loaded !== key) { await core('load', ...arrays(plate)); loaded = key; }
       return await core('measure', JSON.stringify(pose));
     } catch (e) { if (!why()) throw e; }
@@ -55,6 +55,8 @@ async function update() {
     do {
       again = false;
       put(JSON.parse(await measured()));
+      const { beside } = store;
+      besides(beside && await post(`/api/characters/${store.id}/measure?kept=${encodeURIComponent(beside)}`, posesByName()));
       if (why()) await new Promise((r) => { setTimeout(r, 300); }); // a server is not asked at every frame
     } while (again && shown());
   } catch (e) { note(`It could not be measured: ${e.message}`); } finally { busy = false; }
@@ -72,6 +74,21 @@ function put(m) {
   note(why() ? `Measured by the server: WebAssembly did not start here (${why()}).` : '');
 }
 
+// besides puts the measures of the result that is shown beside after those of now.
+function besides(m) {
+  for (const d of tray.querySelectorAll('#measures .beside')) d.remove();
+  if (!m) return;
+  const share = m.rest === 0 ? NaN : m.volume / m.rest;
+  const text = { farthest: `${(100 * m.farthest).toFixed(1)} cm`, volume: `${(100 * share).toFixed(1)} %`, longest: `${(100 * m.longest).toFixed(0)} %`, shortest: `${(100 * m.shortest).toFixed(0)} %` };
+  for (const [name, t] of Object.entries(text)) {
+    const dd = document.createElement('dd');
+    dd.className = 'beside';
+    dd.title = store.beside;
+    dd.textContent = t;
+    tray.querySelector(`#measures [data-m=${name}]`).after(dd);
+  }
+}
+
 function note(text) {
   const p = tray.querySelector('#measures [data-m=note]');
   if (!p) return;
@@ -79,5 +96,5 @@ function note(text) {
   p.hidden = !text;
 }
 
-on('pose character', update);
+on('pose character beside', update);
 document.addEventListener('trayloaded', update);

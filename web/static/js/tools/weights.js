@@ -10,6 +10,7 @@ const kept = `pose/${store.id}`; // over a reload
 export const tool = {
   stage: 'weights',
   posed: true,
+  enter(plate) { tool.plate = plate; },
   get handle() { return store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
   async click(plate, pane, x, y, e) {
     if (chooseAt(plate, pane, x, y, e) || !store.character.weights) return;
@@ -45,6 +46,14 @@ export function commands(add) {
   add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
   add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), () => store.stage === 'weights', { words: 'influence colour display' });
 }
+
+tray.addEventListener('click', (e) => {
+  const b = e.target.closest('[data-beside]');
+  if (b) tool.plate.beside.open(b.getAttribute('aria-pressed') === 'true' ? '' : b.dataset.beside);
+});
+const pressed = () => { for (const b of tray.querySelectorAll('[data-beside]')) b.setAttribute('aria-pressed', b.dataset.beside === store.beside); };
+on('beside character', pressed);
+document.addEventListener('trayloaded', pressed);
 
 const blendable = () => { for (const b of tray.querySelectorAll('[data-blend=chosen]')) b.disabled = !chosenJoint(); };
 on('chosen also character stage', blendable);
