@@ -1,6 +1,7 @@
 package main
 
 import (
+	"errors"
 	"fmt"
 	"io"
 
@@ -50,6 +51,9 @@ coordinates of the mesh's file.`,
 			op := "bind_" + method
 			var brought studio.Upload
 			if method == "carry" {
+				if from == "" {
+					return errors.New("carry needs --from, the bound .glb that the weights are taken from")
+				}
 				var err error
 				if brought, err = readUpload(from); err != nil {
 					return err

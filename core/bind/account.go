@@ -30,6 +30,7 @@ func Account(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, e Evidence)
 		e.Deform = s.Deforming()
 	}
 	a := &account{m: m, s: s, w: w, e: e, bones: deformingBones(s, e.Deform)}
+	a.tris, a.faceOf = m.Triangles()
 	r := &Report{Method: e.Method, Vertices: len(m.Points), Stray: w.Unweighted()}
 	r.Joints, r.Pieces, r.Unweighted = a.joints(), a.pieces(), len(r.Stray)
 	return r
@@ -41,6 +42,10 @@ type account struct {
 	w     *weights.Weights
 	e     Evidence
 	bones []skeleton.Bone
+
+	tris   [][3]int32
+	faceOf []int32
+	mean   float64 // length of an edge, 0 until it is asked
 }
 
 func (a *account) joints() []JointReport {
@@ -74,8 +79,7 @@ func (a *account) joints() []JointReport {
 		}
 	}
 	if a.e.Tree == nil {
-		tris, _ := a.m.Triangles()
-		a.e.Tree = geom.NewTree(a.m.World(), tris)
+		a.e.Tree = geom.NewTree(a.m.World(), a.tris)
 	}
 	a.e.Tree.PrepareWinding()
 	for i := range out {
@@ -173,18 +177,21 @@ func (a *account) within(joint int) int {
 
 // edge is the mean length of the mesh's edges, metres.
 func (a *account) edge() float64 {
+	if a.mean > 0 {
+		return a.mean
+	}
 	all := make([]bool, len(a.m.Points))
 	for v := range all {
 		all[v] = true
 	}
-	return edgeOf(a.m, a.m.World(), all)
+	a.mean = edgeOf(a.m, a.m.World(), all)
+	return a.mean
 }
 
 // between tells what lies between a joint's bones and the vertices nearest to them.
 func (a *account) between(joint int) string {
 	const asked = 64
 	points := a.m.World()
-	tris, faces := a.m.Triangles()
 	by := map[string]int{}
 	n := 0
 	for v, list := range a.e.Nearest {
@@ -202,8 +209,8 @@ func (a *account) between(joint int) string {
 			}
 		}
 		for _, hit := range a.e.Tree.Hits(points[v], r3.Sub(to, points[v]), 1e-3, 1) {
-			if t := tris[hit.Tri]; int(t[0]) != v && int(t[1]) != v && int(t[2]) != v {
-				by[a.m.Parts[a.m.PartOf(int(faces[hit.Tri]))].Name]++
+			if t := a.tris[hit.Tri]; int(t[0]) != v && int(t[1]) != v && int(t[2]) != v {
+				by[a.m.Parts[a.m.PartOf(int(a.faceOf[hit.Tri]))].Name]++
 				break
 			}
 		}

@@ -96,7 +96,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 		report.Layers = a.layers.layers(a.onLayers())
 		a.onMesh(report.Layers)
 		progress("Trying what lies over the body in poses", 0.96)
-		if err := report.tryThrough(ctx, m, s, a.w); err != nil {
+		if err := report.tryThrough(ctx, m, s, a.w, nil); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -207,11 +207,7 @@ func (a *automatic) over() {
 	if a.layers == nil || a.layers.pieces.Count() == 1 {
 		return
 	}
-	before := a.onLayers()
-	w, far := a.layers.over(before, a.o.Limits)
-	if a.to == nil && w == before {
-		w = &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
-	}
+	w, far := a.layers.over(a.onLayers(), a.o.Limits)
 	a.layers.evened(w, a.o.Limits)
 	how := map[string]string{KindCloth: beneathHow, KindRigid: rigidHow, KindCard: cardHow}
 	for v := range a.w.Of {

@@ -64,7 +64,7 @@ type Layer struct {
 
 // tryThrough turns joints one by one through a part of their usual range and measures how the
 // body comes through its layers.
-func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights) error {
+func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, b *pose.Binding) error {
 	if len(r.Layers) == 0 {
 		return nil
 	}
@@ -83,7 +83,8 @@ func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skele
 			body = append(body, t)
 		}
 	}
-	all, err := deform.SkinThrough(ctx, m.World(), body, lists, w, s, nil, pose.Extremes(s, s.Trials(skeleton.DefaultMarks), triedShare))
+	poses := deform.Affordable(pose.Extremes(s, s.Trials(skeleton.DefaultMarks), triedShare), s, w)
+	all, err := deform.SkinThrough(ctx, m.World(), body, lists, w, s, b, poses)
 	if err != nil {
 		return err
 	}
@@ -94,8 +95,9 @@ func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skele
 }
 
 // Relayered measures the layers of a report anew for weights that were changed. how says what
-// the pieces of some parts go as now, by the names of the parts; the others as they went.
-func (r *Report) Relayered(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, how map[string]string) error {
+// the pieces of some parts go as now, by the names of the parts; the others as they went. b is
+// the poses that the skin was bound in.
+func (r *Report) Relayered(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, b *pose.Binding, how map[string]string) error {
 	if len(r.Layers) == 0 {
 		return nil
 	}
@@ -121,7 +123,7 @@ func (r *Report) Relayered(ctx context.Context, m *mesh.Mesh, s *skeleton.Skelet
 		}
 	}
 	r.Layers = l.layers(w)
-	return r.tryThrough(ctx, m, s, w)
+	return r.tryThrough(ctx, m, s, w, b)
 }
 
 // triedShare is the part of a joint's usual range that layers are tried with.
@@ -142,7 +144,7 @@ func (l *Layer) findings() []finding.Finding {
 	if t := l.Through; t != nil && t.Vertices > 0 {
 		share := float64(t.Vertices) / float64(max(1, l.Vertices))
 		f := finding.Finding{Code: "skin_through", Severity: finding.Note, Count: t.Vertices,
-			Title: fmt.Sprintf("Skin comes through %s in %d of the poses that were tried", l.name(), t.Poses),
+			Title: fmt.Sprintf("Skin comes through %s in %d of %d poses", l.name(), t.Poses, t.Tried),
 			Why:   fmt.Sprintf("Each joint was turned by %.0f %% of its usual range. The worst was %s.", 100*triedShare, t.Pose),
 			Evidence: []finding.Evidence{{What: "share of its vertices under the skin", Value: share, Limit: throughLimit},
 				{What: "deepest", Value: t.Deepest, Unit: "m"}},
@@ -384,10 +386,10 @@ func (l *layering) over(w *weights.Weights, limits weights.Limits) (out *weights
 		}
 	}
 	far = make([]float64, len(l.points))
-	if len(solved) == 0 {
-		return w, far
-	}
 	out = &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
+	if len(solved) == 0 {
+		return out, far
+	}
 	tree := geom.NewTree(l.points, solved)
 	cloth := make([]bool, len(l.points))
 	type place struct {
@@ -445,27 +447,19 @@ func (l *layering) even(w *weights.Weights, which []bool, reach float64, limits 
 	}
 }
 
-// evened gives vertices of different pieces that stand in one place the mean of their
-// weights, so that a seam does not open; what keeps its shape takes no part. to and from are
-// of the same mesh. It returns how many changed.
-func (l *layering) evened(w *weights.Weights, limits weights.Limits) int {
-	at := make(map[r3.Vec][]int32)
-	grain := geom.NearShare * geom.BoxOf(l.points).Diagonal()
-	if grain == 0 {
-		return 0
-	}
-	for v, p := range l.points {
-		if k := l.pieces.OfVertex[v]; k < 0 || l.kind[k] == KindRigid || l.kind[k] == KindCard || len(w.Of[v]) == 0 {
-			continue
-		}
-		key := r3.Vec{X: math.Round(p.X / grain), Y: math.Round(p.Y / grain), Z: math.Round(p.Z / grain)}
-		at[key] = append(at[key], int32(v))
-	}
-	changed := 0
-	for _, list := range at {
+// evened gives vertices of different pieces that a seam joins the mean of their weights, so
+// that it does not open; what keeps its shape takes no part.
+func (l *layering) evened(w *weights.Weights, limits weights.Limits) {
+	for _, group := range l.m.Surface().Seams(geom.NearShare*geom.BoxOf(l.points).Diagonal(), true).Groups {
+		var list []int32
 		apart := false
-		for _, v := range list[1:] {
-			apart = apart || l.pieces.OfVertex[v] != l.pieces.OfVertex[list[0]]
+		for _, v := range group {
+			k := l.pieces.OfVertex[v]
+			if k < 0 || l.kind[k] == KindRigid || l.kind[k] == KindCard || len(w.Of[v]) == 0 {
+				continue
+			}
+			list = append(list, v)
+			apart = apart || k != l.pieces.OfVertex[list[0]]
 		}
 		if !apart {
 			continue
@@ -477,10 +471,8 @@ func (l *layering) evened(w *weights.Weights, limits weights.Limits) int {
 		mean := w.Blend(list, shares, limits)
 		for _, v := range list {
 			w.Of[v] = mean
-			changed++
 		}
 	}
-	return changed
 }
 
 // layers measures how what lies over the body goes with it.

@@ -24,9 +24,8 @@ func (a *account) spread(out []JointReport) {
 		of[k] = a.s.Index(name)
 	}
 	points := a.m.World()
-	tris, _ := a.m.Triangles()
 	mass := make([]float64, len(points))
-	for _, t := range tris {
+	for _, t := range a.tris {
 		third := math.Sqrt(r3.Norm2(geom.TriangleNormal(points[t[0]], points[t[1]], points[t[2]]))) / 6
 		for _, v := range t {
 			mass[v] += third
@@ -34,7 +33,6 @@ func (a *account) spread(out []JointReport) {
 	}
 	touched := make([][]int32, len(out)) // by joint
 	value := make([][]float64, len(out))
-	shared := make([][]float64, len(out)) // with each other joint
 	for v, list := range a.w.Of {
 		for _, x := range list {
 			i := of[x.Joint]
@@ -46,28 +44,28 @@ func (a *account) spread(out []JointReport) {
 				continue
 			}
 			touched[i], value[i] = append(touched[i], int32(v)), append(value[i], x.Value)
-			if shared[i] == nil {
-				shared[i] = make([]float64, len(out))
-			}
-			for _, y := range list {
-				if k := of[y.Joint]; k >= 0 && k != i {
-					shared[i][k] += x.Value * y.Value * mass[v]
-				}
-			}
 		}
 	}
 	start, to := a.m.Edges().Neighbours(len(points))
 	pieces := a.m.Pieces()
 	geom.Chunks(len(out), 1, func(i, _ int) {
 		r := &out[i]
+		shared := make([]float64, len(out)) // with each other joint
 		var names []int
-		for k, x := range shared[i] {
-			if x > 0 {
-				names = append(names, k)
+		for at, v := range touched[i] {
+			for _, y := range a.w.Of[v] {
+				k := of[y.Joint]
+				if k < 0 || k == i || mass[v] == 0 {
+					continue
+				}
+				if shared[k] == 0 {
+					names = append(names, k)
+				}
+				shared[k] += value[i][at] * y.Value * mass[v]
 			}
 		}
 		sort.Slice(names, func(p, q int) bool {
-			return shared[i][names[p]] > shared[i][names[q]] || shared[i][names[p]] == shared[i][names[q]] && names[p] < names[q]
+			return shared[names[p]] > shared[names[q]] || shared[names[p]] == shared[names[q]] && names[p] < names[q]
 		})
 		for _, k := range names[:min(len(names), mostNeighbours)] {
 			r.Neighbours = append(r.Neighbours, a.s.Joints[k].Name)

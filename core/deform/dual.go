@@ -127,7 +127,7 @@ func LinearApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *p
 			trials = append(trials, t)
 		}
 	}
-	for _, p := range pose.Extremes(s, trials, apartShare) {
+	for _, p := range Affordable(pose.Extremes(s, trials, apartShare), s, w) {
 		mixed, linear := Bound(points, w, s, p.Pose, b), Bound(points, w, plain, p.Pose, b)
 		for v := range mixed {
 			if d := r3.Norm2(r3.Sub(mixed[v], linear[v])); d > apart {

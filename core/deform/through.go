@@ -17,6 +17,7 @@ import (
 type Through struct {
 	Pose     string  `json:"pose"`     // the worst of those that were tried
 	Poses    int     `json:"poses"`    // in which any does
+	Tried    int     `json:"tried"`    // poses that were tried
 	Vertices int     `json:"vertices"` // of the layer that are under the skin in the worst
 	Deepest  float64 `json:"deepest_m"`
 
@@ -37,6 +38,9 @@ func SkinThrough(ctx context.Context, points []r3.Vec, body [][3]int32, layers [
 	out := make([]Through, len(layers))
 	if len(body) == 0 || len(layers) == 0 {
 		return out, nil
+	}
+	for k := range out {
+		out[k].Tried = len(poses)
 	}
 	rest := geom.NewTree(points, body)
 	rest.PrepareWinding()
@@ -94,7 +98,7 @@ func SkinThrough(ctx context.Context, points []r3.Vec, body [][3]int32, layers [
 					}
 				}
 			})
-			one := Through{Pose: p.Name}
+			one := Through{Pose: p.Name, Tried: len(poses)}
 			for i, d := range deep {
 				if d > depth {
 					one.Vertices++
@@ -116,4 +120,27 @@ func SkinThrough(ctx context.Context, points []r3.Vec, body [][3]int32, layers [
 		}
 	}
 	return out, nil
+}
+
+// mostMoved bounds how many vertices are posed in all when poses are tried: about two seconds.
+const mostMoved, fewestPoses = 5_000_000, 24
+
+// Affordable keeps as many poses as a skin of n vertices can be tried in within some seconds,
+// those of the joints that move most of it.
+func Affordable(list []pose.Tried, s *skeleton.Skeleton, w *weights.Weights) []pose.Tried {
+	moved := make([]float64, len(s.Joints))
+	at := s.Numbers()
+	for _, influences := range w.Of {
+		for _, x := range influences {
+			if i, ok := at[w.Joints[x.Joint]]; ok {
+				moved[i] += x.Value
+			}
+		}
+	}
+	for i := len(moved) - 1; i > 0; i-- { // what hangs from a joint goes with it
+		if p := s.Joints[i].Parent; p >= 0 {
+			moved[p] += moved[i]
+		}
+	}
+	return pose.Heaviest(list, moved, max(fewestPoses, mostMoved/max(1, len(w.Of))))
 }

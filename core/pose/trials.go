@@ -3,6 +3,7 @@ package pose
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
@@ -34,6 +35,35 @@ func Extremes(s *skeleton.Skeleton, trials []skeleton.Trial, share float64) []Tr
 				out = append(out, Tried{fmt.Sprintf("%s %s %.0f°", s.Joints[t.Joint].Name, t.Name, degrees), t.Joint, Pose{s.Joints[t.Joint].Name: AboutWorld(s, t, degrees)}})
 			}
 		}
+	}
+	return out
+}
+
+// Heaviest keeps the n poses of the joints with the greatest weight, in the order of the list:
+// where there is not time for all, those that move most are tried.
+func Heaviest(list []Tried, weight []float64, n int) []Tried {
+	if len(list) <= n {
+		return list
+	}
+	order := make([]int, len(list))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		x, y := weight[list[a].Joint], weight[list[b].Joint]
+		switch {
+		case x > y:
+			return -1
+		case x < y:
+			return 1
+		}
+		return 0
+	})
+	order = order[:n]
+	slices.Sort(order)
+	out := make([]Tried, n)
+	for i, k := range order {
+		out[i] = list[k]
 	}
 	return out
 }

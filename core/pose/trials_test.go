@@ -37,3 +37,11 @@ func TestExtremesTurnAboutTheWorldsAxis(t *testing.T) {
 		require.Contains(t, p.Name, s.Joints[p.Joint].Name)
 	}
 }
+
+// Where not all can be tried, the poses of the joints with the greatest weight are, in order.
+func TestTheHeaviestPosesAreKept(t *testing.T) {
+	list := []pose.Tried{{Name: "a", Joint: 0}, {Name: "b", Joint: 1}, {Name: "c", Joint: 2}, {Name: "d", Joint: 1}}
+	require.Equal(t, list, pose.Heaviest(list, []float64{1, 2, 3}, 4))
+	require.Equal(t, []pose.Tried{list[1], list[2], list[3]}, pose.Heaviest(list, []float64{1, 2, 3}, 3))
+	require.Equal(t, []pose.Tried{list[0], list[1]}, pose.Heaviest(list, []float64{9, 2, 1}, 2))
+}

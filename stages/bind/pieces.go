@@ -11,7 +11,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "give_pieces", Label: "Say what pieces follow", Stage: "bind", Words: "clothes armour rigid joint surface beneath parts layer button", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, New: func() studio.Operation { return &GivePieces{How: bind.Auto} }})
+	studio.Register(studio.Entry{Name: "give_pieces", Label: "Say what pieces follow", Stage: "bind", Words: "clothes armour rigid joint surface beneath parts layer button", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.LargeMesh, New: func() studio.Operation { return &GivePieces{How: bind.Auto} }})
 }
 
 // GivePieces gives all vertices of some parts new weights: "follow" as the surface under each,
@@ -97,7 +97,7 @@ func (o *GivePieces) Apply(ctx context.Context, s studio.State, _ studio.Progres
 		}
 	}
 	surface, _ := s.Mesh.Bindable()
-	if err := record.Report.Relayered(ctx, surface, s.Skeleton, next, now); err != nil {
+	if err := record.Report.Relayered(ctx, surface, s.Skeleton, next, s.Binding, now); err != nil {
 		return s, studio.Outcome{}, err
 	}
 	s.Weights, s.Bind = next, &record

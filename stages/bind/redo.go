@@ -57,7 +57,7 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 	in, _ := s.Mesh.Bindable()
 	report := bind.Account(in, s.Skeleton, next, bind.Evidence{Method: record.Report.Method + ", some joints anew"})
 	report.Layers = record.Report.Layers
-	if err := report.Relayered(ctx, in, s.Skeleton, next, nil); err != nil {
+	if err := report.Relayered(ctx, in, s.Skeleton, next, s.Binding, nil); err != nil {
 		return s, studio.Outcome{}, err
 	}
 	record.Report = *report

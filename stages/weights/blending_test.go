@@ -5,7 +5,7 @@ import (
 
 	"wisemarrow/core/deform"
 	"wisemarrow/internal/studiotest"
-	"wisemarrow/stages/handoff"
+	_ "wisemarrow/stages/handoff" // its findings are looked at
 	"wisemarrow/stages/weights"
 	"wisemarrow/studio"
 
@@ -15,7 +15,6 @@ import (
 // Joints are told how they blend, the measures follow, and the handoff tells what a file
 // would lose; all linear again there is nothing to tell.
 func TestJointsBlendByDualQuaternions(t *testing.T) {
-	_ = handoff.Write // its stage is looked at
 	s := studiotest.Bound(t)
 	bent := map[string][3]float64{"forearm_l": {0, 90, 0}, "spine_2": {0, 60, 0}}
 	linear, err := weights.Measure(&s, bent)
