@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { copy, errors, marrow, open } from './open.js';
+import { choose, copy, errors, marrow, open } from './open.js';
 
 // What a test made goes again, so that the cast is as it was.
 const made = [];
@@ -78,5 +78,45 @@ test('a kept result is seen beside the weights of now, in the same pose', async 
   await expect(page.locator('.pane-name')).toHaveCount(1);
   await expect(page.locator('#measures .beside')).toHaveCount(0);
   expect(await marrow(page, (m) => m.plate.skin.group.visible)).toBe(true);
+  expect(wrong).toEqual([]);
+});
+
+test('capsules are sized, dragged on both sides and taken back; the ladder mends what heat left', async ({ page }) => {
+  const wrong = errors(page);
+  const odile = await open(page, 'Bram', 'bind');
+  const obj = await (await page.request.get(`/characters/${odile}/handoff/glb`)).body();
+  const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'capsules.glb', mimeType: 'model/gltf-binary', buffer: obj }, name: 'Capsules' } })).json();
+  made.push(id);
+  await page.goto(`/characters/${id}/bind`);
+  await page.waitForSelector('body[data-ready]');
+  await page.locator('#capsules summary').click();
+  await page.locator('[data-capsules]').check();
+  const capsule = (joint) => marrow(page, (m, n) => m.store.character.capsules.find((c) => c.joint === n), joint);
+  await expect.poll(() => capsule('forearm_l')).toBeTruthy();
+  await choose(page, 'forearm_l');
+  const grip = page.locator('.grip.outer').first(), before = await capsule('forearm_r');
+  const { x, y } = await grip.boundingBox();
+  await page.mouse.move(x + 5, y + 5);
+  await page.mouse.down();
+  await page.mouse.move(x + 25, y - 15, { steps: 3 });
+  await page.mouse.up();
+  await expect.poll(async () => (await capsule('forearm_r')).stops[0].outer).not.toBe(before.stops[0].outer);
+  expect((await capsule('forearm_l')).stops).toEqual((await capsule('forearm_r')).stops);
+  await page.locator('#stops').getByRole('spinbutton', { name: 'Inner radius in millimetres of stop 1 to hand_l' }).fill('12');
+  await page.keyboard.press('Tab');
+  await expect.poll(async () => (await capsule('forearm_l')).stops[0].inner).toBeCloseTo(0.012, 6);
+  await grip.focus();
+  await page.keyboard.press('ArrowUp');
+  const was = (await capsule('forearm_l')).stops[0].outer;
+  await expect.poll(async () => (await capsule('forearm_l')).stops[0].outer).toBeCloseTo(was + 0.001, 6);
+  await page.locator('[data-op=bind_capsules] button').click();
+  await expect(page.locator('[role=status]').filter({ hasText: 'Bound by capsules' }).first()).toBeVisible({ timeout: 30_000 });
+  await page.locator('details', { has: page.locator('summary:text-is("Heat")') }).locator('summary').click();
+  await page.locator('[data-op=bind_heat] button').click();
+  const mend = page.getByRole('button', { name: 'Mend the bind, step by step' });
+  await expect(mend).toBeVisible({ timeout: 30_000 });
+  await mend.click();
+  await expect(page.locator('[role=status]').filter({ hasText: 'Mended the bind' }).first()).toBeVisible({ timeout: 60_000 });
+  await expect(mend).toHaveCount(0);
   expect(wrong).toEqual([]);
 });

@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Gives every fuzz test so many seconds, two at a time: fuzz.sh [SECONDS]. What they find is
+# Gives every fuzz test so many seconds, two at a time: fuzz.sh [SECONDS] [FOLDER]. What they find is
 # written below testdata/fuzz of the package and fails from then on; there lies also a part
 # of what they have learnt, as seeds of every test run. The rest stays in Go's own cache.
 set -euo pipefail
@@ -7,7 +7,7 @@ cd "$(dirname "$0")/.."
 seconds=${1:-60}
 out=$(mktemp -d)
 trap 'rm -rf "$out"' EXIT
-mapfile -t all < <(git grep -lE '^func Fuzz' -- '*_test.go' | while read -r file; do
+mapfile -t all < <(git grep -lE '^func Fuzz' -- "${2:-.}/*_test.go" | while read -r file; do
   grep -oE '^func Fuzz[A-Za-z]*' "$file" | while read -r _ name; do echo "$(dirname "$file") $name"; done
 done)
 echo "${#all[@]} fuzz tests, $seconds s each"

@@ -126,8 +126,10 @@ func TestEveryOperationHoldsOnHostileMeshes(t *testing.T) {
 		switch op {
 		case "fit_starter": // reads the mesh alone, and takes a second
 			return "{"
-		case "bind_volume":
+		case "bind_volume", "bind_shell":
 			return `{"cubes":24}`
+		case "mend_bind": // its steps are operations of their own
+			return `{"steps":["beneath","joints"]}`
 		}
 		return ""
 	}

@@ -8,6 +8,7 @@ package studio
 import (
 	"slices"
 
+	"wisemarrow/core/bind"
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
@@ -29,8 +30,10 @@ type State struct {
 	Bind     *Result
 	// Binding is the pose that the skin was bound in, where there are weights.
 	Binding *pose.Binding
-	Kept    []Kept     // results of binds beside the current one, by name
-	Look    *look.Look // materials as they came, for the handoff; nil without
+	// Capsules are those around the bones, for a bind by them; nil until they are sized.
+	Capsules *bind.Capsules
+	Kept     []Kept     // results of binds beside the current one, by name
+	Look     *look.Look // materials as they came, for the handoff; nil without
 	// Clips are motions that came with a skeleton. Their turns are about the
 	// world's axes at rest, so that joints may be given other axes.
 	Clips    []*pose.Clip

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"wisemarrow/core/bind"
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
@@ -87,6 +88,25 @@ func init() {
 			},
 			check: func(s *State) error { return checkMesh(s.Mesh) },
 			size:  func(s *State) int { return 200 * len(s.Mesh.Parts) },
+			onJoints: func(s *State, c JointChange) {
+				m := *s.Mesh
+				m.Parts = slices.Clone(m.Parts)
+				for i := range m.Parts {
+					switch p := &m.Parts[i]; {
+					case p.Leader == "":
+					case c.Renamed[p.Leader] != "":
+						p.Leader = c.Renamed[p.Leader]
+					default:
+						if heir, gone := c.Removed[p.Leader]; gone {
+							p.Leader = heir
+							if heir == "" {
+								p.Follows = ""
+							}
+						}
+					}
+				}
+				s.Mesh = &m
+			},
 		},
 		jsonRow("skeleton", func(s *State) **skeleton.Skeleton { return &s.Skeleton }, row{
 			check: func(s *State) error { return checkSkeleton(s.Skeleton) },
@@ -153,6 +173,23 @@ func init() {
 			onMove: func(s *State, p mesh.Placement, m *mesh.Mesh) {
 				if p != mesh.NoPlacement {
 					s.Bind = s.Bind.moved(p, m)
+				}
+			},
+		}),
+		jsonRow("capsules", func(s *State) **bind.Capsules { return &s.Capsules }, row{
+			check: func(s *State) error {
+				for i := range s.Capsules.Of {
+					if err := s.Capsules.Of[i].Check(); err != nil {
+						return err
+					}
+				}
+				return nil
+			},
+			size:     func(s *State) int { return 500 * len(s.Capsules.Of) },
+			onJoints: func(s *State, c JointChange) { s.Capsules = s.Capsules.Renamed(c.Renamed).Without(c.Removed) },
+			onMove: func(s *State, p mesh.Placement, _ *mesh.Mesh) {
+				if p.Scale != 1 {
+					s.Capsules = s.Capsules.Scaled(p.Scale)
 				}
 			},
 		}),

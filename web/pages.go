@@ -66,6 +66,7 @@ func parsePages() pages {
 		"firstPieces": bind.FirstPieces,
 		"allLead":     bind.AllLead,
 		"led":         bind.Led,
+		"told":        bind.Told,
 		"blends":      weights.Blends,
 		"dict": func(list ...any) map[string]any {
 			out := map[string]any{}

@@ -10,6 +10,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/formats/bundle"
 	"wisemarrow/stages/axes"
+	"wisemarrow/stages/bind"
 	"wisemarrow/studio"
 )
 
@@ -64,6 +65,7 @@ var sections = []section{
 		}
 		return names, nil
 	}},
+	{"capsules", []string{"capsules"}, func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil }},
 	{"convention", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Convention, nil }},
 	{"binding", []string{"binding"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Binding, nil }},
 	{"loose", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Loose, nil }},

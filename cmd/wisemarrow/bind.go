@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 
+	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
@@ -38,15 +39,17 @@ coordinates of the mesh's file.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
 			params, ok := map[string]map[string]any{
-				"auto":   {"influences": influences, "trace": trace},
-				"heat":   {"influences": influences, "trace": trace, "heat": heat, "laplacian": laplacian},
-				"volume": {"influences": influences, "trace": trace, "falloff": falloff, "cubes": cubes},
-				"near":   {"influences": influences, "trace": trace, "falloff": falloff},
-				"rigid":  {},
-				"carry":  {"influences": influences, "trace": trace, "from": by, "within": within},
+				"auto":     {"influences": influences, "trace": trace},
+				"heat":     {"influences": influences, "trace": trace, "heat": heat, "laplacian": laplacian},
+				"volume":   {"influences": influences, "trace": trace, "falloff": falloff, "cubes": cubes},
+				"near":     {"influences": influences, "trace": trace, "falloff": falloff},
+				"capsules": {"influences": influences, "trace": trace},
+				"shell":    {"influences": influences, "trace": trace, "cubes": cubes},
+				"rigid":    {},
+				"carry":    {"influences": influences, "trace": trace, "from": by, "within": within},
 			}[method]
 			if !ok {
-				return fmt.Errorf("there is no method %q; there are: auto, heat, volume, near, rigid, carry", method)
+				return fmt.Errorf("there is no method %q; there are: auto, heat, shell, volume, near, capsules, rigid, carry", method)
 			}
 			op := "bind_" + method
 			var brought studio.Upload
@@ -79,9 +82,14 @@ coordinates of the mesh's file.`,
 			if s, err = run(c.Context(), s, op, params, brought); err != nil {
 				return err
 			}
-			if mend && len(s.Bind.Report.Stray) > 0 {
-				if s, err = run(c.Context(), s, "follow_beneath", map[string]any{"mode": "auto"}); err != nil {
+			if mend && finding.Worst(studio.CheckOnly(&s, "bind")) == finding.Blocks {
+				switch mended, err := run(c.Context(), s, "mend_bind", nil); {
+				case studio.IsInput(err): // nothing makes it better: what is left is told below
+					fmt.Fprintln(c.ErrOrStderr(), err)
+				case err != nil:
 					return err
+				default:
+					s = mended
 				}
 			}
 			if out != "" {
@@ -98,14 +106,14 @@ coordinates of the mesh's file.`,
 		},
 	}
 	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf, .glb or .bvh (needed)")
-	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, volume (voxel geodesic), near, rigid, or carry from a bound file")
+	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, shell (heat over a closed skin), volume (voxel geodesic), near, capsules, rigid, or carry from a bound file")
 	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 16")
 	c.Flags().Float64Var(&trace, "trace", 0.001, "weights below this are dropped")
 	c.Flags().Float64Var(&heat, "heat", 1, "how strongly a vertex is held to its nearest bone")
 	c.Flags().StringVar(&laplacian, "laplacian", "plain", "of heat: plain, or robust, which has no weight of the wrong sign on any triangles")
 	c.Flags().Float64Var(&falloff, "falloff", 6, "of volume and near: how fast weights fall with the distance, 4 soft to 10 tight")
-	c.Flags().IntVar(&cubes, "cubes", 0, "of volume: cubes along the longest side, 24 to 320; 0 is 128")
-	c.Flags().BoolVar(&mend, "mend", false, "let pieces without weights follow the surface beneath them")
+	c.Flags().IntVar(&cubes, "cubes", 0, "of volume and shell: cubes along the longest side, 24 to 320; 0 is 128")
+	c.Flags().BoolVar(&mend, "mend", false, "go up the ladder of remedies where the bind left vertices or joints without a solution")
 	c.Flags().StringVar(&from, "from", "", "of carry: the bound .glb that the weights are taken from")
 	c.Flags().StringVar(&by, "by", "surface", "of carry: the nearest surface or vertex, or along the normal")
 	c.Flags().Float64Var(&within, "within", 0, "of carry: how far a place may be, metres; 0 is however far")

@@ -20,6 +20,9 @@ type Evidence struct {
 	Nearest [][]int32  // the joints whose bone is nearest
 	Sees    []bool     // it sees its nearest bone through the mesh
 	Tree    *geom.Tree // of the mesh's triangles, world frame; nil is built
+	// Otherwise is why a joint has no vertex as far as the method knows, where nothing else
+	// tells.
+	Otherwise string
 }
 
 // Account reports how a bind by any method came out: every joint solved, weak or
@@ -125,6 +128,8 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 		return ReasonOutside, fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
 	case length == 0 && r.Nearest == 0:
 		return ReasonShort, "its bone has no length"
+	case a.e.Nearest == nil && a.e.Otherwise != "":
+		return ReasonUnknown, a.e.Otherwise
 	case a.e.Nearest == nil:
 		return ReasonUnknown, "no vertex was given to it"
 	case r.Nearest == 0:

@@ -34,8 +34,8 @@ func (w Way) String() string {
 
 // Automatic binds by whatever the mesh calls for, until every vertex has weights: the body by
 // heat where that has a solution, on the mesh or on a working copy with faces turned outward,
-// cracks welded and doubled faces dropped; through the volume what is left of it, or all where
-// heat has no stable solution; and what lies over the body, in it or beside it with what is
+// cracks welded and doubled faces dropped; by heat on a closed shell around it what is left, or
+// all where heat has no stable solution; through the volume what the shell left; and what lies over the body, in it or beside it with what is
 // under it. The mesh is not changed. The report says how each set of vertices got its weights.
 func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress Progress) (*weights.Weights, *Report, error) {
 	if progress == nil {
@@ -78,15 +78,31 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 			return nil, nil, err
 		}
 	}
-	if a.w == nil || a.bare() || a.unsolved() > 0 {
-		if err := a.throughTheVolume(ctx, part(0.55, 0.85)); err != nil {
-			return nil, nil, err
+	for _, next := range []struct {
+		do       func(context.Context, Progress) (*weights.Weights, error)
+		how      string
+		from, to float64
+	}{{a.overAShell, shellHow, 0.55, 0.75}, {a.throughTheVolume, "through the volume", 0.75, 0.87}} {
+		if a.w != nil && !a.bare() && a.unsolved() == 0 {
+			break
+		}
+		w, err := next.do(ctx, part(next.from, next.to))
+		if ctx.Err() != nil {
+			return nil, nil, ctx.Err()
+		}
+		if err == nil {
+			a.fill(w, next.how)
+		} else if a.w == nil && next.how != shellHow {
+			return nil, nil, fmt.Errorf("neither heat nor the volume bind this mesh: %w", err)
 		}
 	}
 	progress("Letting what lies over the body follow it", 0.88)
 	a.over()
 	if err := a.rest(ctx, part(0.9, 0.95)); err != nil {
 		return nil, nil, err
+	}
+	for _, v := range led(m, a.w) {
+		a.how[v] = ledHow
 	}
 	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: a.nearest(), Sees: a.sees})
 	if r != nil {
@@ -227,6 +243,8 @@ const (
 	beneathHow = "as the surface under them"
 	rigidHow   = "whole, as the place nearest to them"
 	wallHow    = "as the other side of a thin wall"
+	shellHow   = "by heat on a closed shell"
+	ledHow     = "to one joint, as told"
 	cardHow    = "as cards, each as the place at its root"
 )
 
@@ -394,27 +412,34 @@ func workingCopy(m *mesh.Mesh) (*mesh.Mesh, mesh.Mapping) {
 // fewCubes are enough for what heat left over of a body, an eighth of the usual work.
 const fewCubes = 64
 
-// throughTheVolume binds through the volume, and takes that for what has no weights: all where
-// heat gave nothing, joints without a vertex where their bones are nearest, and whole vertices.
-func (a *automatic) throughTheVolume(ctx context.Context, progress Progress) error {
-	o := DefaultDistance
-	o.Limits, o.Deform = a.o.Limits, a.o.Deform
+// cubes is how many the longest side has for what is left.
+func (a *automatic) cubes() int {
 	if a.w != nil && 20*(len(a.w.Unweighted())-a.waiting()) < len(a.m.Points) {
-		o.Cubes = fewCubes
+		return fewCubes
 	}
+	return usualCubes
+}
+
+// overAShell binds a closed shell around the mesh by heat and carries the weights back.
+func (a *automatic) overAShell(ctx context.Context, progress Progress) (*weights.Weights, error) {
+	w, _, _, err := OverShell(ctx, a.m, a.s, a.o, a.cubes(), false, progress)
+	return w, err
+}
+
+// throughTheVolume binds through the volume.
+func (a *automatic) throughTheVolume(ctx context.Context, progress Progress) (*weights.Weights, error) {
+	o := DefaultDistance
+	o.Limits, o.Deform, o.Cubes = a.o.Limits, a.o.Deform, a.cubes()
 	w, _, err := Volume(ctx, a.m, a.s, o, progress)
-	if ctx.Err() != nil {
-		return ctx.Err()
-	}
-	if err != nil {
-		if a.w == nil {
-			return fmt.Errorf("neither heat nor the volume bind this mesh: %w", err)
-		}
-		return nil
-	}
+	return w, err
+}
+
+// fill takes weights of another method for what has none: all where heat gave nothing, joints
+// without a vertex what they lead there, and whole vertices of the body.
+func (a *automatic) fill(w *weights.Weights, how string) {
 	if a.w == nil {
-		a.take(w, "through the volume", nil)
-		return nil
+		a.take(w, how, nil)
+		return
 	}
 	leads := make([]bool, len(a.w.Joints))
 	for v := range a.w.Of {
@@ -422,13 +447,12 @@ func (a *automatic) throughTheVolume(ctx context.Context, progress Progress) err
 			leads[k] = true
 		}
 	}
-	for v := range a.w.Of { // joints that lead nothing get what they lead in the volume
+	for v := range a.w.Of {
 		if k := w.Leader(v); k >= 0 && a.o.Deform[k] && !leads[k] {
-			a.w.Of[v], a.how[v] = w.Of[v], "through the volume"
+			a.w.Of[v], a.how[v] = w.Of[v], how
 		}
 	}
-	a.take(w, "through the volume", func(v int) bool { return !a.isOver(v) })
-	return nil
+	a.take(w, how, func(v int) bool { return !a.isOver(v) })
 }
 
 // rest gives vertices that nothing reached those of the nearest bone.

@@ -168,7 +168,7 @@ func TestAPieceWithoutABoneIsAFindingAndCanFollow(t *testing.T) {
 	require.Len(t, list[0].Where.Vertices, r.Unweighted)
 	require.Equal(t, "follow_beneath", list[0].Remedies[0].Op)
 
-	mended, given, err := bind.FollowBeneath(whole, w, bind.Auto, bind.DefaultOptions.Limits)
+	mended, given, err := bind.FollowBeneath(whole, s, w, bind.Auto, bind.DefaultOptions.Limits)
 	require.NoError(t, err)
 	require.NoError(t, mended.Validate())
 	require.Equal(t, r.Unweighted, given)
@@ -179,7 +179,7 @@ func TestAPieceWithoutABoneIsAFindingAndCanFollow(t *testing.T) {
 	}
 	require.Greater(t, mended.Value(first, 0), 0.9)
 	require.Greater(t, mended.Value(first+8, 1), 0.9)
-	_, _, err = bind.FollowBeneath(whole, w, "loosely", bind.DefaultOptions.Limits)
+	_, _, err = bind.FollowBeneath(whole, s, w, "loosely", bind.DefaultOptions.Limits)
 	require.ErrorContains(t, err, "loosely")
 }
 

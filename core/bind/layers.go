@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 
 	"wisemarrow/core/deform"
@@ -211,6 +212,10 @@ func layered(m *mesh.Mesh, s *skeleton.Skeleton, deform []bool, seen []PieceRepo
 	}
 	if bodies < n {
 		l.others()
+	}
+	l.asTold()
+	if !slices.Contains(l.kind, KindBody) {
+		return nil
 	}
 	return l
 }
@@ -503,15 +508,7 @@ func (l *layering) layers(w *weights.Weights) []Layer {
 			agrees[v] = a == b || a >= 0 && b >= 0 && (l.s.Joints[a].Parent == b || l.s.Joints[b].Parent == a)
 		}
 	})
-	part := make([]int32, l.pieces.Count())
-	for p := range part {
-		part[p] = -1
-	}
-	for f := range l.m.Faces() {
-		if p := l.pieces.OfVertex[l.m.Face(f)[0]]; part[p] < 0 {
-			part[p] = l.m.PartOf(f)
-		}
-	}
+	part := l.partOf()
 	by := map[string]*Layer{}
 	agreed := map[*Layer]int{}
 	for v, p := range l.pieces.OfVertex {

@@ -73,7 +73,12 @@ const measureChunk = 8192
 // Measure tells what a pose does. Products are rounded one by one, so that no machine
 // fuses them into another result.
 func (s *Skin) Measure(angles map[string][3]float64) Measures {
-	posed := s.Posed(angles)
+	return s.MeasurePose(pose.Angled(s.skeleton, angles))
+}
+
+// MeasurePose is Measure of turns about the joints' own axes.
+func (s *Skin) MeasurePose(p pose.Pose) Measures {
+	posed := Bound(s.points, s.weights, s.skeleton, p, s.binding)
 	m := Measures{Vertex: -1, Longest: 1, Shortest: 1}
 	for v, p := range posed {
 		if d := distance(p, s.points[v]); d > m.Farthest {

@@ -44,7 +44,19 @@ type Part struct {
 	// in the character.
 	Hidden bool `json:"hidden,omitempty"`
 	Out    bool `json:"out,omitempty"`
+	// Follows is what a person has said that its vertices go with, one of Follow…; "" is as they
+	// lie. Leader is the joint of FollowJoint.
+	Follows string `json:"follows,omitempty"`
+	Leader  string `json:"leader,omitempty"`
 }
+
+// What the vertices of a part go with at a bind.
+const (
+	FollowBones   = "bind"   // the bones, as the body does
+	FollowSurface = "follow" // each the surface under it
+	FollowWhole   = "rigid"  // whole pieces the place nearest to them
+	FollowJoint   = "joint"  // one joint
+)
 
 // NewPart returns a part with an identity frame and the colour of bare plaster.
 func NewPart(name string) Part {

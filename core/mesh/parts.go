@@ -143,18 +143,33 @@ func (m *Mesh) RenamePart(i int, name string) (*Mesh, error) {
 // bind, with the same vertices under the same numbers; itself when none is out.
 // out marks the vertices that only such parts use; nil when there are none.
 func (m *Mesh) Bindable() (in *Mesh, out []bool) {
-	any := false
-	for _, p := range m.Parts {
-		any = any || p.Out
+	return m.without(func(p *Part) bool { return p.Out })
+}
+
+// Leading is Bindable, without the parts that follow something else than the bones too.
+func (m *Mesh) Leading() (in *Mesh, out []bool) {
+	return m.without(func(p *Part) bool { return p.Out || p.Follows != "" && p.Follows != FollowBones })
+}
+
+// Only is the mesh with the faces of chosen parts alone, as Bindable is.
+func (m *Mesh) Only(parts []bool) (in *Mesh, out []bool) {
+	i := -1
+	return m.without(func(*Part) bool { i++; return !parts[i] })
+}
+
+func (m *Mesh) without(which func(*Part) bool) (in *Mesh, out []bool) {
+	leave := make([]bool, len(m.Parts))
+	for i := range m.Parts {
+		leave[i] = which(&m.Parts[i])
 	}
-	if !any {
+	if !slices.Contains(leave, true) {
 		return m, nil
 	}
 	out = make([]bool, len(m.Points))
 	build := buildFrom(m, m.Points)
 	for _, pass := range [2]bool{true, false} {
 		for f := range m.Faces() {
-			if m.Parts[m.PartOf(f)].Out != pass {
+			if leave[m.PartOf(f)] != pass {
 				continue
 			}
 			for _, v := range m.Face(f) {

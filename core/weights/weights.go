@@ -123,6 +123,17 @@ func normalise(list []Influence) {
 	}
 }
 
+// Add returns the number of a joint, which is added without any share if it is not there. Only
+// for weights that are being made.
+func (w *Weights) Add(joint string) int32 {
+	k := slices.Index(w.Joints, joint)
+	if k < 0 {
+		k = len(w.Joints)
+		w.Joints = append(slices.Clip(w.Joints), joint)
+	}
+	return int32(k)
+}
+
 // Value returns joint j's share in vertex v.
 func (w *Weights) Value(v int, j int32) float64 {
 	for _, x := range w.Of[v] {

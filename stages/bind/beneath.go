@@ -38,7 +38,7 @@ func (o *FollowBeneath) Apply(_ context.Context, s studio.State, _ studio.Progre
 	record := account(s)
 	limits := record.Limits
 	in, out := s.Mesh.Bindable()
-	w, _, err := bind.FollowBeneath(in, s.Weights, o.Mode, limits)
+	w, _, err := bind.FollowBeneath(in, s.Skeleton, s.Weights, o.Mode, limits)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/bundle"
@@ -51,9 +52,25 @@ func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Robust: o.Laplacian == "robust", Deform: deform}, bind.Progress(progress))
-	return made(ctx, s, "bind_heat", "Bound by heat", o, limits, w, report, err)
+	return bound(ctx, s, "bind_heat", "Bound by heat", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
+		return bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Robust: o.Laplacian == "robust", Deform: deform}, bind.Progress(progress))
+	})
+}
+
+// bound binds the parts that go with the bones by a method, gives the others what they are told
+// to follow, and returns the state with that.
+func bound(ctx context.Context, s studio.State, op, how string, params any, limits weights.Limits, method func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error)) (studio.State, studio.Outcome, error) {
+	in, following := s.Mesh.Leading()
+	w, report, err := method(in)
+	if err == nil && following != nil {
+		all, _ := s.Mesh.Bindable()
+		if w, err = bind.GiveParts(all, s.Skeleton, w, limits); err == nil {
+			was := report
+			report = bind.Account(all, s.Skeleton, w, bind.Evidence{Method: was.Method})
+			report.Joints, report.Overshoot, report.Negative, report.Factor = was.Joints, was.Overshoot, was.Negative, was.Factor
+		}
+	}
+	return made(ctx, s, op, how, params, limits, w, report, err)
 }
 
 // mostInfluences is how many joints a vertex may follow: what the view draws.

@@ -4,6 +4,8 @@ import (
 	"context"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/weights"
 	"wisemarrow/studio"
 )
 
@@ -60,9 +62,9 @@ func (o *BindVolume) Apply(ctx context.Context, s studio.State, progress studio.
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.Volume(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Cubes: o.Cubes, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
-	return made(ctx, s, "bind_volume", "Bound through the volume", o, limits, w, report, err)
+	return bound(ctx, s, "bind_volume", "Bound through the volume", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
+		return bind.Volume(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Cubes: o.Cubes, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
+	})
 }
 
 // BindNear binds by the straight distance from each bone, whatever lies between.
@@ -80,9 +82,9 @@ func (o *BindNear) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.Near(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
-	return made(ctx, s, "bind_near", "Bound by distance", o, limits, w, report, err)
+	return bound(ctx, s, "bind_near", "Bound by distance", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
+		return bind.Near(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
+	})
 }
 
 // BindRigid gives every piece wholly to the joint whose bone it holds.
@@ -96,7 +98,7 @@ func (o *BindRigid) Apply(ctx context.Context, s studio.State, progress studio.P
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.ByPiece(ctx, in, s.Skeleton, deform, bind.Progress(progress))
-	return made(ctx, s, "bind_rigid", "Gave each piece to one joint", o, limits, w, report, err)
+	return bound(ctx, s, "bind_rigid", "Gave each piece to one joint", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
+		return bind.ByPiece(ctx, in, s.Skeleton, deform, bind.Progress(progress))
+	})
 }

@@ -6,6 +6,7 @@ import { getBuffer } from './api.js';
 import { Beside } from './beside.js';
 import { Bones } from './bones.js';
 import { openBundle } from './bundle.js';
+import { Capsules } from './capsules.js';
 import { Instrument, dialsOf } from './instrument.js';
 import { Measure } from './measure.js';
 import { Picker, jointAt, rayAt } from './pick.js';
@@ -30,10 +31,11 @@ export class Plate {
       move: (to) => this.tool.gripping?.(this, to),
       end: () => this.tool.let?.(this),
     });
+    this.capsules = new Capsules(this.view, (c) => this.tool.sized?.(c));
     this.view.onpanes = (panes) => panes.forEach((p) => this.listen(p));
     this.view.onpanes(this.view.panes);
     this.measure = new Measure(this.view);
-    this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); };
+    this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); this.capsules.draw(); };
     on('pose', () => this.bend());
     on('also along step axes', () => this.drawBones());
     on('chosen map wire through bones finding probed would faces pieces normals', () => this.show());
@@ -146,6 +148,7 @@ export class Plate {
     this.tool?.beforeBones?.(this);
     if (joints().length && this.bones.group.visible) this.bones.update(this.posed, store.chosen, this.tool?.axes ? store.axes : null, store.also);
     this.turner();
+    this.encapsule();
     this.view.invalidate();
   }
 
@@ -204,6 +207,15 @@ export class Plate {
     let sides = 2, piece = 0;
     for (let t = 0; t < this.skin.faces.length; t++) if (this.skin.faces[t] === f) { sides++; piece = this.skin.pieceOf[this.skin.triangles[3 * t]]; }
     return `${sides} sides, in ${part.name}, piece ${piece + 1}`;
+  }
+
+  // encapsule shows the capsules of the chosen joint's bones, where the tool wants them.
+  encapsule() {
+    const j = joints()[store.chosen], at = (name) => this.posed.at[joints().findIndex((x) => x.name === name)]?.clone();
+    this.capsules.show(j && this.tool?.capsules ? (store.character.capsules ?? []).filter((c) => c.joint === j.name).map((c) => {
+      const a = at(c.joint);
+      return { ...c, a, b: at(c.child) ?? a.clone() };
+    }) : []);
   }
 
   // turner shows what takes hold of the chosen joint: rules along the axes of the world,

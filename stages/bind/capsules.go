@@ -1,0 +1,191 @@
+package bind
+
+import (
+	"context"
+	"fmt"
+
+	"wisemarrow/core/bind"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+	"wisemarrow/studio"
+)
+
+func init() {
+	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton}
+	studio.Register(
+		studio.Entry{Name: "bind_capsules", Label: "Bind by capsules", Stage: "bind", Words: "envelope radius falloff inner outer volume", Needs: needs, Long: studio.LargeMesh, Loses: loses, New: func() studio.Operation {
+			d := bind.DefaultCapsules
+			return &BindCapsules{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
+		}},
+		studio.Entry{Name: "size_capsules", Label: "Size capsules from the mesh", Stage: "bind", Words: "envelope radius fit automatic", Needs: needs, Loses: losesCapsules, New: func() studio.Operation { return &SizeCapsules{} }},
+		studio.Entry{Name: "set_capsule", Label: "Set a capsule's radii", Stage: "bind", Words: "envelope radius inner outer edit", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetCapsule{} }},
+		studio.Entry{Name: "mirror_capsules", Label: "Give one side's capsules to the other", Stage: "bind", Words: "envelope symmetry copy left right", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MirrorCapsules{From: "left"} }},
+	)
+}
+
+// capsules returns those of the character, sized from the mesh where it has none.
+func capsules(s studio.State) (*bind.Capsules, error) {
+	if s.Capsules != nil {
+		return s.Capsules, nil
+	}
+	in, _ := s.Mesh.Leading()
+	c, err := bind.SizeCapsules(in, s.Skeleton, nil)
+	if err != nil {
+		return nil, studio.Wrong("%v", err)
+	}
+	return c, nil
+}
+
+// CapsulesOf lists the capsules of a character, for a page.
+func CapsulesOf(s *studio.State) []bind.Capsule {
+	if s.Capsules == nil {
+		return []bind.Capsule{}
+	}
+	return s.Capsules.Of
+}
+
+func losesCapsules(s *studio.State, op studio.Operation) string {
+	if o, ok := op.(*SizeCapsules); ok && len(o.Joints) == 0 && s.Capsules != nil {
+		return "All capsules are sized anew; radii that were set by hand are replaced. Undo brings them back."
+	}
+	return ""
+}
+
+// BindCapsules binds by the capsules around the bones; where there are none yet they are sized
+// from the mesh first, and kept.
+type BindCapsules struct {
+	Influences int      `json:"influences"`
+	Trace      float64  `json:"trace"`
+	Falloff    float64  `json:"falloff"` // the exponent from the inner radius to the outer
+	Smooth     int      `json:"smooth"`
+	Skip       []string `json:"skip,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *BindCapsules) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
+	limits, deform, err := asked(s, o.Influences, o.Trace, o.Skip)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if s.Capsules, err = capsules(s); err != nil {
+		return s, studio.Outcome{}, err
+	}
+	return bound(ctx, s, "bind_capsules", "Bound by capsules", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
+		return bind.ByCapsules(ctx, in, s.Skeleton, s.Capsules, bind.CapsuleOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
+	})
+}
+
+// SizeCapsules sizes capsules from the mesh: all, or those of the bones of some joints.
+type SizeCapsules struct {
+	Joints []string `json:"joints,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *SizeCapsules) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	fresh := s
+	fresh.Capsules = nil
+	sized, err := capsules(fresh)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	n := len(sized.Of)
+	if len(o.Joints) > 0 {
+		if _, err := s.JointsNamed(o.Joints); err != nil {
+			return s, studio.Outcome{}, err
+		}
+		all := s.Capsules
+		if all == nil {
+			all = &bind.Capsules{}
+		}
+		n = 0
+		for _, name := range o.Joints {
+			for _, c := range sized.Of {
+				if c.Joint == name {
+					all = all.With(c)
+					n++
+				}
+			}
+		}
+		if n == 0 {
+			return s, studio.Outcome{}, studio.Wrong("none of the chosen joints has a bone that deforms")
+		}
+		sized = all
+	}
+	s.Capsules = sized
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Sized %d capsules from the mesh", n), After: fmt.Sprint(n)}, nil
+}
+
+// SetCapsule gives the capsule of a bone other stops. Both does the same on the other side.
+type SetCapsule struct {
+	bind.Capsule
+	Both bool `json:"both,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *SetCapsule) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if err := o.Check(); err != nil {
+		return s, studio.Outcome{}, studio.Wrong("%v", err)
+	}
+	i, err := s.Skeleton.Find(o.Joint)
+	if err != nil {
+		return s, studio.Outcome{}, studio.Wrong("%v", err)
+	}
+	if o.Child != "" {
+		k, err := s.Skeleton.Find(o.Child)
+		if err != nil {
+			return s, studio.Outcome{}, studio.Wrong("%v", err)
+		}
+		if s.Skeleton.Joints[k].Parent != i {
+			return s, studio.Outcome{}, studio.Wrong("%s does not hang from %s: a capsule goes around the bone between them", o.Child, o.Joint)
+		}
+	}
+	all, err := capsules(s)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	all = all.With(o.Capsule)
+	side := s.Settings.Marks.Of(o.Joint)
+	other := 0
+	if o.Both && side != skeleton.Centre {
+		only := &bind.Capsules{Of: []bind.Capsule{o.Capsule}}
+		mirrored, n := only.Mirrored(s.Skeleton, side, s.Settings.Marks)
+		for _, c := range mirrored.Of {
+			all = all.With(c)
+		}
+		other = n
+	}
+	s.Capsules = all
+	also := ""
+	if other > 0 {
+		also = ", and of its partner"
+	}
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Set the radii of the capsule of %s%s", o.Joint, also)}, nil
+}
+
+// MirrorCapsules gives the capsules of one side, "left" or "right", to the other.
+type MirrorCapsules struct {
+	From string `json:"from"`
+}
+
+// Apply implements studio.Operation.
+func (o *MirrorCapsules) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	from := skeleton.Left
+	switch o.From {
+	case "left":
+	case "right":
+		from = skeleton.Right
+	default:
+		return s, studio.Outcome{}, studio.Wrong("capsules are taken from the \"left\" or the \"right\", not %q", o.From)
+	}
+	all, err := capsules(s)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	next, n := all.Mirrored(s.Skeleton, from, s.Settings.Marks)
+	if n == 0 {
+		return s, studio.Outcome{}, studio.Wrong("no joint of the %s side with a capsule has a partner", o.From)
+	}
+	s.Capsules = next
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Gave %d capsules of the %s side to the other", n, o.From), After: fmt.Sprint(n)}, nil
+}

@@ -1,0 +1,262 @@
+package bind
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"wisemarrow/core/bind"
+	"wisemarrow/core/deform"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/weights"
+	"wisemarrow/studio"
+)
+
+func init() {
+	studio.Register(studio.Entry{Name: "mend_bind", Label: "Mend the bind", Stage: "bind", Words: "remedy ladder repair unsolved weak unweighted fix automatic", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, New: func() studio.Operation { return &MendBind{} }})
+}
+
+// MendBind goes up a ladder of remedies until every vertex has weights and every joint leads
+// some. Each is tried on a working copy and kept only where the numbers say that it is better.
+// Steps picks among Rungs, nil is all; with Parts only their vertices are changed.
+type MendBind struct {
+	Steps []string `json:"steps,omitempty"`
+	Parts []string `json:"parts,omitempty"`
+}
+
+// Rung is a remedy of the ladder.
+type Rung struct {
+	Name  string // as Steps has it
+	Label string
+	do    func(ctx context.Context, s studio.State, limits weights.Limits, progress studio.Progress) (studio.State, error)
+}
+
+// Rungs are the ladder, from what changes least.
+func Rungs() []Rung {
+	op := func(name string, more map[string]any) func(context.Context, studio.State, weights.Limits, studio.Progress) (studio.State, error) {
+		return func(ctx context.Context, s studio.State, limits weights.Limits, progress studio.Progress) (studio.State, error) {
+			params := map[string]any{}
+			if strings.HasPrefix(name, "bind_") && name != "bind_joints" {
+				params = map[string]any{"influences": limits.Cap, "trace": limits.Trace}
+			}
+			for k, v := range more {
+				params[k] = v
+			}
+			next, _, err := do(ctx, s, name, params, progress)
+			return next, err
+		}
+	}
+	lost := func(method string) func(context.Context, studio.State, weights.Limits, studio.Progress) (studio.State, error) {
+		return func(ctx context.Context, s studio.State, limits weights.Limits, progress studio.Progress) (studio.State, error) {
+			var names []string
+			for _, j := range s.Bind.Report.Joints {
+				if j.State == bind.Unsolved || j.State == bind.Weak {
+					names = append(names, j.Name)
+				}
+			}
+			if names == nil {
+				return s, errNothing
+			}
+			return op("bind_joints", map[string]any{"joints": names, "method": method})(ctx, s, limits, progress)
+		}
+	}
+	return []Rung{
+		{"beneath", "pieces without weights follow the surface beneath them", op("follow_beneath", map[string]any{"mode": bind.Auto})},
+		{"joints", "joints that lead nothing are bound through the volume", lost("volume")},
+		{"auto", "bound by what the mesh calls for: a repaired copy, the robust Laplacian, a closed shell, the volume", op("bind_auto", nil)},
+		{"shell", "bound over a closed shell", op("bind_shell", nil)},
+		{"volume", "bound through the volume", op("bind_volume", nil)},
+		{"near", "bound by distance", op("bind_near", nil)},
+	}
+}
+
+var errNothing = errors.New("there was nothing for it to do")
+
+// judged is what a bind is worth: fewer is better, in this order.
+type judged struct {
+	bare, lost int
+	leak       float64 // the largest share of a joint's weight that is cut off from it
+	longest    float64 // the most that an edge is of its length in the poses that are tried
+	in         string  // the pose
+}
+
+func (j judged) String() string {
+	out := fmt.Sprintf("%d vertices without weights, %d joints lead none, leak %.1f %%", j.bare, j.lost, 100*j.leak)
+	if j.in != "" {
+		out += fmt.Sprintf(", edges up to %.2g times their length (%s)", j.longest, j.in)
+	}
+	return out
+}
+
+// better reports whether j is worth more than k by more than chance.
+func (j judged) better(k judged) bool {
+	switch {
+	case j.bare != k.bare:
+		return j.bare < k.bare
+	case j.lost != k.lost:
+		return j.lost < k.lost
+	case math.Abs(j.leak-k.leak) > 0.01:
+		return j.leak < k.leak
+	}
+	return j.longest < 0.9*k.longest
+}
+
+func (j judged) whole() bool { return j.bare == 0 && j.lost == 0 && j.leak <= 0.01 }
+
+// judge measures a bind: what it left out, and how it stretches in the extremes of the joints
+// that move most.
+func judge(s studio.State) (judged, error) {
+	out := judged{bare: len(s.Stray())}
+	for _, j := range s.Bind.Report.Joints {
+		if j.State == bind.Unsolved || j.State == bind.Weak {
+			out.lost++
+		}
+		out.leak = math.Max(out.leak, j.Leak)
+	}
+	const poses, share = 24, 0.7
+	tris, _ := s.Mesh.Triangles()
+	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
+	if err != nil {
+		return out, err
+	}
+	list := deform.Affordable(pose.Extremes(s.Skeleton, s.Skeleton.Trials(s.Settings.Marks), share), s.Skeleton, s.Weights)
+	for _, p := range list[:min(len(list), poses)] {
+		if m := skin.MeasurePose(p.Pose); m.Longest > out.longest {
+			out.longest, out.in = m.Longest, p.Name
+		}
+	}
+	return out, nil
+}
+
+// Apply implements studio.Operation.
+func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
+	rungs := Rungs()
+	for _, name := range o.Steps {
+		if !slices.ContainsFunc(rungs, func(r Rung) bool { return r.Name == name }) {
+			return s, studio.Outcome{}, studio.Wrong("the ladder has no step %q; it has beneath, joints, auto, shell, volume and near", name)
+		}
+	}
+	keep, err := o.others(s)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	record := account(s)
+	s.Bind = &record
+	limits := record.Limits
+	if limits.Cap == 0 {
+		limits = bind.DefaultOptions.Limits
+	}
+	limits.Cap = min(limits.Cap, mostInfluences)
+	before, err := judge(s)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if before.whole() {
+		return s, studio.Outcome{}, studio.Wrong("every vertex has weights and every joint leads some: there is nothing to mend")
+	}
+	best, at := s, before
+	out := studio.Outcome{Before: before.String(), Steps: []string{"As it was: " + before.String()}}
+	for i, r := range rungs {
+		if at.whole() {
+			break
+		}
+		if o.Steps != nil && !slices.Contains(o.Steps, r.Name) {
+			continue
+		}
+		share := float64(i) / float64(len(rungs))
+		progress("Trying: "+r.Label, share)
+		next, err := r.do(ctx, best, limits, func(what string, part float64) {
+			progress(r.Label+": "+strings.ToLower(what[:min(1, len(what))])+what[min(1, len(what)):], share+part/float64(len(rungs)))
+		})
+		if ctx.Err() != nil {
+			return s, studio.Outcome{}, ctx.Err()
+		}
+		if err != nil {
+			out.Steps = append(out.Steps, "Not "+r.Label+": "+err.Error())
+			continue
+		}
+		if keep != nil {
+			if next, err = withOthers(ctx, s, next, keep); err != nil {
+				return s, studio.Outcome{}, err
+			}
+		}
+		now, err := judge(next)
+		if err != nil {
+			return s, studio.Outcome{}, err
+		}
+		if now.better(at) {
+			best, at = next, now
+			out.Steps = append(out.Steps, "Taken, "+r.Label+": "+now.String())
+		} else {
+			out.Steps = append(out.Steps, "Not taken, "+r.Label+": "+now.String())
+		}
+	}
+	if at == before {
+		return s, studio.Outcome{}, studio.Wrong("nothing of the ladder makes it better than %s. %s", before, strings.Join(out.Steps[1:], ". "))
+	}
+	for _, j := range best.Bind.Report.Joints {
+		if j.State == bind.Unsolved || j.State == bind.Weak {
+			out.Left = append(out.Left, fmt.Sprintf("%s leads nothing: %s", j.Name, j.Cause))
+		}
+	}
+	out.After = at.String()
+	out.Sentence = fmt.Sprintf("Mended the bind: %d vertices without weights became %d, %d joints that led none became %d", before.bare, at.bare, before.lost, at.lost)
+	return best, out, nil
+}
+
+// others marks the vertices that stay as they are; nil is none.
+func (o *MendBind) others(s studio.State) ([]bool, error) {
+	if len(o.Parts) == 0 {
+		return nil, nil
+	}
+	keep := make([]bool, len(s.Mesh.Points))
+	for v := range keep {
+		keep[v] = true
+	}
+	for _, name := range o.Parts {
+		i, err := s.Mesh.FindPart(name)
+		if err != nil {
+			return nil, studio.Wrong("%v", err)
+		}
+		for f := range s.Mesh.Faces() {
+			if int(s.Mesh.PartOf(f)) == i {
+				for _, v := range s.Mesh.Face(f) {
+					keep[v] = false
+				}
+			}
+		}
+	}
+	return keep, nil
+}
+
+// withOthers returns next with the weights of kept vertices as they were.
+func withOthers(ctx context.Context, s, next studio.State, keep []bool) (studio.State, error) {
+	w := &weights.Weights{Joints: next.Weights.Joints, Of: slices.Clone(next.Weights.Of)}
+	to := make([]int32, len(s.Weights.Joints))
+	for k, name := range s.Weights.Joints {
+		to[k] = w.Add(name)
+	}
+	for v, yes := range keep {
+		if !yes {
+			continue
+		}
+		list := make([]weights.Influence, len(s.Weights.Of[v]))
+		for k, x := range s.Weights.Of[v] {
+			list[k] = weights.Influence{Joint: to[x.Joint], Value: x.Value}
+		}
+		w.Of[v] = list
+	}
+	record := *next.Bind
+	in, _ := s.Mesh.Bindable()
+	layers := record.Report.Layers
+	record.Report = *bind.Account(in, s.Skeleton, w, bind.Evidence{Method: record.Report.Method})
+	record.Report.Layers = layers
+	if err := record.Report.Relayered(ctx, in, s.Skeleton, w, next.Binding, nil); err != nil {
+		return s, err
+	}
+	next.Weights, next.Bind = w, &record
+	return next.Recounted(), nil
+}
