@@ -18,7 +18,7 @@ go build -o bin/wisemarrow ./cmd/wisemarrow
 go test ./... "$@"
 # Once more under the race detector: what shares memory or works on several cores, without
 # what only computes for long.
-go test -race -short ./core/geom ./core/linalg ./core/bind ./core/deform ./core/weights ./people ./queue ./store ./studio ./web "$@"
+go test -race -short ./core/geom ./core/linalg ./core/bind ./core/deform ./core/weights ./queue ./studio ./web "$@"
 go run ./internal/soak --seconds 25
 scripts/fuzz.sh 4 formats # the readers; make fuzz has all
 npx playwright test

@@ -1,0 +1,230 @@
+package weights
+
+import (
+	"cmp"
+	"container/heap"
+	"errors"
+	"math"
+	"slices"
+
+	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Net is the surface that weights lie on, as a brush goes over it: places at rest in world
+// metres, rounded to float32 as a page has them, triangles, and the edges of the polygons.
+type Net struct {
+	At   []r3.Vec
+	Tris [][3]int32
+
+	start, near []int32 // neighbours along edges, ascending
+	first, fan  []int32 // triangles around each vertex
+	normal      []r3.Vec
+	tree        *geom.Tree // made when it is first asked for
+}
+
+// NewNet prepares a surface. Edges are pairs of vertices, each once or twice.
+func NewNet(at []r3.Vec, tris [][3]int32, edges [][2]int32) (*Net, error) {
+	n := &Net{At: make([]r3.Vec, len(at)), Tris: tris}
+	for i, p := range at {
+		n.At[i] = r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
+		if !geom.Finite(n.At[i]) {
+			return nil, errors.New("a vertex is at no place")
+		}
+	}
+	inside := func(v int32) bool { return v >= 0 && int(v) < len(at) }
+	for _, t := range tris {
+		if !inside(t[0]) || !inside(t[1]) || !inside(t[2]) {
+			return nil, errors.New("a triangle names a vertex that is not there")
+		}
+	}
+	pairs := make([][2]int32, 0, 2*len(edges))
+	for _, e := range edges {
+		if !inside(e[0]) || !inside(e[1]) {
+			return nil, errors.New("an edge names a vertex that is not there")
+		}
+		if e[0] != e[1] {
+			pairs = append(pairs, e, [2]int32{e[1], e[0]})
+		}
+	}
+	slices.SortFunc(pairs, func(a, b [2]int32) int { return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1], b[1])) })
+	pairs = slices.Compact(pairs)
+	n.start = make([]int32, len(at)+1)
+	for _, p := range pairs {
+		n.start[p[0]+1]++
+		n.near = append(n.near, p[1])
+	}
+	n.first = make([]int32, len(at)+1)
+	for _, t := range tris {
+		for _, v := range t {
+			n.first[v+1]++
+		}
+	}
+	for v := range at {
+		n.start[v+1] += n.start[v]
+		n.first[v+1] += n.first[v]
+	}
+	n.fan = make([]int32, 3*len(tris))
+	fill := slices.Clone(n.first)
+	n.normal = make([]r3.Vec, len(at))
+	for i, t := range tris {
+		normal := geom.TriangleNormal(n.At[t[0]], n.At[t[1]], n.At[t[2]])
+		for _, v := range t {
+			n.fan[fill[v]] = int32(i)
+			fill[v]++
+			n.normal[v] = r3.Add(n.normal[v], normal)
+		}
+	}
+	return n, nil
+}
+
+// Near returns the vertices that share an edge with v, ascending.
+func (n *Net) Near(v int32) []int32 { return n.near[n.start[v]:n.start[v+1]] }
+
+// Tree is a search tree over the triangles.
+func (n *Net) Tree() *geom.Tree {
+	if n.tree == nil {
+		n.tree = geom.NewTree(n.At, n.Tris)
+	}
+	return n.tree
+}
+
+// In returns the place of a triangle's barycentric coordinates b and c; a's is the rest.
+func (n *Net) In(tri int32, b, c float64) r3.Vec {
+	t := n.Tris[tri]
+	return r3.Add(r3.Scale(1-b-c, n.At[t[0]]), r3.Add(r3.Scale(b, n.At[t[1]]), r3.Scale(c, n.At[t[2]])))
+}
+
+// reached is a vertex and how far it is from a place.
+type reached struct {
+	v int32
+	d float64
+}
+
+type front []reached
+
+func (f front) Len() int { return len(f) }
+func (f front) Less(i, j int) bool {
+	return nearer(f[i], f[j]) < 0
+}
+func (f front) Swap(i, j int) { f[i], f[j] = f[j], f[i] }
+func (f *front) Push(x any)   { *f = append(*f, x.(reached)) }
+func (f *front) Pop() any {
+	x := (*f)[len(*f)-1]
+	*f = (*f)[:len(*f)-1]
+	return x
+}
+func (f *front) give(x reached) { heap.Push(f, x) }
+func (f *front) take() reached  { return heap.Pop(f).(reached) }
+
+// Along returns the vertices within a radius of a place in a triangle, measured along the
+// surface, nearest first. A way goes over triangles that are unfolded into one plane one after
+// the other, as from a point (Novotni & Klein 2002, "Computing geodesic distances on triangular
+// meshes"), so that in a plane lengths are exact.
+func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, distances []float64) {
+	best := map[int32]float64{}
+	done := map[int32]bool{}
+	var wait front
+	offer := func(v int32, d float64) {
+		if d > radius || done[v] {
+			return
+		}
+		if old, ok := best[v]; !ok || d < old {
+			best[v] = d
+			wait.give(reached{v, d})
+		}
+	}
+	for _, v := range n.Tris[tri] {
+		offer(v, r3.Norm(r3.Sub(n.At[v], at)))
+	}
+	for len(wait) > 0 {
+		x := wait.take()
+		if x.d > best[x.v] || done[x.v] {
+			continue
+		}
+		done[x.v] = true // each once, so that it ends on whatever triangles
+		for _, k := range n.Near(x.v) {
+			offer(k, x.d+r3.Norm(r3.Sub(n.At[k], n.At[x.v])))
+		}
+		for _, i := range n.fan[n.first[x.v]:n.first[x.v+1]] {
+			for _, a := range n.Tris[i] {
+				if a == x.v || !done[a] {
+					continue
+				}
+				for _, c := range n.Tris[i] {
+					if c != a && c != x.v {
+						offer(c, unfolded(n.At[x.v], n.At[a], n.At[c], x.d, best[a]))
+					}
+				}
+				n.across(i, x.v, a, best, offer)
+			}
+		}
+	}
+	all := make([]reached, 0, len(best))
+	for v, d := range best {
+		all = append(all, reached{v, d})
+	}
+	slices.SortFunc(all, nearer)
+	for _, x := range all {
+		vertices, distances = append(vertices, x.v), append(distances, x.d)
+	}
+	return vertices, distances
+}
+
+// nearer orders by distance, equal ones by vertex.
+func nearer(x, y reached) int {
+	return cmp.Or(cmp.Compare(x.d, y.d), cmp.Compare(x.v, y.v))
+}
+
+// across offers the vertex beyond edge a–b, of the other triangles at it.
+func (n *Net) across(tri, a, b int32, best map[int32]float64, offer func(int32, float64)) {
+	for _, i := range n.fan[n.first[a]:n.first[a+1]] {
+		t := n.Tris[i]
+		if i == tri || t[0] != b && t[1] != b && t[2] != b {
+			continue
+		}
+		for _, c := range t {
+			if c != a && c != b {
+				offer(c, unfolded(n.At[a], n.At[b], n.At[c], best[a], best[b]))
+			}
+		}
+	}
+}
+
+// unfolded is the distance of c from a source that is da from a and db from b, on the other side
+// of a–b when source and triangle lie in one plane; around the ends where the straight way does
+// not cross a–b.
+func unfolded(a, b, c r3.Vec, da, db float64) float64 {
+	around := math.Min(da+r3.Norm(r3.Sub(c, a)), db+r3.Norm(r3.Sub(c, b)))
+	ab := r3.Sub(b, a)
+	l := r3.Norm(ab)
+	if l == 0 {
+		return around
+	}
+	x := (float64(da*da) - float64(db*db) + float64(l*l)) / (2 * l)
+	y2 := float64(da*da) - float64(x*x)
+	if y2 < 0 {
+		return around
+	}
+	cx := r3.Dot(r3.Sub(c, a), ab) / l
+	cy2 := r3.Norm2(r3.Sub(c, a)) - float64(cx*cx)
+	sy, cy := math.Sqrt(y2), math.Sqrt(math.Max(0, cy2))
+	if sy+cy == 0 {
+		return around
+	}
+	if cross := x + float64((cx-x)*(sy/(sy+cy))); cross < 0 || cross > l {
+		return around
+	}
+	return math.Hypot(cx-x, cy+sy)
+}
+
+// Within returns the vertices within a radius of a place through the air, ascending.
+func (n *Net) Within(at r3.Vec, radius float64) (vertices []int32, distances []float64) {
+	for v, p := range n.At {
+		if d := r3.Norm(r3.Sub(p, at)); d <= radius {
+			vertices, distances = append(vertices, int32(v)), append(distances, d)
+		}
+	}
+	return vertices, distances
+}
