@@ -31,6 +31,8 @@ const (
 	// it to be the body. Over the demo cast, real meshes and their spoiled forms bodies have
 	// 0.6 and more, what lies over them at most 0.15.
 	bodyShare = 0.3
+	// fewSee is the share that must see one where no piece has as many: the inner side of walls.
+	fewSee = 0.05
 	// largePiece is the share of all vertices from which a piece that sees bones is the body
 	// without holding one.
 	largePiece = 0.05
@@ -207,8 +209,18 @@ func layered(m *mesh.Mesh, s *skeleton.Skeleton, deform []bool, seen []PieceRepo
 		l.kind[p] = KindBody
 		bodies++
 	}
-	if bodies == 0 {
-		return nil
+	if bodies == 0 { // as where only the inner side of thick walls sees bones: who sees most
+		most := -1
+		for p, r := range seen {
+			if float64(r.Heated) >= fewSee*float64(r.Vertices) && float64(r.Vertices) >= largePiece*float64(len(m.Points)) && (most < 0 || r.Heated > seen[most].Heated) {
+				most = p
+			}
+		}
+		if most < 0 {
+			return nil
+		}
+		l.kind[most] = KindBody
+		bodies++
 	}
 	if bodies < n {
 		l.others()
