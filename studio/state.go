@@ -32,6 +32,7 @@ type State struct {
 	Binding *pose.Binding
 	// Capsules are those around the bones, for a bind by them; nil until they are sized.
 	Capsules *bind.Capsules
+	Chosen   *Chosen    // vertices that are kept under names, hidden, or were set by hand; nil is none
 	Kept     []Kept     // results of binds beside the current one, by name
 	Look     *look.Look // materials as they came, for the handoff; nil without
 	// Clips are motions that came with a skeleton. Their turns are about the

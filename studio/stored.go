@@ -193,6 +193,20 @@ func init() {
 				}
 			},
 		}),
+		jsonRow("chosen", func(s *State) **Chosen { return &s.Chosen }, row{
+			size: func(s *State) int {
+				n := 4 * (len(s.Chosen.Hidden) + len(s.Chosen.ByHand))
+				for _, x := range s.Chosen.Named {
+					n += 4 * len(x.Vertices)
+				}
+				return n
+			},
+			onMesh: func(s *State, o mesh.Origin) {
+				if o != nil {
+					s.Chosen = s.Chosen.gathered(o)
+				}
+			},
+		}),
 		jsonRow("binding", func(s *State) **pose.Binding { return &s.Binding }, row{
 			check: func(s *State) error {
 				n := 0

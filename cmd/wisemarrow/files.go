@@ -81,13 +81,19 @@ func readMesh(path string) (studio.State, error) {
 
 // run applies an operation of the registry to a state.
 func run(ctx context.Context, s studio.State, op string, params any, files ...studio.Upload) (studio.State, error) {
+	out, _, err := runTold(ctx, s, op, params, files...)
+	return out, err
+}
+
+// runTold is run, and what the operation tells.
+func runTold(ctx context.Context, s studio.State, op string, params any, files ...studio.Upload) (studio.State, studio.Outcome, error) {
 	raw, err := json.Marshal(params)
 	if err != nil {
-		return s, err
+		return s, studio.Outcome{}, err
 	}
 	entry, parsed, err := studio.ParseOperation(op, raw)
 	if err != nil {
-		return s, err
+		return s, studio.Outcome{}, err
 	}
 	contents := map[string][]byte{}
 	for _, f := range files {
@@ -104,10 +110,10 @@ func run(ctx context.Context, s studio.State, op string, params any, files ...st
 	}, reading.Default)
 	out, told, err := studio.Apply(ctx, entry, parsed, s, nil)
 	if err != nil {
-		return s, err
+		return s, studio.Outcome{}, err
 	}
 	fmt.Fprintln(os.Stderr, told.Sentence)
-	return out, nil
+	return out, told, nil
 }
 
 // readUpload reads a file that holds all that belongs to it.

@@ -2,7 +2,6 @@ package bind
 
 import (
 	"fmt"
-	"math"
 	"slices"
 
 	"wisemarrow/core/geom"
@@ -163,12 +162,6 @@ func GiveParts(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, limits we
 
 // barycentric returns the shares of a, b and c in a point of their triangle.
 func barycentric(p, a, b, c r3.Vec) []float64 {
-	n := geom.TriangleNormal(a, b, c)
-	l2 := r3.Norm2(n)
-	if l2 == 0 {
-		return []float64{1, 0, 0}
-	}
-	u := math.Max(0, r3.Dot(geom.TriangleNormal(p, b, c), n)/l2)
-	v := math.Max(0, r3.Dot(geom.TriangleNormal(a, p, c), n)/l2)
-	return []float64{u, v, math.Max(0, 1-u-v)}
+	shares := geom.Barycentric(p, a, b, c)
+	return shares[:]
 }

@@ -116,3 +116,16 @@ func SolidAngle(p, a, b, c r3.Vec) float64 {
 	den := lx*ly*lz + r3.Dot(x, y)*lz + r3.Dot(y, z)*lx + r3.Dot(z, x)*ly
 	return 2 * math.Atan2(det, den)
 }
+
+// Barycentric returns the shares of a, b and c in a point of their triangle; of one without
+// area all is a's.
+func Barycentric(p, a, b, c r3.Vec) [3]float64 {
+	n := TriangleNormal(a, b, c)
+	l2 := r3.Norm2(n)
+	if l2 == 0 {
+		return [3]float64{1, 0, 0}
+	}
+	u := math.Max(0, r3.Dot(TriangleNormal(p, b, c), n)/l2)
+	v := math.Max(0, r3.Dot(TriangleNormal(a, p, c), n)/l2)
+	return [3]float64{u, v, math.Max(0, 1-u-v)}
+}

@@ -29,6 +29,8 @@ type Joint struct {
 	Pinned, Locked, Hidden bool `json:",omitempty"`
 	// Deforms says whether the joint carries weights: "on", "off", or "" as is usual.
 	Deforms string `json:",omitempty"`
+	// WeightsLocked: its weights stay exactly as they are, whatever is done to the others'.
+	WeightsLocked bool `json:",omitempty"`
 	// Mix is how much of what the joint does to the skin is blended by dual quaternions: 0 is
 	// none, all linear, 1 all.
 	Mix float64 `json:",omitempty"`

@@ -60,6 +60,7 @@ type BindCapsules struct {
 	Falloff    float64  `json:"falloff"` // the exponent from the inner radius to the outer
 	Smooth     int      `json:"smooth"`
 	Skip       []string `json:"skip,omitempty"`
+	Keeping
 }
 
 // Apply implements studio.Operation.

@@ -22,8 +22,13 @@ func init() {
 		}})
 }
 
-// loses warns of a bind over weights that came with a file.
-func loses(s *studio.State, _ studio.Operation) string {
+// loses warns of a bind over weights that came with a file, or were set by hand.
+func loses(s *studio.State, op studio.Operation) string {
+	if n := len(s.ByHand()); n > 0 && s.Weights != nil {
+		if k, ok := op.(interface{ keepsHand() bool }); !ok || !k.keepsHand() {
+			return fmt.Sprintf("The weights of %d vertices were set by hand, and this bind replaces them. To keep them, tick \u201ckeep what was set by hand\u201d; undo brings them back too.", n)
+		}
+	}
 	if s.Bind != nil && s.Bind.Operation == "import" && s.Weights != nil {
 		return "The weights came with the file, and a bind replaces them. Keep them under a name first if they are wanted; undo brings them back too."
 	}
@@ -38,6 +43,7 @@ type BindHeat struct {
 	Heat       float64  `json:"heat"`
 	Laplacian  string   `json:"laplacian,omitempty"` // "" or "plain", or "robust"
 	Skip       []string `json:"skip,omitempty"`
+	Keeping
 }
 
 // Apply implements Operation.
@@ -113,6 +119,19 @@ func made(ctx context.Context, s studio.State, op, how string, params any, limit
 	before := 0
 	if s.Weights != nil {
 		before = len(s.Weights.Of) - len(s.Weights.Unweighted())
+	}
+	w, kept := withKept(s, w, params)
+	if kept {
+		in, _ := s.Mesh.Bindable()
+		was := *report
+		report = bind.Account(in, s.Skeleton, w, bind.Evidence{Method: was.Method})
+		report.Ways, report.Said, report.Layers = was.Ways, was.Said, was.Layers
+		if err := report.Relayered(ctx, in, s.Skeleton, w, pose.Recorded(s.Skeleton), nil); err != nil {
+			return s, studio.Outcome{}, err
+		}
+	}
+	if k, ok := params.(interface{ keepsHand() bool }); !ok || !k.keepsHand() {
+		s = s.WithChosen(func(c *studio.Chosen) { c.ByHand = nil })
 	}
 	s.Weights, s.Binding = w, pose.Recorded(s.Skeleton)
 	s.Settings.Loose = false

@@ -32,6 +32,7 @@ type BindAuto struct {
 	Influences int      `json:"influences"`
 	Trace      float64  `json:"trace"`
 	Skip       []string `json:"skip,omitempty"`
+	Keeping
 }
 
 // Apply implements studio.Operation.
@@ -54,6 +55,7 @@ type BindVolume struct {
 	Cubes      int      `json:"cubes,omitempty"`
 	Smooth     int      `json:"smooth"`
 	Skip       []string `json:"skip,omitempty"`
+	Keeping
 }
 
 // Apply implements studio.Operation.
@@ -74,6 +76,7 @@ type BindNear struct {
 	Falloff    float64  `json:"falloff"`
 	Smooth     int      `json:"smooth"`
 	Skip       []string `json:"skip,omitempty"`
+	Keeping
 }
 
 // Apply implements studio.Operation.
@@ -90,6 +93,7 @@ func (o *BindNear) Apply(ctx context.Context, s studio.State, progress studio.Pr
 // BindRigid gives every piece wholly to the joint whose bone it holds.
 type BindRigid struct {
 	Skip []string `json:"skip,omitempty"`
+	Keeping
 }
 
 // Apply implements studio.Operation.

@@ -17,14 +17,25 @@ func init() {
 // BindJoints binds by a method, "auto", "heat", "volume" or "near", and takes of that the
 // weights of some joints: what the other joints have at a vertex keeps its proportions, and
 // vertices that none of the chosen moves, before or after, stay exactly as they are.
+//
+// With Vertices only these are changed, and without joints they get all of what the method gives
+// them; the border to the rest is then evened within them.
 type BindJoints struct {
-	Joints []string `json:"joints"`
-	Method string   `json:"method"`
+	Joints   []string `json:"joints,omitempty"`
+	Vertices string   `json:"vertices,omitempty"`
+	Method   string   `json:"method"`
 }
+
+// evenPasses is how often the border of vertices that were bound anew is drawn to its neighbours.
+const evenPasses = 3
 
 // Apply implements studio.Operation.
 func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
-	if _, err := s.JointsNamed(o.Joints); err != nil {
+	only, err := s.VerticesOf(o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if _, err := s.JointsNamed(o.Joints); err != nil && (only == nil || len(o.Joints) > 0) {
 		return s, studio.Outcome{}, err
 	}
 	if !slices.Contains([]string{"auto", "heat", "volume", "near"}, o.Method) {
@@ -39,7 +50,15 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	next := weights.Merged(s.Weights, bound.Weights, o.Joints, limits)
+	next := bound.Weights
+	if len(o.Joints) > 0 {
+		next = weights.Merged(s.Weights, bound.Weights, o.Joints, limits)
+	}
+	if only != nil {
+		if next, err = within(s, next, only); err != nil {
+			return s, studio.Outcome{}, studio.Wrong("%v", err)
+		}
+	}
 	var given []int32
 	changed := 0
 	for v := range next.Of {
@@ -63,6 +82,54 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 	record.Report = *report
 	s.Weights, s.Bind = next, &record
 	s = s.Recounted()
+	if len(o.Joints) == 0 {
+		return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %d chosen vertices anew: %d changed", len(only), changed), After: fmt.Sprint(changed), Steps: []string{told.Sentence}}, nil
+	}
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %s anew: %d vertices changed; of %d joints, %d led some before and %d now", studio.Said(o.Joints), changed, len(o.Joints), before, leading(s, o.Joints)),
 		Before: fmt.Sprint(before), After: fmt.Sprint(leading(s, o.Joints)), Steps: []string{told.Sentence}}, nil
+}
+
+// within returns the weights with those of some vertices as another has them, their border evened.
+func within(s studio.State, made *weights.Weights, only []int32) (*weights.Weights, error) {
+	before := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of}
+	to := make([]int32, len(made.Joints))
+	for k, name := range made.Joints {
+		to[k] = before.Add(name)
+	}
+	tris, _ := s.Mesh.Triangles()
+	var edges [][2]int32
+	for _, e := range s.Mesh.Edges().Edges {
+		edges = append(edges, [2]int32{e.A, e.B})
+	}
+	net, err := weights.NewNet(s.Mesh.World(), tris, edges)
+	if err != nil {
+		return nil, err
+	}
+	locked := make([]bool, len(before.Joints))
+	for k, name := range before.Joints {
+		i := s.Skeleton.Index(name)
+		locked[k] = i >= 0 && lockedJoint(s.Skeleton.Joints[i])
+	}
+	e := weights.Edit(before, locked, nil, 0)
+	chosen := make([]bool, len(before.Of))
+	for _, v := range only {
+		chosen[v] = true
+		own := make([]weights.Influence, len(made.Of[v]))
+		for k, x := range made.Of[v] {
+			own[k] = weights.Influence{Joint: to[x.Joint], Value: x.Value}
+		}
+		if len(before.Of[v]) == 0 {
+			e.Of[v] = own
+		} else {
+			e.Replace(v, own)
+		}
+	}
+	var border []int32
+	for v, yes := range net.Grow(net.Border(chosen)) {
+		if yes && chosen[v] {
+			border = append(border, int32(v))
+		}
+	}
+	e.Smooth(border, nil, evenPasses, net)
+	return e.Weights(), nil
 }

@@ -28,6 +28,7 @@ type BindShell struct {
 	Cubes      int      `json:"cubes,omitempty"`
 	Parts      []string `json:"parts,omitempty"`
 	Skip       []string `json:"skip,omitempty"`
+	Keeping
 }
 
 // Apply implements studio.Operation.

@@ -9,11 +9,12 @@ import (
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
+	"wisemarrow/formats/weightfile"
 	"wisemarrow/studio"
 )
 
 // Write writes what is handed over. what is "glb" (mesh, skeleton, skin and motions),
-// "skeleton" (.gltf) or "obj" (the mesh); influences caps the weights of a
+// "skeleton" (.gltf), "obj" (the mesh), "csv" or "json" (the weights, as float32 exactly); influences caps the weights of a
 // "glb" to 4 or 8, 0 keeps all.
 func Write(w io.Writer, s *studio.State, what string, influences int) error {
 	switch what {
@@ -48,8 +49,16 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 			return studio.Wrong("%v", err)
 		}
 		return err
+	case "csv", "json":
+		if s.Weights == nil {
+			return studio.Wrong("there are no weights to hand over: bind first")
+		}
+		if what == "csv" {
+			return weightfile.EncodeCSV(w, s.Weights, s.Mesh.World())
+		}
+		return weightfile.EncodeJSON(w, s.Weights, s.Mesh.World())
 	}
-	return studio.Wrong("there is no handoff %q; there are glb, skeleton and obj", what)
+	return studio.Wrong("there is no handoff %q; there are glb, skeleton, obj, csv and json", what)
 }
 
 // FileName returns the file name for a handoff of a character.

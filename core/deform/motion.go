@@ -1,0 +1,45 @@
+package deform
+
+import (
+	"math"
+
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Motion tells how far each vertex moves, metres, when a joint turns through its usual range about
+// each of its axes with all that hangs from it: the most over both ends of each. What a joint
+// leaves exactly still is exactly 0.
+func (s *Skin) Motion(joint int, x skeleton.Marks) []float64 {
+	out := make([]float64, len(s.points))
+	var trials []skeleton.Trial
+	for _, t := range s.skeleton.Trials(x) {
+		if t.Joint == joint {
+			trials = append(trials, t)
+		}
+	}
+	rest := Bound(s.points, s.weights, s.skeleton, nil, s.binding)
+	for _, p := range pose.Extremes(s.skeleton, trials, 1) {
+		for v, at := range Bound(s.points, s.weights, s.skeleton, p.Pose, s.binding) {
+			out[v] = math.Max(out[v], r3.Norm(r3.Sub(at, rest[v])))
+		}
+	}
+	return out
+}
+
+// Apart is how far two weights of the same points lead them apart at most, metres, when joints turn to
+// both ends of their usual ranges one by one, and in which pose.
+func Apart(points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, x skeleton.Marks) (apart float64, in string) {
+	for _, p := range Affordable(pose.Extremes(s, s.Trials(x), 1), s, a) {
+		one, other := Bound(points, a, s, p.Pose, nil), Bound(points, b, s, p.Pose, nil)
+		for v := range one {
+			if d := r3.Norm(r3.Sub(one[v], other[v])); d > apart {
+				apart, in = d, p.Name
+			}
+		}
+	}
+	return apart, in
+}

@@ -1,0 +1,207 @@
+package weights
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/weights"
+	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// at is what an operation on weights works on.
+type at struct {
+	s        studio.State
+	e        *weights.Editor
+	net      *weights.Net
+	vertices []int32 // that are asked for; nil is all
+}
+
+// needs are those of every operation on weights.
+var needs = []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
+
+// begin prepares weights to be changed: locked joints stay, hidden vertices and those of hidden
+// parts are closed.
+func begin(s studio.State, vertices string) (*at, error) {
+	list, err := s.VerticesOf(vertices)
+	if err != nil {
+		return nil, err
+	}
+	net, err := NetOf(s.Mesh)
+	if err != nil {
+		return nil, studio.Wrong("%v", err)
+	}
+	locked := make([]bool, len(s.Weights.Joints))
+	for k, name := range s.Weights.Joints {
+		if i := s.Skeleton.Index(name); i >= 0 {
+			locked[k] = s.Skeleton.Joints[i].WeightsLocked
+		}
+	}
+	most := 0
+	if s.Bind != nil {
+		most = s.Bind.Limits.Cap
+	}
+	out := &at{s: s, e: weights.Edit(s.Weights, locked, Open(&s), most), net: net, vertices: list}
+	out.e.Heir = heirs(&s)
+	return out, nil
+}
+
+// NetOf is the surface of a mesh as a brush goes over it.
+func NetOf(m *mesh.Mesh) (*weights.Net, error) {
+	tris, _ := m.Triangles()
+	table := m.Edges().Edges
+	edges := make([][2]int32, len(table))
+	for i, e := range table {
+		edges[i] = [2]int32{e.A, e.B}
+	}
+	return weights.NewNet(m.World(), tris, edges)
+}
+
+// Open says which vertices may be changed; nil is all.
+func Open(s *studio.State) []bool {
+	hidden := s.HiddenVertices()
+	if len(hidden) == 0 && !slices.ContainsFunc(s.Mesh.Parts, func(p mesh.Part) bool { return p.Hidden }) {
+		return nil
+	}
+	out := make([]bool, len(s.Mesh.Points))
+	for f := range s.Mesh.Faces() {
+		if !s.Mesh.Parts[s.Mesh.PartOf(f)].Hidden {
+			for _, v := range s.Mesh.Face(f) {
+				out[v] = true
+			}
+		}
+	}
+	for _, v := range hidden {
+		out[v] = false
+	}
+	return out
+}
+
+// heirs are, by joint of the weights, who takes what nobody else of a vertex can: the nearest
+// joint above with weights, else the first below.
+func heirs(s *studio.State) []int32 {
+	number := map[string]int32{}
+	for k, name := range s.Weights.Joints {
+		number[name] = int32(k)
+	}
+	deforms := s.Skeleton.Deforming()
+	column := func(i int) int32 {
+		if k, ok := number[s.Skeleton.Joints[i].Name]; ok && deforms[i] {
+			return k
+		}
+		return -1
+	}
+	children := s.Skeleton.Children()
+	out := make([]int32, len(s.Weights.Joints))
+	for k, name := range s.Weights.Joints {
+		out[k] = -1
+		i := s.Skeleton.Index(name)
+		if i < 0 {
+			continue
+		}
+		for p := s.Skeleton.Joints[i].Parent; p >= 0 && out[k] < 0; p = s.Skeleton.Joints[p].Parent {
+			out[k] = column(p)
+		}
+		for below := children[i]; len(below) > 0 && out[k] < 0; {
+			next := below[0]
+			out[k] = column(next)
+			below = children[next]
+		}
+	}
+	return out
+}
+
+// joint finds the column of a joint; one that has none yet gets it, if it deforms.
+func (a *at) joint(name string) (int32, error) {
+	if k := slices.Index(a.e.Joints, name); k >= 0 {
+		return int32(k), nil
+	}
+	if _, err := a.s.Skeleton.Find(name); err != nil {
+		return 0, studio.Wrong("%v", err)
+	}
+	a.e.Joints = append(slices.Clip(a.e.Joints), name)
+	a.e.Locked = append(slices.Clip(a.e.Locked), false)
+	w := *a.s.Weights
+	w.Joints = a.e.Joints
+	with := a.s
+	with.Weights = &w
+	a.e.Heir = heirs(&with)
+	return int32(len(a.e.Joints) - 1), nil
+}
+
+// joints finds the columns of joints.
+func (a *at) joints(names []string) ([]int32, error) {
+	if _, err := a.s.JointsNamed(names); err != nil {
+		return nil, err
+	}
+	var out []int32
+	for _, n := range names {
+		k, err := a.joint(n)
+		if err != nil {
+			return nil, err
+		}
+		if !slices.Contains(out, k) {
+			out = append(out, k)
+		}
+	}
+	return out, nil
+}
+
+// done returns the state with the weights as they were changed; nothing changed is refused, so
+// that history holds no steps that did nothing.
+func (a *at) done(ctx context.Context, what string, nothing string) (studio.State, studio.Outcome, error) {
+	if err := ctx.Err(); err != nil {
+		return a.s, studio.Outcome{}, err
+	}
+	changed := a.e.Changed()
+	if len(changed) == 0 {
+		return a.s, studio.Outcome{}, studio.Wrong("%s", nothing)
+	}
+	s := a.s
+	var fresh []int32
+	for _, v := range changed {
+		if len(s.Weights.Of[v]) == 0 {
+			fresh = append(fresh, v)
+		}
+	}
+	var err error
+	if s.Binding, err = s.FurtherBound(fresh); err != nil {
+		return a.s, studio.Outcome{}, err
+	}
+	s.Weights = a.e.Weights()
+	s = s.WithChosen(func(c *studio.Chosen) { c.ByHand = studio.Unite(c.ByHand, changed) })
+	s = s.Recounted()
+	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s changed", what, vertices(len(changed))), After: fmt.Sprint(len(changed))}, nil
+}
+
+func vertices(n int) string {
+	if n == 1 {
+		return "1 vertex"
+	}
+	return fmt.Sprintf("%d vertices", n)
+}
+
+// partners are, by joint of weights, that of the other side, itself for one without.
+func partners(s *studio.State, joints []string) []int32 {
+	pairs := s.Skeleton.Pairs(s.Settings.Marks)
+	out := make([]int32, len(joints))
+	for k, name := range joints {
+		out[k] = int32(k)
+		i := s.Skeleton.Index(name)
+		if i < 0 || pairs.Partner[i] < 0 {
+			continue
+		}
+		if p := slices.Index(joints, s.Skeleton.Joints[pairs.Partner[i]].Name); p >= 0 {
+			out[k] = int32(p)
+		}
+	}
+	return out
+}
+
+// planeOf is the plane that halves the skeleton.
+func planeOf(s *studio.State) weights.Plane {
+	return weights.Plane{Normal: r3.Vec{X: 1}, Offset: s.Skeleton.MirrorPlane(s.Settings.Marks)}
+}

@@ -1,0 +1,125 @@
+package weights
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	studio.Register(studio.Entry{Name: "mirror_weights", Label: "Mirror weights", Stage: "weights", Words: "symmetry flip copy left right other side", From: studio.FromForm, Needs: needs, Long: studio.LargeMesh, New: func() studio.Operation { return &Mirror{From: "left", By: weights.MirrorPlace} }})
+}
+
+// Mirror gives the vertices of one side what their images on the other have, each joint by its
+// partner. Tolerance, metres, is how far from the mirrored place an image may be; 0 is a two
+// thousandth of the height. Offset moves the plane along X, Turn turns it about Y, degrees.
+type Mirror struct {
+	From      string  `json:"from"` // "left" or "right"
+	By        string  `json:"by"`   // "place" or "topology"
+	Tolerance float64 `json:"tolerance,omitempty"`
+	Offset    float64 `json:"offset,omitempty"`
+	Turn      float64 `json:"turn,omitempty"`
+	Vertices  string  `json:"vertices,omitempty"`
+}
+
+// Pairing is what a mirroring would pair, looked at before.
+type Pairing struct {
+	Matched   int      `json:"matched"`
+	Between   int      `json:"between"`
+	Unmatched []int32  `json:"unmatched"` // vertices, the first of them
+	Missing   int      `json:"missing"`   // how many in all
+	Farthest  float64  `json:"farthest"`
+	Joints    []string `json:"joints"` // of a side and without a partner
+}
+
+// mostShown is how many vertices a look at a mirroring names.
+const mostShown = 2000
+
+func (o *Mirror) prepare(s studio.State) (*at, *weights.Mirrored, weights.Plane, float64, error) {
+	fail := func(err error) (*at, *weights.Mirrored, weights.Plane, float64, error) {
+		return nil, nil, weights.Plane{}, 0, err
+	}
+	if o.From != "left" && o.From != "right" {
+		return fail(studio.Wrong("weights are mirrored from the \"left\" or the \"right\", not %q", o.From))
+	}
+	for _, x := range []float64{o.Tolerance, o.Offset, o.Turn} {
+		if !(math.Abs(x) <= studio.MaxPlace) {
+			return fail(studio.Wrong("%g is out of range", x))
+		}
+	}
+	if o.Tolerance < 0 {
+		return fail(studio.Wrong("the tolerance is not below 0"))
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return fail(err)
+	}
+	turn := o.Turn * math.Pi / 180
+	middle := planeOf(&s).Offset + o.Offset
+	plane := weights.Plane{Normal: r3.Vec{X: math.Cos(turn), Z: -math.Sin(turn)}}
+	plane.Offset = middle * plane.Normal.X
+	tolerance := o.Tolerance
+	if tolerance == 0 {
+		tolerance = geom.BoxOf(a.net.At).Size().Y / 2000
+	}
+	faces := make([][]int32, s.Mesh.Faces())
+	for f := range faces {
+		faces[f] = s.Mesh.Face(f)
+	}
+	m, err := a.net.Mirror(plane, o.By, math.Max(tolerance, 1e-9), faces)
+	if err != nil {
+		return fail(studio.Wrong("%v", err))
+	}
+	return a, m, plane, tolerance, nil
+}
+
+// Pairs looks at a mirroring without doing it.
+func (o *Mirror) Pairs(s studio.State) (Pairing, error) {
+	_, m, _, _, err := o.prepare(s)
+	if err != nil {
+		return Pairing{}, err
+	}
+	out := Pairing{Matched: m.Matched, Between: m.Between, Missing: len(m.Unmatched), Unmatched: m.Unmatched[:min(len(m.Unmatched), mostShown)], Farthest: m.Farthest, Joints: unpaired(&s)}
+	return out, nil
+}
+
+// unpaired are joints of a side that have weights and no partner.
+func unpaired(s *studio.State) []string {
+	out := []string{}
+	pairs := s.Skeleton.Pairs(s.Settings.Marks)
+	for _, name := range s.Weights.Joints {
+		if i := s.Skeleton.Index(name); i >= 0 && pairs.Sides[i] != skeleton.Centre && pairs.Partner[i] < 0 {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+// Apply implements studio.Operation.
+func (o *Mirror) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	a, m, plane, tolerance, err := o.prepare(s)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	given, left := a.e.MirrorTo(a.net, m, plane, tolerance, o.From == "right", a.vertices, partners(&s, a.e.Joints))
+	next, out, err := a.done(ctx, fmt.Sprintf("Mirrored the weights from the %s", o.From), "both sides are even already")
+	if err != nil {
+		return next, out, err
+	}
+	out.Steps = []string{fmt.Sprintf("%d vertices have another for their image, %d one between vertices, %d none; %s were given what theirs has", m.Matched, m.Between, len(m.Unmatched), vertices(given)),
+		fmt.Sprintf("Half the sum of the differences that is left is %.2g at most", left)}
+	if n := len(m.Unmatched); n > 0 {
+		out.Left = append(out.Left, fmt.Sprintf("%s have no image within the tolerance and stay as they were", vertices(n)))
+	}
+	if list := unpaired(&s); len(list) > 0 {
+		out.Left = append(out.Left, studio.Said(list)+" have no partner and count for their own")
+	}
+	return next, out, nil
+}

@@ -1,0 +1,85 @@
+package weights
+
+import (
+	"context"
+	"fmt"
+
+	"wisemarrow/core/weights"
+	"wisemarrow/studio"
+)
+
+func init() {
+	studio.Register(studio.Entry{Name: "paint_weights", Label: "Paint weights", Stage: "weights", Words: "brush stroke smooth add replace", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Paint{} }})
+}
+
+// Paint is a stroke of a brush, or several of one brush: places on the surface at rest. Vertices
+// limits it to those that are chosen. What it does is computed from the stroke, here and in the
+// page by the same code.
+type Paint struct {
+	weights.Brush
+	Strokes  [][]weights.Touch `json:"strokes"`
+	Vertices string            `json:"vertices,omitempty"`
+}
+
+// MaxStrokes is how many strokes one operation has at most.
+const MaxStrokes = 64
+
+// Apply implements studio.Operation.
+func (o *Paint) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	n := 0
+	for _, list := range o.Strokes {
+		n += len(list)
+	}
+	if n == 0 || n > weights.MaxTouches || len(o.Strokes) > MaxStrokes {
+		return s, studio.Outcome{}, studio.Wrong("a painting has 1 to %d strokes with 1 to %d touches in all, not %d and %d", MaxStrokes, weights.MaxTouches, len(o.Strokes), n)
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if o.Mode != weights.BrushEven {
+		if _, err := a.joint(o.Joint); err != nil {
+			return s, studio.Outcome{}, err
+		}
+	}
+	a.only()
+	for _, list := range o.Strokes {
+		if err := Stroked(a.e, a.net, o.Brush, weights.Sides{Plane: planeOf(&s).Offset, Partner: partners(&s, a.e.Joints)}, list); err != nil {
+			return s, studio.Outcome{}, studio.Wrong("%v", err)
+		}
+	}
+	what := map[string]string{weights.BrushSet: "Painted", weights.BrushAdd: "Added to", weights.BrushTake: "Took from", weights.BrushScale: "Scaled", weights.BrushSmooth: "Smoothed", weights.BrushEven: "Evened all out with the brush"}[o.Mode]
+	if o.Mode != weights.BrushEven {
+		what = fmt.Sprintf("%s %s with the brush", what, o.Joint)
+	}
+	if o.Both {
+		what += ", on both sides"
+	}
+	return a.done(ctx, what, "the brush changed nothing there: no vertex lies within its radius, or all that do are locked, hidden or not chosen")
+}
+
+// Stroked does one stroke.
+func Stroked(e *weights.Editor, net *weights.Net, b weights.Brush, sides weights.Sides, touches []weights.Touch) error {
+	stroke, err := weights.NewStroke(b, e, net, sides)
+	if err != nil {
+		return err
+	}
+	for _, t := range touches {
+		if _, err := stroke.Touch(t); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// only closes all but the vertices that are asked for.
+func (a *at) only() {
+	if a.vertices == nil {
+		return
+	}
+	open := make([]bool, len(a.e.Of))
+	for _, v := range a.vertices {
+		open[v] = a.e.Open == nil || a.e.Open[v]
+	}
+	a.e.Open = open
+}

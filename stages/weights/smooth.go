@@ -1,0 +1,246 @@
+package weights
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"wisemarrow/core/deform"
+	"wisemarrow/core/weights"
+	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	studio.Register(
+		studio.Entry{Name: "smooth_weights", Label: "Smooth weights", Stage: "weights", Words: "relax average blur", From: studio.FromForm, Needs: needs, Long: studio.LargeMesh, New: func() studio.Operation { return &Smooth{Passes: 1} }},
+		studio.Entry{Name: "blend_border", Label: "Blend the border of two joints", Stage: "weights", Words: "soften transition gradient width", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &BlendBorder{} }},
+		studio.Entry{Name: "settle_weights", Label: "Settle strays to their neighbours", Stage: "weights", Words: "pull stray vertices fix spike", Needs: needs, New: func() studio.Operation { return &Settle{} }},
+		studio.Entry{Name: "harden_weights", Label: "Harden to the leading joint", Stage: "weights", Words: "rigid whole binary quantise steps", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Harden{Steps: 1} }},
+		studio.Entry{Name: "drop_traces", Label: "Drop traces", Stage: "weights", Words: "prune tiny small weights threshold", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropTraces{Below: 0.01} }},
+		studio.Entry{Name: "drop_islands", Label: "Drop weights that are cut off", Stage: "weights", Words: "island stray leak elsewhere", Needs: needs, New: func() studio.Operation { return &DropIslands{} }},
+		studio.Entry{Name: "cap_weights", Label: "Cap the influences of a vertex", Stage: "weights", Words: "limit max influences reduce", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &CapWeights{Influences: 4} }},
+		studio.Entry{Name: "even_vertices", Label: "Let chosen vertices move as one", Stage: "weights", Words: "rigid average mean piece same", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Even{} }},
+	)
+}
+
+// Smooth draws vertices half way to the mean of their neighbours, so many times: the shares of
+// some joints, or of all.
+type Smooth struct {
+	Joints   []string `json:"joints,omitempty"`
+	Vertices string   `json:"vertices,omitempty"`
+	Passes   int      `json:"passes"`
+}
+
+// Apply implements studio.Operation.
+func (o *Smooth) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if o.Passes < 1 || o.Passes > 100 {
+		return s, studio.Outcome{}, studio.Wrong("weights are smoothed 1 to 100 times, not %d", o.Passes)
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	var list []int32
+	what := "Smoothed all joints"
+	if len(o.Joints) > 0 {
+		if list, err = a.joints(o.Joints); err != nil {
+			return s, studio.Outcome{}, err
+		}
+		if err := a.e.CheckLocks(list...); err != nil {
+			return s, studio.Outcome{}, studio.Wrong("%v", err)
+		}
+		what = "Smoothed " + studio.Said(o.Joints)
+	}
+	a.e.Smooth(a.vertices, list, o.Passes, a.net)
+	return a.done(ctx, fmt.Sprintf("%s, %d times", what, o.Passes), "the weights are as smooth as that already")
+}
+
+// BlendBorder evens the border between two joints over a width, metres along the surface.
+type BlendBorder struct {
+	Joints   []string `json:"joints"` // two
+	Width    float64  `json:"width"`
+	Vertices string   `json:"vertices,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *BlendBorder) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if len(o.Joints) != 2 {
+		return s, studio.Outcome{}, studio.Wrong("a border lies between two joints, not %d", len(o.Joints))
+	}
+	if !(o.Width > 0) || o.Width > studio.MaxPlace {
+		return s, studio.Outcome{}, studio.Wrong("the width is above 0 metres, not %g", o.Width)
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	list, err := a.joints(o.Joints)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if len(list) != 2 {
+		return s, studio.Outcome{}, studio.Wrong("a border lies between two joints")
+	}
+	if err := a.e.CheckLocks(list...); err != nil {
+		return s, studio.Outcome{}, studio.Wrong("%v", err)
+	}
+	a.e.Blend(list[0], list[1], o.Width, a.vertices, a.net)
+	return a.done(ctx, fmt.Sprintf("Blended the border of %s and %s over %.3g mm", o.Joints[0], o.Joints[1], 1000*o.Width), fmt.Sprintf("%s and %s do not meet there", o.Joints[0], o.Joints[1]))
+}
+
+// Settle gives vertices whose shares are quite others than all their neighbours' the mean of
+// these.
+type Settle struct {
+	Vertices string `json:"vertices,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *Settle) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	n := a.e.Settle(a.vertices, a.net)
+	return a.done(ctx, fmt.Sprintf("Settled %d strays", n), "no vertex differs so much from all its neighbours")
+}
+
+// Harden gives vertices wholly to their leading joint, or rounds their shares to whole parts of
+// one in Steps.
+type Harden struct {
+	Vertices string `json:"vertices,omitempty"`
+	Steps    int    `json:"steps"`
+}
+
+// Apply implements studio.Operation.
+func (o *Harden) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if o.Steps < 1 || o.Steps > 1000 {
+		return s, studio.Outcome{}, studio.Wrong("shares are rounded to one in 1 to 1000, not %d", o.Steps)
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a.e.Harden(a.vertices, o.Steps)
+	what := "Hardened to the leading joints"
+	if o.Steps > 1 {
+		what = fmt.Sprintf("Rounded to parts of one in %d", o.Steps)
+	}
+	return a.done(ctx, what, "the weights are so already")
+}
+
+// DropTraces drops shares below a limit.
+type DropTraces struct {
+	Vertices string  `json:"vertices,omitempty"`
+	Below    float64 `json:"below"`
+}
+
+// Apply implements studio.Operation.
+func (o *DropTraces) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if !(o.Below > 0) || o.Below >= 0.5 {
+		return s, studio.Outcome{}, studio.Wrong("traces lie above 0 and below 0.5, not at %g", o.Below)
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a.e.Traces(a.vertices, o.Below, true)
+	return a.done(ctx, fmt.Sprintf("Dropped traces below %.3g", o.Below), "there are no shares below that")
+}
+
+// Traced tells what dropping traces would do: how many vertices have any, and how far the skin
+// would move by it at most, metres, in the extremes of the joints that move most.
+type Traced struct {
+	Vertices int     `json:"vertices"`
+	Farthest float64 `json:"farthest"`
+	In       string  `json:"in"`
+}
+
+// Traces looks at dropping traces without doing it.
+func Traces(s *studio.State, below float64, vertices string) (Traced, error) {
+	if s.Weights == nil || s.Skeleton == nil {
+		return Traced{}, studio.Wrong("there are no weights yet: bind first")
+	}
+	if !(below > 0) || below >= 0.5 {
+		return Traced{}, studio.Wrong("traces lie above 0 and below 0.5, not at %g", below)
+	}
+	a, err := begin(*s, vertices)
+	if err != nil {
+		return Traced{}, err
+	}
+	list := a.e.Traces(a.vertices, below, true)
+	out := Traced{Vertices: len(list)}
+	if len(list) == 0 {
+		return out, nil
+	}
+	before := &weights.Weights{Joints: a.e.Joints, Of: make([][]weights.Influence, len(list))}
+	after := &weights.Weights{Joints: a.e.Joints, Of: make([][]weights.Influence, len(list))}
+	points, world := make([]r3.Vec, len(list)), s.Mesh.World()
+	for i, v := range list {
+		points[i], before.Of[i], after.Of[i] = world[v], s.Weights.Of[v], a.e.Of[v]
+	}
+	out.Farthest, out.In = deform.Apart(points, before, after, s.Skeleton, s.Settings.Marks)
+	if math.IsNaN(out.Farthest) {
+		out.Farthest = 0
+	}
+	return out, nil
+}
+
+// DropIslands takes away shares that are cut off along the surface from the joint's main region.
+type DropIslands struct {
+	Vertices string `json:"vertices,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *DropIslands) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a.e.DropIslands(a.vertices, a.net)
+	return a.done(ctx, "Dropped weights that were cut off", "no joint has weights that are cut off from the rest")
+}
+
+// CapWeights keeps the heaviest shares of each vertex, and holds later changes to it.
+type CapWeights struct {
+	Vertices   string `json:"vertices,omitempty"`
+	Influences int    `json:"influences"`
+}
+
+// Apply implements studio.Operation.
+func (o *CapWeights) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if o.Influences < 1 || o.Influences > 16 {
+		return s, studio.Outcome{}, studio.Wrong("the influence cap is 1 to 16, not %d", o.Influences)
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a.e.CapAt(a.vertices, o.Influences)
+	next, out, err := a.done(ctx, fmt.Sprintf("Capped at %d influences", o.Influences), fmt.Sprintf("no vertex has more than %d influences", o.Influences))
+	if err == nil && next.Bind != nil && a.vertices == nil {
+		record := *next.Bind
+		record.Limits.Cap = o.Influences
+		next.Bind = &record
+	}
+	return next, out, err
+}
+
+// Even gives chosen vertices the mean of what they have, so that they move as one.
+type Even struct {
+	Vertices string `json:"vertices"`
+}
+
+// Apply implements studio.Operation.
+func (o *Even) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if len(a.vertices) < 2 {
+		return s, studio.Outcome{}, studio.Wrong("choose the vertices that shall move as one")
+	}
+	a.e.Mean(a.vertices)
+	return a.done(ctx, "Gave chosen vertices their mean", "they move as one already")
+}
