@@ -11,43 +11,129 @@ import (
 	"unsafe"
 
 	"wisemarrow/browser"
-	"wisemarrow/core/deform"
 )
 
 func main() {
-	var skin *deform.Skin
+	var desk *browser.Desk
+	at := func() (*browser.Desk, error) {
+		if desk == nil {
+			return nil, fmt.Errorf("no character is loaded")
+		}
+		return desk, nil
+	}
 	js.Global().Set("marrowCore", js.ValueOf(map[string]any{
-		// load takes points, triangles, start, vertex and value as typed arrays, the
-		// names of the columns, the joints and the binding (or null) as JSON; it answers "" or what is wrong.
-		"load": answering(func(a []js.Value) (string, error) {
+		// load takes points, triangles, start, vertex and value as typed arrays, the names of the
+		// columns, the joints and the binding (or null) as JSON, the edges and the vertices that
+		// may not be changed as typed arrays, and the rules as JSON.
+		"load": answering(func(a []js.Value) (any, error) {
 			x := browser.Arrays{Points: numbers[float32](a[0]), Triangles: numbers[uint32](a[1]), Start: numbers[uint32](a[2]), Vertex: numbers[uint32](a[3]), Value: numbers[float32](a[4])}
-			if err := json.Unmarshal([]byte(a[5].String()), &x.Columns); err != nil {
-				return "", err
+			var rules browser.Rules
+			for i, to := range []any{&x.Columns, &x.Joints, &x.Binding} {
+				if err := json.Unmarshal([]byte(a[5+i].String()), to); err != nil {
+					return nil, err
+				}
 			}
-			if err := json.Unmarshal([]byte(a[6].String()), &x.Joints); err != nil {
-				return "", err
+			if err := json.Unmarshal([]byte(a[10].String()), &rules); err != nil {
+				return nil, err
 			}
-			if err := json.Unmarshal([]byte(a[7].String()), &x.Binding); err != nil {
-				return "", err
-			}
+			rules.Closed = numbers[uint32](a[9])
 			var err error
-			skin, err = x.Skin()
+			desk, err = x.Desk(numbers[uint32](a[8]), rules)
 			return "", err
 		}),
 		// measure takes a pose as JSON and answers with the measures as JSON.
-		"measure": answering(func(a []js.Value) (string, error) {
-			if skin == nil {
-				return "", fmt.Errorf("no character is loaded")
+		"measure": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
 			}
-			return browser.Measure(skin, a[0].String())
+			return d.Measure(a[0].String())
+		}),
+		// begin takes a brush as JSON, and the vertices that are chosen or null.
+		"begin": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			var chosen []uint32
+			if !a[1].IsNull() {
+				chosen = append([]uint32{}, numbers[uint32](a[1])...)
+			}
+			return "", d.Begin(a[0].String(), chosen)
+		}),
+		// touch takes touches as JSON and answers with what they changed.
+		"touch": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			p, err := d.Touch(a[0].String())
+			return painted(p), err
+		}),
+		// end ends the stroke, or with true takes it back and answers with what that changed.
+		"end": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			return painted(d.End(a[0].Bool())), nil
+		}),
+		// choose takes how, the chosen vertices, a joint and two shares; it answers with vertices.
+		"choose": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			list, err := d.Choose(a[0].String(), numbers[uint32](a[1]), a[2].String(), a[3].Float(), a[4].Float())
+			return array("Uint32Array", list), err
+		}),
+		// motion takes a joint and answers how far each vertex moves, metres.
+		"motion": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			list, err := d.Motion(a[0].String())
+			return array("Float32Array", list), err
+		}),
+		// problems answers with the kind and size of what is wrong at each vertex.
+		"problems": answering(func([]js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			kind, size, err := d.Problems()
+			return map[string]any{"kind": array("Float32Array", kind), "size": array("Float32Array", size)}, err
+		}),
+		// ledger takes vertices and answers as JSON who moves them.
+		"ledger": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			return d.Ledger(numbers[uint32](a[0]))
 		}),
 	}))
 	select {}
 }
 
+func painted(p browser.Painted) map[string]any {
+	return map[string]any{"vertex": array("Uint32Array", p.Vertex), "width": p.Width, "joint": array("Float32Array", p.Joint), "value": array("Float32Array", p.Value)}
+}
+
+// array copies numbers to a typed array of a kind.
+func array[T float32 | uint32](kind string, list []T) js.Value {
+	out := js.Global().Get(kind).New(len(list))
+	if len(list) > 0 {
+		bytes := js.Global().Get("Uint8Array").New(out.Get("buffer"))
+		js.CopyBytesToJS(bytes, unsafe.Slice((*byte)(unsafe.Pointer(&list[0])), 4*len(list)))
+	}
+	return out
+}
+
 // answering makes a function for JavaScript: it returns {value} or {error}, and a panic
 // is an error.
-func answering(f func(args []js.Value) (string, error)) js.Func {
+func answering(f func(args []js.Value) (any, error)) js.Func {
 	return js.FuncOf(func(_ js.Value, args []js.Value) (out any) {
 		defer func() {
 			if r := recover(); r != nil {

@@ -124,3 +124,18 @@ func signedVolume(a, b, c r3.Vec) float64 {
 	z := float64(b.X*c.Y) - float64(b.Y*c.X)
 	return (float64(a.X*x) + float64(a.Y*y) + float64(a.Z*z)) / 6
 }
+
+// Parts returns what the skin is made of; none of it is to be changed.
+func (s *Skin) Parts() (points []r3.Vec, tris [][3]int32, w *weights.Weights, sk *skeleton.Skeleton) {
+	return s.points, s.tris, s.weights, s.skeleton
+}
+
+// With returns the skin with other weights.
+func (s *Skin) With(w *weights.Weights) (*Skin, error) {
+	if len(w.Of) != len(s.points) {
+		return nil, errors.New("there are not as many weights as vertices")
+	}
+	out := *s
+	out.weights = w
+	return &out, nil
+}

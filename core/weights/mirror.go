@@ -200,6 +200,20 @@ func (n *Net) topology(m *Mirrored, plane Plane, faces [][]int32) error {
 	return nil
 }
 
+// Nearest is the vertex nearest to the image of another, -1 for none.
+func (m *Mirrored) Nearest(n *Net, v int32) int32 {
+	if m.vertex[v] >= 0 || m.tri[v] < 0 {
+		return m.vertex[v]
+	}
+	best, near := math.Inf(1), int32(-1)
+	for _, k := range n.Tris[m.tri[v]] {
+		if d := r3.Norm2(r3.Sub(n.At[k], m.at[v])); d < best {
+			best, near = d, k
+		}
+	}
+	return near
+}
+
 // Image returns what a vertex takes from its mirror image: the shares there, each joint by its
 // partner; nil without an image.
 func (m *Mirrored) Image(e *Editor, n *Net, v int32, partner []int32) []Influence {

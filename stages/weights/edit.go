@@ -45,7 +45,7 @@ func begin(s studio.State, vertices string) (*at, error) {
 		most = s.Bind.Limits.Cap
 	}
 	out := &at{s: s, e: weights.Edit(s.Weights, locked, Open(&s), most), net: net, vertices: list}
-	out.e.Heir = heirs(&s)
+	out.e.Heir = weights.Heirs(out.e.Joints, s.Skeleton, s.Skeleton.Deforming())
 	return out, nil
 }
 
@@ -80,40 +80,6 @@ func Open(s *studio.State) []bool {
 	return out
 }
 
-// heirs are, by joint of the weights, who takes what nobody else of a vertex can: the nearest
-// joint above with weights, else the first below.
-func heirs(s *studio.State) []int32 {
-	number := map[string]int32{}
-	for k, name := range s.Weights.Joints {
-		number[name] = int32(k)
-	}
-	deforms := s.Skeleton.Deforming()
-	column := func(i int) int32 {
-		if k, ok := number[s.Skeleton.Joints[i].Name]; ok && deforms[i] {
-			return k
-		}
-		return -1
-	}
-	children := s.Skeleton.Children()
-	out := make([]int32, len(s.Weights.Joints))
-	for k, name := range s.Weights.Joints {
-		out[k] = -1
-		i := s.Skeleton.Index(name)
-		if i < 0 {
-			continue
-		}
-		for p := s.Skeleton.Joints[i].Parent; p >= 0 && out[k] < 0; p = s.Skeleton.Joints[p].Parent {
-			out[k] = column(p)
-		}
-		for below := children[i]; len(below) > 0 && out[k] < 0; {
-			next := below[0]
-			out[k] = column(next)
-			below = children[next]
-		}
-	}
-	return out
-}
-
 // joint finds the column of a joint; one that has none yet gets it, if it deforms.
 func (a *at) joint(name string) (int32, error) {
 	if k := slices.Index(a.e.Joints, name); k >= 0 {
@@ -124,11 +90,7 @@ func (a *at) joint(name string) (int32, error) {
 	}
 	a.e.Joints = append(slices.Clip(a.e.Joints), name)
 	a.e.Locked = append(slices.Clip(a.e.Locked), false)
-	w := *a.s.Weights
-	w.Joints = a.e.Joints
-	with := a.s
-	with.Weights = &w
-	a.e.Heir = heirs(&with)
+	a.e.Heir = weights.Heirs(a.e.Joints, a.s.Skeleton, a.s.Skeleton.Deforming())
 	return int32(len(a.e.Joints) - 1), nil
 }
 
