@@ -110,6 +110,7 @@ test('capsules are sized, dragged on both sides and taken back; the ladder mends
   const was = (await capsule('forearm_l')).stops[0].outer;
   await expect.poll(async () => (await capsule('forearm_l')).stops[0].outer).toBeCloseTo(was + 0.001, 6);
   await page.locator('[data-op=bind_capsules] button').click();
+  await page.locator('dialog[open]').getByRole('button', { name: 'Bind by capsules' }).click(); // the weights came with the file
   await expect(page.locator('[role=status]').filter({ hasText: 'Bound by capsules' }).first()).toBeVisible({ timeout: 30_000 });
   await page.locator('details', { has: page.locator('summary:text-is("Heat")') }).locator('summary').click();
   await page.locator('[data-op=bind_heat] button').click();

@@ -68,6 +68,7 @@ func parsePages() pages {
 		"led":         bind.Led,
 		"told":        bind.Told,
 		"blends":      weights.Blends,
+		"modes":       weights.Modes,
 		"dict": func(list ...any) map[string]any {
 			out := map[string]any{}
 			for i := 0; i+1 < len(list); i += 2 {

@@ -11,6 +11,7 @@ import (
 	"wisemarrow/formats/bundle"
 	"wisemarrow/stages/axes"
 	"wisemarrow/stages/bind"
+	"wisemarrow/stages/weights"
 	"wisemarrow/studio"
 )
 
@@ -66,6 +67,14 @@ var sections = []section{
 		return names, nil
 	}},
 	{"capsules", []string{"capsules"}, func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil }},
+	{"vertices", []string{"chosen"}, func(_ *site, _ context.Context, o opened) (any, error) { return weights.ChoicesOf(o.state), nil }},
+	{"cap", []string{"bind"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		if o.state.Bind == nil {
+			return 0, nil
+		}
+		return o.state.Bind.Limits.Cap, nil
+	}},
+	{"marks", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Marks, nil }},
 	{"convention", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Convention, nil }},
 	{"binding", []string{"binding"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Binding, nil }},
 	{"loose", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Loose, nil }},
@@ -220,6 +229,8 @@ type jointView struct {
 	Hidden     bool       `json:"hidden"`
 	Order      string     `json:"order,omitempty"` // of its turns
 	Mix        float64    `json:"mix,omitempty"`   // of dual quaternions
+	Deforms    bool       `json:"deforms"`
+	Weights    bool       `json:"weightsLocked,omitempty"`
 	axes.Keeping
 }
 
@@ -231,10 +242,11 @@ func joints(o opened) []jointView {
 	children := sk.Children()
 	pairs := sk.Pairs(o.state.Settings.Marks)
 	out := make([]jointView, len(sk.Joints))
+	deforms := sk.Deforming()
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
 		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix}
+			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix, Deforms: deforms[i], Weights: j.WeightsLocked}
 	}
 	for i, k := range axes.KeepingOf(o.state) {
 		out[i].Keeping = k

@@ -187,26 +187,63 @@ func (s *site) tries(w http.ResponseWriter, r *http.Request) {
 // measure tells what a pose does to the skin, for a page whose own core does not run.
 func (s *site) measure(w http.ResponseWriter, r *http.Request) {
 	var angles map[string][3]float64
-	err := read(w, r, &angles)
+	s.look(w, r, &angles, func(state *studio.State) (any, error) {
+		if name := r.URL.Query().Get("kept"); name != "" {
+			var err error
+			if state, err = state.WithKept(name); err != nil {
+				return nil, err
+			}
+		}
+		return weights.Measure(state, angles)
+	})
+}
+
+// table takes a table of weights in, to be read by an operation.
+func (s *site) table(w http.ResponseWriter, r *http.Request) {
+	file, err := s.takeIn(w, r, "table of weights", []string{".csv", ".json"})
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, map[string]any{"file": file})
+}
+
+// traces tells what dropping traces would do.
+func (s *site) traces(w http.ResponseWriter, r *http.Request) {
+	var q struct {
+		Below    float64 `json:"below"`
+		Vertices string  `json:"vertices"`
+	}
+	s.look(w, r, &q, func(state *studio.State) (any, error) { return weights.Traces(state, q.Below, q.Vertices) })
+}
+
+// mirror tells what a mirroring would pair.
+func (s *site) mirror(w http.ResponseWriter, r *http.Request) {
+	var q weights.Mirror
+	s.look(w, r, &q, func(state *studio.State) (any, error) {
+		if state.Weights == nil || state.Skeleton == nil {
+			return nil, studio.Wrong("there are no weights yet: bind first")
+		}
+		return q.Pairs(*state)
+	})
+}
+
+// look answers a question about the head that changes nothing.
+func (s *site) look(w http.ResponseWriter, r *http.Request, asked any, f func(*studio.State) (any, error)) {
+	err := read(w, r, asked)
 	var o opened
 	if err == nil {
 		o, err = s.open(r.Context(), param(r, "id"))
 	}
-	var m any
+	var out any
 	if err == nil {
-		state := o.state
-		if name := r.URL.Query().Get("kept"); name != "" {
-			state, err = state.WithKept(name)
-		}
-		if err == nil {
-			m, err = weights.Measure(state, angles)
-		}
+		out, err = f(o.state)
 	}
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	answer(w, http.StatusOK, m)
+	answer(w, http.StatusOK, out)
 }
 
 func (s *site) probe(w http.ResponseWriter, r *http.Request) {

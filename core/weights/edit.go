@@ -2,6 +2,7 @@ package weights
 
 import (
 	"fmt"
+	"math"
 	"slices"
 )
 
@@ -330,8 +331,29 @@ func (e *Editor) Toward(v int32, to []Influence, share float64) bool {
 	return !slices.Equal(before, e.Of[v])
 }
 
-// Replace gives a vertex a list of influences; locked joints stay.
-func (e *Editor) Replace(v int32, list []Influence) bool { return e.Toward(v, list, 1) }
+// Replace gives a vertex a list of influences; locked joints stay. A list that sums to 1 and that
+// no lock stands against is taken as it is, so that what was written comes back exactly.
+func (e *Editor) Replace(v int32, list []Influence) bool {
+	sum, locked := 0.0, false
+	for _, x := range list {
+		sum += x.Value
+		locked = locked || e.Locked[x.Joint]
+	}
+	for _, x := range e.At(v) {
+		locked = locked || e.Locked[x.Joint]
+	}
+	if locked || math.Abs(sum-1) > 1e-6 || e.Cap > 0 && len(list) > e.Cap || !e.open(v) {
+		return e.Toward(v, list, 1)
+	}
+	out := single(slices.Clone(list))
+	Sort(out)
+	if slices.Equal(out, e.Of[v]) {
+		return false
+	}
+	e.Of[v] = out
+	e.changed[v] = true
+	return true
+}
 
 // CheckLocks reports joints that are locked so that nothing of them may be changed.
 func (e *Editor) CheckLocks(joints ...int32) error {

@@ -83,3 +83,12 @@ func (a *at) only() {
 	}
 	a.e.Open = open
 }
+
+// Mode is what a brush does, for a panel.
+type Mode struct{ Name, Title string }
+
+// Modes lists what a brush does.
+func Modes() []Mode {
+	return []Mode{{weights.BrushAdd, "adds the value to the joint's share"}, {weights.BrushTake, "takes the value away"}, {weights.BrushSet, "draws the share to the value"}, {weights.BrushScale, "multiplies the share by the value"},
+		{weights.BrushSmooth, "draws the joint's share to that of the neighbours"}, {weights.BrushEven, "draws the shares of all joints to those of the neighbours"}}
+}

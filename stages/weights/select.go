@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"wisemarrow/core/weights"
 	"wisemarrow/studio"
 )
 
@@ -115,4 +116,27 @@ func (o *ForgetHand) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	s = s.WithChosen(func(c *studio.Chosen) { c.ByHand = nil })
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Forgot that the weights of %s were set by hand", vertices(n)), Before: fmt.Sprint(n), After: "0"}, nil
+}
+
+// Choices are the sets of vertices of a character as a page has them.
+type Choices struct {
+	Hidden string   `json:"hidden"`
+	Named  []Choice `json:"named"`
+	ByHand int      `json:"by_hand"`
+}
+
+// Choice is a kept selection.
+type Choice struct {
+	Name     string `json:"name"`
+	Count    int    `json:"count"`
+	Vertices string `json:"vertices"`
+}
+
+// ChoicesOf lists them.
+func ChoicesOf(s *studio.State) Choices {
+	out := Choices{Hidden: weights.Ranges(s.HiddenVertices()), Named: []Choice{}, ByHand: len(s.ByHand())}
+	for _, x := range s.Selections() {
+		out.Named = append(out.Named, Choice{x.Name, len(x.Vertices), weights.Ranges(x.Vertices)})
+	}
+	return out
 }

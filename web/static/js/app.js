@@ -15,7 +15,10 @@ import * as handoff from './tools/handoff.js';
 import * as intake from './tools/intake.js';
 import * as placement from './tools/placement.js';
 import * as weights from './tools/weights.js';
+import { chooseOn } from './tools/choosing.js';
+import { mapOn } from './tools/maps.js';
 import { measureOn } from './tools/measures.js';
+import { paintOn, took } from './tools/paint.js';
 import './tools/shelf.js';
 import './tools/takeover.js';
 import { loadTray, prepareTray, typed } from './tray.js';
@@ -30,6 +33,9 @@ const early = getJSON(`/api/characters/${store.id}?stage=${store.stage}`); // on
 const plate = new Plate(new Map(stages.map((s) => [s.tool.stage, s.tool])));
 const commands = new Commands();
 measureOn(plate);
+chooseOn(plate);
+mapOn(plate);
+paintOn(plate);
 prepare((c) => plate.prepare(c));
 prepare(prepareTray);
 
@@ -71,7 +77,7 @@ function caption() {
 function mapKey() {
   const box = $('mapkey');
   const shown = store.stage === 'weights' && store.character?.weights;
-  box.hidden = !shown || store.map === 'plain' || (store.map === 'joint' && !chosenJoint());
+  box.hidden = !shown || !['joint', 'leader'].includes(store.map) || (store.map === 'joint' && !chosenJoint());
   if (box.hidden) return;
   if (store.map === 'joint') {
     box.innerHTML = '<b></b><div class="ramp"><i class="zero"></i><i class="bar"></i></div><div class="ends"><span>none</span><span>0.5</span><span>1</span></div>';
@@ -177,4 +183,4 @@ try {
 }
 
 // The tests ask the page what it draws.
-globalThis.marrow = { store, plate, set };
+globalThis.marrow = { store, plate, set, took };

@@ -29,7 +29,7 @@ function fail(why) {
 // why says why core does not run here, '' if it does.
 export const why = () => failed;
 
-// core calls a function of core: load or measure.
+// core calls a function of core, as browser/wasm names them.
 export function core(name, ...args) {
   start();
   if (failed) return Promise.reject(new Error(failed));

@@ -55,9 +55,9 @@ export class Picker {
       this.stale = false;
     }
     const ray = rayAt(pane, x, y);
-    const hidden = this.skin.hiddenParts ?? [];
-    if (!hidden.some(Boolean)) return this.tree.raycastFirst(ray, DoubleSide);
-    return this.tree.raycast(ray, DoubleSide).filter((h) => !hidden[this.skin.parts[this.skin.faces[h.faceIndex]]]).sort((a, b) => a.distance - b.distance)[0] ?? null;
+    const hidden = this.skin.hiddenTriangles;
+    if (!hidden) return this.tree.raycastFirst(ray, DoubleSide);
+    return this.tree.raycast(ray, DoubleSide).filter((h) => !hidden[h.faceIndex]).sort((a, b) => a.distance - b.distance)[0] ?? null;
   }
 
   // faceAt returns the face of the mesh under a place, -1 for none.

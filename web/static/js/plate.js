@@ -38,7 +38,7 @@ export class Plate {
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); this.capsules.draw(); };
     on('pose', () => this.bend());
     on('also along step axes', () => this.drawBones());
-    on('chosen map wire through bones finding probed would faces pieces normals', () => this.show());
+    on('vertices hand chosen map wire through bones finding probed would faces pieces normals', () => this.show());
     document.addEventListener('redraw', () => this.show());
     on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
@@ -98,7 +98,7 @@ export class Plate {
     }
     const names = c.joints.map((j) => j.name);
     const key = weights ? `${weights.key}${names.join('\n')}${c.binding?.of ?? ''}${c.joints.map((j) => j.mix ?? '')}` : '';
-    if (this.weightsKey !== key) {
+    if (this.weightsKey !== key && !(store.painting && weights && this.weightsKey)) {
       if (weights) this.skin.setWeights(weights.table(names, this.skin.vertices, recordsOf(c.binding)), c.joints, c.binding?.records.length ?? 1);
       else this.skin.dropWeights();
       this.weightsKey = key;
@@ -107,6 +107,14 @@ export class Plate {
     if (!this.beside.holds(c)) this.beside.close();
     this.bend();
     this.show();
+  }
+
+  // retake puts the weights that are stored in place of what was painted on the way to them.
+  async retake() {
+    const c = store.character;
+    if (!c.weights) return;
+    this.take(c, null, await this.columns.load(c));
+    if (this.picker) this.picker.stale = true;
   }
 
   setJoints(list, c = store.character) {
@@ -179,8 +187,7 @@ export class Plate {
       this.skin.mark(group, what, name);
       this.marks[i] = what;
     });
-    this.skin.hiddenParts = store.character.parts.map((p) => p.hidden);
-    this.skin.setHidden(this.skin.hiddenParts);
+    this.skin.setHidden(store.character.parts.map((p) => p.hidden), store.character.vertices?.hidden);
     this.skin.colourPieces(Boolean(how.pieces));
     this.skin.showNormals(Boolean(how.normals), 0.012 * this.box.getSize(new Vector3()).length());
     this.skin.markProbe(how.probe ?? -1);
@@ -263,6 +270,7 @@ export class Plate {
       const [x, y] = at(e);
       this.pointer = { pane, x, y };
       if (pane.held) { pane.held.move?.(this, pane, x, y, e); return; }
+      this.tool?.hover?.(this, pane, x, y);
       const over = store.bones && this.tool?.bones !== false && this.shownJoint(pane, x, y) >= 0;
       pane.element.style.cursor = over ? 'pointer' : store.measuring ? 'crosshair' : this.tool?.cursor?.() ?? '';
     });

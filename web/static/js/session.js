@@ -38,6 +38,10 @@ export const store = {
   facing: null, // that a person has said for it; '' is as found, null as before
   tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
+  vertices: [], // that are chosen at the weights, ascending
+  hand: 'pose', // what the pointer does there: pose, choose or paint
+  painting: false, // strokes are on their way: what is stored is behind what is seen
+  painted: false, // said when they have arrived
   axes: { all: true, size: 1 }, // which joints' axes are drawn, and how large
   beside: '', // the kept result that is shown in a second pane
   bindShown: false, // at the bind pose: the recorded pose is shown, not the current one
@@ -146,6 +150,7 @@ async function show(news) {
   if (store.finding && !character.stages.find((s) => s.name === store.finding.stage)?.findings.some((f) => f.code === store.finding.code)) store.finding = null;
   store.probed = null;
   store.would = null;
+  if (store.vertices.length && character.facts.vertices !== undefined && store.vertices.at(-1) >= character.facts.vertices) store.vertices = [];
   for (const f of ready) f?.();
   set({ character, finding: store.finding, chosen: store.chosen });
   return true;

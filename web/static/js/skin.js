@@ -273,6 +273,68 @@ export class Skin {
     this.shared.bound.value = true;
   }
 
+  // repaint puts new influences of some vertices in place: { vertex, width, joint, value }, as core
+  // paints them; joints is how many the skeleton has.
+  repaint({ vertex, width, joint, value }, joints) {
+    if (!vertex.length) return;
+    const t = this.influences;
+    if (width > t.width) { // a wider table for all
+      const wide = width > 8 ? 16 : 8, next = { width: wide, joint: new Float32Array(wide * this.vertices), value: new Float32Array(wide * this.vertices) };
+      for (let v = 0; v < this.vertices; v++) for (let k = 0; k < t.width; k++) { next.joint[v * wide + k] = t.joint[v * t.width + k]; next.value[v * wide + k] = t.value[v * t.width + k]; }
+      this.influences = next;
+      if (wide > 8) this.widen();
+      this.shared.wide.value = wide > 8;
+      this.place(Array.from({ length: this.vertices }, (_, v) => v));
+    }
+    const table = this.influences;
+    for (let i = 0; i < vertex.length; i++) {
+      const v = vertex[i], at = v * table.width, record = Math.floor(table.joint[at] / joints) * joints;
+      for (let k = 0; k < table.width; k++) {
+        table.joint[at + k] = k < width ? joint[i * width + k] + record : record;
+        table.value[at + k] = k < width ? value[i * width + k] : 0;
+      }
+    }
+    this.place(vertex);
+  }
+
+  // place writes the influences of vertices to all that is drawn of them.
+  place(vertices) {
+    if (!this.drawnFirst) { // vertex → all that is drawn of it
+      this.drawnFirst = new Uint32Array(this.vertices + 1);
+      for (const v of this.base) this.drawnFirst[v + 1]++;
+      for (let v = 0; v < this.vertices; v++) this.drawnFirst[v + 1] += this.drawnFirst[v];
+      const fill = this.drawnFirst.slice();
+      this.drawnAll = new Uint32Array(this.base.length);
+      this.base.forEach((v, i) => { this.drawnAll[fill[v]++] = i; });
+    }
+    const { width, joint, value } = this.influences;
+    ['A', 'B', 'C', 'D'].forEach((set, n) => {
+      const j = this.attributes[`joint${set}`], w = this.attributes[`weight${set}`];
+      if (!j || 4 * n >= width) return;
+      for (const v of vertices) {
+        for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) {
+          const i = this.drawnAll[d];
+          for (let k = 0; k < 4; k++) { j.array[4 * i + k] = joint[v * width + 4 * n + k]; w.array[4 * i + k] = value[v * width + 4 * n + k]; }
+        }
+      }
+      j.needsUpdate = w.needsUpdate = true;
+    });
+  }
+
+  // colourBy draws the skin in a colour for each vertex (r, g, b), or in its own for null.
+  colourBy(colours) {
+    if (!colours && !this.byVertex) return;
+    this.byVertex = Boolean(colours);
+    const c = this.attributes.colour;
+    if (!colours) c.array = this.ownColour;
+    else {
+      c.array = new Float32Array(this.ownColour.length);
+      this.base.forEach((v, i) => { c.array[3 * i] = colours[3 * v]; c.array[3 * i + 1] = colours[3 * v + 1]; c.array[3 * i + 2] = colours[3 * v + 2]; });
+    }
+    c.needsUpdate = true;
+    this.painted = false;
+  }
+
   // blend has the vertex programs made with dual quaternions or without: few characters need
   // them, and without them the programs are made in half the time.
   blend(mixes) {
@@ -353,7 +415,7 @@ export class Skin {
       add(new LineSegments(this.geometry(new Uint32Array(where.edges.flat().map((v) => this.drawnOf[v]))), this.flatMaterial(name, 1)));
       add(this.points(where.edges.flat(), 5, name));
     }
-    if (where.vertices?.length) add(this.points(where.vertices, 7, name));
+    if (where.vertices?.length) add(this.points(where.vertices, where.vertices.length > 100 ? 3.5 : 7, name));
   }
 
   points(list, size, name) {
@@ -362,15 +424,21 @@ export class Skin {
     return p;
   }
 
-  // setHidden leaves the faces of hidden parts out of the drawing.
-  setHidden(hidden) {
-    const key = hidden.join();
+  // setHidden leaves the faces of hidden parts out of the drawing, and those at hidden vertices,
+  // which are ranges as "0-14,20".
+  setHidden(parts, vertices = '') {
+    const key = `${parts.join()}/${vertices}`;
     if (key === this.hiddenKey) return;
     this.hiddenKey = key;
+    const hidden = parts.some(Boolean) || vertices ? new Uint8Array(this.faces.length) : null, gone = new Uint8Array(this.vertices);
+    for (const part of vertices.split(',').filter(Boolean)) { const [a, b = a] = part.split('-').map(Number); gone.fill(1, a, b + 1); }
+    if (hidden) for (let t = 0; t < this.faces.length; t++) hidden[t] = parts[this.parts[this.faces[t]]] || gone[this.base[this.triangles[3 * t]]] || gone[this.base[this.triangles[3 * t + 1]]] || gone[this.base[this.triangles[3 * t + 2]]] ? 1 : 0;
+    this.hiddenTriangles = hidden;
+    this.gone = gone;
     const shown = (index) => {
-      if (!hidden.some(Boolean)) return index;
+      if (!hidden) return index;
       const out = [];
-      for (let t = 0; t < this.faces.length; t++) if (!hidden[this.parts[this.faces[t]]]) out.push(index[3 * t], index[3 * t + 1], index[3 * t + 2]);
+      for (let t = 0; t < this.faces.length; t++) if (!hidden[t]) out.push(index[3 * t], index[3 * t + 1], index[3 * t + 2]);
       return new Uint32Array(out);
     };
     const index = shown(this.triangles);
@@ -379,12 +447,12 @@ export class Skin {
     for (const i of index) seen[this.base[i]] = 1;
     const all = this.edges, edges = [];
     for (let i = 0; i < all.length; i += 2) if (seen[this.base[all[i]]] && seen[this.base[all[i + 1]]]) edges.push(all[i], all[i + 1]);
-    this.wire.geometry.setIndex(new BufferAttribute(hidden.some(Boolean) ? new Uint32Array(edges) : all, 1));
+    this.wire.geometry.setIndex(new BufferAttribute(hidden ? new Uint32Array(edges) : all, 1));
   }
 
   // colourPieces paints every piece in an ink of its own, or the parts' colours.
   colourPieces(yes) {
-    if (this.painted === yes) return;
+    if (this.byVertex || Boolean(this.painted) === yes) return;
     this.painted = yes;
     const c = this.attributes.colour;
     if (!yes) c.array = this.ownColour;

@@ -22,8 +22,38 @@ function arrays({ skin, columns }) {
   all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
-  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order, mix }) => ({ name, parent, pos, rot, order, mix }))), JSON.stringify(store.character.binding ?? null)];
+  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order, mix }) => ({ name, parent, pos, rot, order, mix }))), JSON.stringify(store.character.binding ?? null),
+    skin.edges.map((d) => skin.base[d]), closed(skin), JSON.stringify(rules())];
 }
+
+// closed are the vertices that may not be changed: those that are hidden, and of hidden parts.
+function closed(skin) {
+  const open = new Uint8Array(skin.vertices), out = [], parts = store.character.parts;
+  if (!parts.some((p) => p.hidden) && !store.character.vertices?.hidden) return new Uint32Array(0);
+  for (let t = 0; t < skin.faces.length; t++) if (!parts[skin.parts[skin.faces[t]]].hidden) for (let k = 0; k < 3; k++) open[skin.base[skin.triangles[3 * t + k]]] = 1;
+  for (let v = 0; v < skin.vertices; v++) if (!open[v] || skin.gone?.[v]) out.push(v);
+  return Uint32Array.from(out);
+}
+
+const rules = () => ({
+  deforms: joints().map((j) => j.deforms), locked: joints().filter((j) => j.weightsLocked).map((j) => j.name), partner: joints().map((j) => j.partner),
+  plane: store.character.plane, cap: store.character.cap ?? 0, marks: store.character.marks,
+});
+
+// loadCore has core in the worker hold the character as it is stored; while strokes are on their
+// way it holds what they have made of it, and keeps that.
+export async function loadCore() {
+  const c = store.character;
+  const key = [c.mesh, JSON.stringify(c.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
+  if (loaded === key || (store.painting && loaded.startsWith(`${c.mesh}|`))) return;
+  loading = loading.catch(() => {}).then(async () => {
+    if (loaded === key) return;
+    await core('load', ...arrays(plate));
+    loaded = key;
+  });
+  await loading;
+}
+let loading = Promise.resolve();
 
 // numberOf tells one bind pose from another without reading it.
 const numbers = new WeakMap();
@@ -38,8 +68,7 @@ function numberOf(binding) {
 export async function measured(pose = posesByName()) {
   if (!why()) {
     try {
-      const key = [store.character.mesh, JSON.stringify(store.character.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix].join()).join(), numberOf(store.character.binding)].join('|');
-      if (loaded !== key) { await core('load', ...arrays(plate)); loaded = key; }
+      await loadCore();
       return await core('measure', JSON.stringify(pose));
     } catch (e) { if (!why()) throw e; }
   }
@@ -48,7 +77,7 @@ export async function measured(pose = posesByName()) {
 
 // update measures what is shown; while it is at it, only the last change is kept.
 async function update() {
-  if (!shown()) return;
+  if (!shown() || store.painting) return;
   if (busy) { again = true; return; }
   busy = true;
   try {
@@ -96,5 +125,5 @@ function note(text) {
   p.hidden = !text;
 }
 
-on('pose character beside', update);
+on('pose character beside painted', update);
 document.addEventListener('trayloaded', update);

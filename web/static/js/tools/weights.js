@@ -1,8 +1,11 @@
 // Weights and pose: maps of the weights, turning joints, probing the skin.
 import { getJSON } from '../api.js';
 import { chooseAt } from '../plate.js';
-import { chosenJoint, chosenNames, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
+import { choose, chosenJoint, chosenNames, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
+import * as choosing from './choosing.js';
+import { swingJoint, swung, stillJoint } from './swing.js';
 import './motion.js';
+import * as paint from './paint.js';
 
 const tray = document.getElementById('tray');
 const kept = `pose/${store.id}`; // over a reload
@@ -11,7 +14,20 @@ export const tool = {
   stage: 'weights',
   posed: true,
   enter(plate) { tool.plate = plate; },
-  get handle() { return store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
+  leave() { paint.hideRing(); choosing.end(); stillJoint(); },
+  get swung() { return swung(); },
+  get handle() { return store.hand === 'pose' && store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
+  cursor: () => ({ pose: '', choose: 'crosshair', paint: 'none' })[store.hand],
+  // down takes hold for painting and choosing; with Alt the view turns as ever.
+  down(plate, pane, x, y, e) {
+    if (store.hand === 'pose' || !store.character.weights || (e.altKey && store.hand !== 'pose')) return false;
+    if (store.hand === 'paint' && store.bones && plate.shownJoint(pane, x, y) >= 0) { choose(plate.shownJoint(pane, x, y), e.shiftKey); return true; }
+    return store.hand === 'paint' ? paint.begin(plate, pane, x, y, e) : choosing.begin(plate, pane, x, y, e);
+  },
+  move(plate, pane, x, y, e) { if (store.hand === 'paint') paint.move(plate, pane, x, y, e); else choosing.move(plate, pane, x, y, e); },
+  up(plate, pane, x, y, e) { if (store.hand === 'paint') paint.end(); else choosing.up(plate, pane, x, y, e); },
+  cancel() { paint.cancel(); choosing.end(); },
+  hover(plate, pane, x, y) { paint.point(pane, x, y); },
   async click(plate, pane, x, y, e) {
     if (chooseAt(plate, pane, x, y, e) || !store.character.weights) return;
     const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
@@ -20,7 +36,7 @@ export const tool = {
       set({ probed: await getJSON(`/api/characters/${store.id}/probe/${v}`) });
     } catch { set({ probed: null }); }
   },
-  show: () => ({ mode: store.character.weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2, plain: 0 }[store.map] : 0, probe: store.probed?.vertex ?? -1 }),
+  show: () => ({ mode: store.character.weights ? { joint: store.chosen >= 0 ? 1 : 0, leader: 2 }[store.map] ?? 0 : 0, probe: store.probed?.vertex ?? -1, chosen: choosing.marked() }),
 
   turning: turnChosen,
 };
@@ -44,8 +60,46 @@ export function commands(add) {
   const here = () => ['weights', 'bindpose'].includes(store.stage);
   add('resetJoint', 'Reset the chosen joint', ['R'], () => { const p = new Map(store.pose); p.delete(store.chosen); pose(p, `reset of ${chosenJoint()?.name}`); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
   add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
-  add('map', 'Next weight map', ['W'], () => set({ map: { joint: 'leader', leader: 'plain', plain: 'joint' }[store.map] }), () => store.stage === 'weights', { words: 'influence colour display' });
+  const maps = ['joint', 'several', 'leader', 'count', 'motion', 'problems', 'plain'];
+  add('map', 'Next weight map', ['W'], () => set({ map: maps[(maps.indexOf(store.map) + 1) % maps.length] }), () => store.stage === 'weights', { words: 'influence colour display' });
+  const bound = () => store.stage === 'weights' && Boolean(store.character?.weights);
+  const hand = (h) => () => set({ hand: store.hand === h ? 'pose' : h });
+  add('paint', 'Paint weights, or stop', ['I'], hand('paint'), bound, { words: 'brush' });
+  add('choose', 'Choose vertices, or stop', ['F'], hand('choose'), bound, { words: 'select box lasso' });
+  const painted = () => bound() && store.hand === 'paint';
+  add('narrower', 'A smaller brush', ['['], () => paint.setBrush({ radius: paint.brush.radius / 1.15 }), painted, { words: 'radius size' });
+  add('wider', 'A larger brush', [']'], () => paint.setBrush({ radius: paint.brush.radius * 1.15 }), painted, { words: 'radius size' });
+  add('grow', 'Grow the choice by a ring', ['G'], () => choosing.ask('grow'), bound, { words: 'expand selection' });
+  add('shrink', 'Shrink the choice by a ring', ['T'], () => choosing.ask('shrink'), bound, { words: 'selection' });
+  add('jointUnder', 'Choose the joint that leads under the pointer', ['Z'], () => leaderUnder(), bound, { words: 'pick joint' });
+  add('jointBefore', 'Choose the joint that was chosen before', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
+  add('restShown', 'Show the bind pose, and the pose again', ['Q'], restShown, bound, { words: 'toggle rest' });
+  add('swing', 'Swing the chosen joint through its range while the key is held', ['S'], () => swingJoint(), bound, { words: 'animate turn to and fro test' });
 }
+
+// leaderUnder chooses the joint that leads where the pointer is.
+function leaderUnder() {
+  const { plate } = tool, { pointer } = plate;
+  const v = pointer ? plate.picker?.vertexAt(pointer.pane, pointer.x, pointer.y, plate.posed.skin) ?? -1 : -1;
+  if (v < 0) return;
+  const { width, joint, value } = plate.skin.influences;
+  if (value[v * width] > 0) set({ chosen: joint[v * width] % joints().length, also: new Set() });
+}
+
+let before = -1, now = -1, away = null;
+on('chosen', () => { if (store.chosen !== now) { before = now; now = store.chosen; } });
+
+// restShown shows the bind pose, and after that the pose again; weights stay as they are.
+function restShown() {
+  if (store.pose.size) { away = posesByName(); set({ pose: new Map() }); } else if (away) setPoses(away);
+}
+addEventListener('keyup', (e) => { if (e.key.toLowerCase() === 's') stillJoint(); });
+addEventListener('blur', stillJoint);
+on('swing', () => tool.plate?.bend());
+
+function hands() { for (const r of tray.querySelectorAll('[name=hand]')) r.checked = r.value === store.hand; for (const d of tray.querySelectorAll('[data-hand]')) d.hidden = d.dataset.hand !== store.hand; }
+on('hand', () => { hands(); paint.panel(); tool.plate?.turner(); });
+document.addEventListener('trayloaded', hands);
 
 tray.addEventListener('click', (e) => {
   const b = e.target.closest('[data-beside]');
@@ -73,6 +127,7 @@ tray.addEventListener('input', (e) => {
     pose(new Map(store.pose).set(store.chosen, a), `pose of ${chosenJoint().name}`);
   }
   if (e.target.name === 'map') set({ map: e.target.value });
+  if (e.target.name === 'hand') set({ hand: e.target.value });
 });
 
 // angles puts the angles of the chosen joint into the panel.
@@ -119,7 +174,10 @@ function probe() {
     const v = document.createElement('span');
     const carries = m.carried > m.weight + 0.0005 ? `carries ${m.carried.toFixed(3)}` : '';
     v.textContent = [m.direct ? m.weight.toFixed(3) : '', carries].filter(Boolean).join(' · ');
-    li.append(b, v);
+    const away = document.createElement('button');
+    Object.assign(away, { type: 'button', className: 'button is-small', textContent: 'take away', hidden: !m.direct, title: `Take this vertex away from ${m.joint}; the others share it` });
+    away.addEventListener('click', () => operate('free_weights', { joints: [m.joint], vertices: String(p.vertex) }));
+    li.append(b, v, away);
     list.append(li);
   }
   box.append(list);

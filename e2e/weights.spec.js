@@ -1,0 +1,164 @@
+import { expect, test } from '@playwright/test';
+import { choose, errors, marrow, open } from './open.js';
+
+// What a test made goes again, so that the cast is as it was.
+const made = [];
+test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
+
+// bound is a bound character of the test's own, opened at the weights.
+async function bound(page, name, as) {
+  const from = await open(page, name, 'weights');
+  const glb = await (await page.request.get(`/characters/${from}/handoff/glb`)).body();
+  const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'own.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: as } })).json();
+  made.push(id);
+  await page.goto(`/characters/${id}/weights`);
+  await page.waitForSelector('body[data-ready]');
+  return id;
+}
+
+// spot is where a joint stands on the screen.
+const spot = (page, name, u = 0) => marrow(page, (m, [n, along]) => {
+  const list = m.store.character.joints, i = list.findIndex((j) => j.name === n), k = list.findIndex((j) => j.parent === i), { plate } = m, pane = plate.view.panes[0];
+  const q = plate.posed.at[i].clone().lerp(plate.posed.at[k], along).project(pane.camera), r = pane.element.getBoundingClientRect();
+  return [r.left + (q.x * 0.5 + 0.5) * r.width, r.top + (0.5 - q.y * 0.5) * r.height];
+}, [name, u]);
+
+// shares is the sum of what joints have of all vertices, as the page draws it.
+const shares = (page, ...names) => marrow(page, (m, list) => {
+  const { width, joint, value } = m.plate.skin.influences, n = m.store.character.joints.length;
+  return list.map((name) => { const i = m.store.character.joints.findIndex((j) => j.name === name); let sum = 0; for (let k = 0; k < value.length; k++) if (value[k] > 0 && joint[k] % n === i) sum += value[k]; void width; return sum; });
+}, names);
+
+const settled = (page) => expect.poll(() => marrow(page, (m) => m.store.painting)).toBe(false);
+
+async function drag(page, [x0, y0], [x1, y1]) {
+  await page.mouse.move(x0, y0);
+  await page.mouse.down();
+  for (let k = 1; k <= 8; k++) await page.mouse.move(x0 + ((x1 - x0) * k) / 8, y0 + ((y1 - y0) * k) / 8);
+}
+
+test('a stroke paints both sides, is taken back by Esc and by undo, and is stored as it was seen', async ({ page }) => {
+  const wrong = errors(page);
+  const id = await bound(page, 'Odile', 'Painted');
+  await choose(page, 'forearm_l');
+  await page.keyboard.press('i');
+  await expect(page.locator('#brush')).toBeVisible();
+  const before = await shares(page, 'forearm_l', 'forearm_r');
+  const a = await spot(page, 'upper_arm_l', 0.75), b = await spot(page, 'upper_arm_l', 0.4);
+  await drag(page, a, b);
+  await expect.poll(async () => (await shares(page, 'forearm_l'))[0]).toBeGreaterThan(before[0] + 5);
+  await page.keyboard.press('Escape');
+  await page.mouse.up();
+  await settled(page);
+  expect((await shares(page, 'forearm_l'))[0]).toBeCloseTo(before[0], 2);
+
+  await drag(page, a, b);
+  await page.mouse.up();
+  await expect(page.locator('[role=status]').filter({ hasText: 'Added to forearm_l with the brush, on both sides' }).first()).toBeVisible();
+  await settled(page);
+  const after = await shares(page, 'forearm_l', 'forearm_r');
+  expect(after[0]).toBeGreaterThan(before[0] + 5);
+  expect(after[1]).toBeGreaterThan(before[1] + 5);
+  // What the worker painted is what the server has stored.
+  const csv = await (await page.request.get(`/characters/${id}/handoff/csv`)).text();
+  const stored = csv.split('\n').slice(1).filter((l) => l.includes('forearm_l')).reduce((s, l) => s + Number(l.split(',').at(-1)), 0);
+  expect(stored).toBeCloseTo(after[0], 2);
+  await page.keyboard.press('Control+z');
+  await expect.poll(async () => (await shares(page, 'forearm_l'))[0]).toBeCloseTo(before[0], 2);
+
+  // Two strokes in quick succession, on a turned arm, both arrive.
+  await marrow(page, (m) => m.set({ pose: new Map([[m.store.character.joints.findIndex((j) => j.name === 'upper_arm_l'), [0, 0, 20]]]) }));
+  await page.locator('#brush').getByText('take', { exact: true }).click();
+  const c = await spot(page, 'forearm_l', 0.2), d = await spot(page, 'forearm_l', 0.6);
+  await drag(page, c, d);
+  await page.mouse.up();
+  await drag(page, d, c);
+  await page.mouse.up();
+  await settled(page);
+  expect((await shares(page, 'forearm_l'))[0]).toBeLessThan(before[0] - 5);
+  const { by_hand: hand } = (await (await page.request.get(`/api/characters/${id}`)).json()).vertices;
+  expect(hand).toBeGreaterThan(10);
+  expect(wrong).toEqual([]);
+});
+
+test('vertices are chosen, their table edited, locked, hidden and mirrored', async ({ page }) => {
+  const wrong = errors(page);
+  await bound(page, 'Odile', 'Chosen');
+  await choose(page, 'hand_l');
+  await page.keyboard.press('f');
+  const count = () => marrow(page, (m) => m.store.vertices.length);
+  const [x, y] = await spot(page, 'hand_l', 0.5);
+  await drag(page, [x - 40, y - 40], [x + 40, y + 40]);
+  await page.mouse.up();
+  await expect.poll(count).toBeGreaterThan(20);
+  const boxed = await count();
+  await page.keyboard.press('g');
+  await expect.poll(count).toBeGreaterThan(boxed);
+  await page.locator('#choice').getByRole('button', { name: 'Mirror' }).click();
+  await expect.poll(() => marrow(page, (m) => m.plate.skin.attributes.position.array[3 * m.plate.skin.drawnOf[m.store.vertices[0]]] < 0)).toBe(true);
+  await page.locator('#choice').getByRole('button', { name: 'Mirror' }).click();
+  const share = page.getByRole('spinbutton', { name: 'Share of hand_l', exact: true });
+  await share.fill('0.8');
+  await page.keyboard.press('Tab');
+  await expect(page.locator('[role=status]').filter({ hasText: 'Set hand_l to 0.8' }).first()).toBeVisible();
+  await expect(share).toHaveValue('0.8');
+  await page.getByRole('button', { name: 'Lock the weights of hand_l' }).click();
+  await expect(share).toBeDisabled();
+  await page.locator('#edits [data-edit=smooth]').click();
+  await expect(page.locator('[role=status]').filter({ hasText: /Smoothed all joints, 1 times/ }).first()).toBeVisible();
+  await expect(share).toHaveValue('0.8');
+  await page.getByRole('button', { name: 'Unlock the weights of hand_l' }).click();
+  await expect(share).toBeEnabled();
+  await page.locator('#choice').getByRole('button', { name: 'Hide the others' }).click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.vertices.hidden.length)).toBeGreaterThan(0);
+  await page.locator('#choice').getByRole('button', { name: 'Show all' }).click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.vertices.hidden)).toBe('');
+  await page.locator('#keep-choice [name=name]').fill('left hand');
+  await page.locator('#keep-choice').getByRole('button', { name: 'Keep' }).click();
+  await expect(page.locator('#choice [name=kept] option')).toHaveCount(2);
+  await page.locator('#choice').getByRole('button', { name: 'None' }).click();
+  await page.locator('#choice [name=kept]').selectOption('left hand');
+  await expect.poll(count).toBeGreaterThan(20);
+  await page.locator('#choice').getByRole('button', { name: 'None' }).click();
+
+  await page.locator('#edits summary', { hasText: 'Mirror' }).click();
+  await page.locator('[data-look=mirror]').click();
+  await expect(page.locator('[data-mirror]')).toContainText('have another for their image');
+  await page.locator('#mirror').getByRole('button', { name: 'Mirror' }).click();
+  await expect(page.locator('[role=status]').filter({ hasText: 'Mirrored the weights from the left' }).first()).toBeVisible();
+  await page.locator('#choice').getByRole('button', { name: 'All' }).click();
+  await page.locator('#edits summary', { hasText: 'Borders' }).click();
+  await page.locator('[data-does=drop_traces] [name=below]').fill('0.03');
+  await expect(page.locator('[data-traces]')).toContainText('the skin would move by');
+  expect(wrong).toEqual([]);
+});
+
+test('the maps tell how many, how far and what is wrong; a table of weights comes back', async ({ page }) => {
+  const wrong = errors(page);
+  const id = await bound(page, 'Odile', 'Mapped');
+  await choose(page, 'forearm_l');
+  const says = page.locator('[data-map-says]');
+  const coloured = () => marrow(page, (m) => Boolean(m.plate.skin.byVertex));
+  for (const [map, text] of [['count', 'influences a vertex'], ['motion', 'how far forearm_l moves the skin'], ['problems', 'unlike its mirror image'], ['several', 'forearm_l']]) {
+    await page.locator(`[name=map][value=${map}]`).check();
+    await expect(says).toContainText(text);
+    expect(await coloured()).toBe(true);
+  }
+  await page.locator('[name=map][value=joint]').check();
+  await expect.poll(coloured).toBe(false);
+  await page.keyboard.down('s');
+  const turned = () => marrow(page, (m) => Math.max(...m.plate.posed.skin.map(Math.abs)));
+  await expect.poll(turned).toBeGreaterThan(0.05);
+  await page.keyboard.up('s');
+  await expect.poll(turned).toBeLessThan(1e-6);
+
+  const csv = await (await page.request.get(`/characters/${id}/handoff/csv`)).text();
+  const lines = csv.split('\n'), hand = lines.map((l) => (l.startsWith('0,') ? null : l)).filter((l) => l !== null);
+  const zero = lines.find((l) => l.startsWith('0,')).split(',');
+  zero[4] = 'head';
+  zero[5] = '1';
+  await page.locator('#edits summary', { hasText: 'Tables' }).click();
+  await page.locator('#table-file').setInputFiles({ name: 'weights.csv', mimeType: 'text/csv', buffer: Buffer.from([hand[0], zero.join(','), ...hand.slice(1)].join('\n')) });
+  await expect(page.locator('[role=status]').filter({ hasText: 'Took weights from weights.csv: 1 vertex changed' }).first()).toBeVisible();
+  expect(wrong).toEqual([]);
+});

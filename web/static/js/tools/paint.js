@@ -1,0 +1,270 @@
+// Painting weights: the brush on the surface, its ring, and the strokes on their way to the
+// server. Core in the worker computes what a touch does; the stroke itself is what is stored.
+import { BufferGeometry, Float32BufferAttribute, Line, LineBasicMaterial, Triangle, Vector3 } from 'three';
+import { core, why } from '../core.js';
+import { ink } from '../ink.js';
+import { chosenJoint, joints, on, operate, refresh, set, store } from '../session.js';
+import { loadCore } from './measures.js';
+
+const tray = document.getElementById('tray');
+const key = 'brush';
+
+export const brush = { mode: 'add', value: 1, opacity: 0.6, radius: 0.08, hard: 0.3, through: false, facing: false, both: true, builds: false, pen: 'opacity', only: false };
+try { Object.assign(brush, JSON.parse(localStorage.getItem(key)) ?? {}); } catch { /* what was kept is no brush */ }
+const keep = () => { try { localStorage.setItem(key, JSON.stringify(brush)); } catch { /* without storage the brush is new each time */ } };
+
+export const took = []; // milliseconds that touches took to be painted, for the tests
+
+let plate = null;
+let stroke = null; // { touches, sent, last, vertices, pose }
+let queue = []; // strokes that the server has not got yet, with their brushes
+let sending = false;
+let working = Promise.resolve();
+
+export const painting = () => Boolean(stroke) || queue.length > 0 || sending;
+
+export function paintOn(p) {
+  plate = p;
+  ring();
+}
+
+// hitAt is the touch under a place: the triangle and where in it, whatever the pose.
+function hitAt(pane, x, y) {
+  const hit = plate.picker.hit(pane, x, y, plate.posed.skin);
+  if (!hit) return null;
+  const p = plate.picker.geometry.attributes.position, at = (i) => new Vector3().fromBufferAttribute(p, i);
+  const b = new Triangle(at(hit.face.a), at(hit.face.b), at(hit.face.c)).getBarycoord(hit.point, new Vector3());
+  // The corners of the tree's triangle are those of the mesh's, in the same order.
+  return { point: hit.point, normal: hit.face.normal, touch: { t: hit.faceIndex, b: clean(b?.y), c: clean(b?.z) } };
+}
+const clean = (v) => Math.round(1e6 * Math.min(1, Math.max(0, v || 0))) / 1e6;
+
+const pressed = (e) => (e.pointerType === 'pen' && e.pressure > 0 ? e.pressure : 1);
+function weighed(touch, e) {
+  const p = pressed(e);
+  return { ...touch, p: brush.pen === 'opacity' ? Math.round(1000 * p) / 1000 : 1, ...(brush.pen === 'radius' && p < 1 && { w: Math.max(0.1, Math.round(1000 * p) / 1000) }) };
+}
+
+// of is the brush as an operation has it.
+const of = () => ({ joint: chosenJoint()?.name ?? '', mode: brush.mode, value: brush.value, opacity: brush.opacity, radius: brush.radius, hard: brush.hard, ...(brush.through && { through: true }), ...(brush.facing && { facing: true }), ...(brush.both && { both: true }), ...(brush.builds && { builds: true }) });
+
+// begin takes hold where there is skin under the pointer.
+export function begin(p, pane, x, y, e) {
+  if (e.altKey || !store.character.weights) return false;
+  const hit = hitAt(pane, x, y);
+  if (!hit) return false;
+  if (!chosenJoint() && brush.mode !== 'even') { set({ say: 'Choose the joint that is to be painted, in the ledger or by its ring.' }); return true; }
+  if (why()) { set({ say: `The brush needs WebAssembly, which did not start here (${why()}). Set weights in the table of vertices instead.` }); return true; }
+  const chosen = brush.only && store.vertices.length ? Uint32Array.from(store.vertices) : null;
+  stroke = { brush: of(), chosen, touches: [], waiting: [], busy: false, at: [x, y] };
+  store.painting = true;
+  const mine = stroke;
+  mine.ready = loadCore().then(() => core('begin', JSON.stringify(mine.brush), chosen)).catch((err) => { mine.failed = err.message; set({ say: err.message }); });
+  touch(hit, e);
+  return true;
+}
+
+function touch(hit, e) {
+  if (stroke.touches.length + stroke.waiting.length >= 4000) return;
+  stroke.waiting.push(weighed(hit.touch, e));
+  flush();
+}
+
+// flush lets core paint what is waiting; while it is at it, more gathers.
+async function flush() {
+  const mine = stroke;
+  if (!mine || mine.busy) return;
+  mine.busy = true;
+  await mine.ready;
+  while (mine.waiting.length && !mine.failed && !mine.ended) {
+    const list = mine.waiting.splice(0);
+    const from = performance.now();
+    try {
+      plate.skin.repaint(await core('touch', JSON.stringify(list)), joints().length);
+      mine.touches.push(...list);
+      plate.view.invalidate();
+      if (took.push(performance.now() - from) > 500) took.shift();
+      if (store.pose.size) plate.picker.stale = true; // posed skin moves with its weights
+    } catch (err) { mine.failed = err.message; set({ say: err.message }); }
+  }
+  mine.busy = false;
+}
+
+export function move(p, pane, x, y, e) {
+  if (!stroke) return;
+  const events = e.getCoalescedEvents?.() ?? [];
+  const r = pane.element.getBoundingClientRect();
+  const last = events.at(-1), places = events.length ? events.map((v) => [v.clientX - r.left, v.clientY - r.top, v]) : [];
+  if (!last || Math.hypot(last.clientX - r.left - x, last.clientY - r.top - y) > 2) places.push([x, y, e]);
+  for (const [px, py, ev] of places) {
+    // Between two places of the pointer touches lie a quarter of the radius apart.
+    const [x0, y0] = stroke.at, step = Math.max(3, (0.25 * brush.radius) / plate.view.metresPerPixel(pane)), n = Math.floor(Math.hypot(px - x0, py - y0) / step);
+    if (n < 1) continue;
+    for (let k = 1; k <= Math.min(n, 24); k++) {
+      const hit = hitAt(pane, x0 + ((px - x0) * k) / Math.min(n, 24), y0 + ((py - y0) * k) / Math.min(n, 24));
+      if (hit) touch(hit, ev);
+    }
+    stroke.at = [px, py];
+  }
+  point(pane, x, y);
+}
+
+export async function end() {
+  const mine = stroke;
+  if (!mine) return;
+  stroke = null;
+  await mine.ready;
+  while (mine.busy) await new Promise((r) => { setTimeout(r, 4); });
+  if (mine.waiting.length && !mine.failed) {
+    const list = mine.waiting.splice(0);
+    try { plate.skin.repaint(await core('touch', JSON.stringify(list)), joints().length); mine.touches.push(...list); } catch (err) { mine.failed = err.message; }
+  }
+  mine.ended = true;
+  if (mine.failed || !mine.touches.length) { await back(mine); return; }
+  await core('end', false).catch(() => {});
+  plate.view.invalidate();
+  queue.push(mine);
+  send();
+}
+
+async function back(mine) {
+  try {
+    if (!mine.failed) plate.skin.repaint(await core('end', true), joints().length);
+  } catch { /* what could not be painted need not be taken back */ }
+  plate.view.invalidate();
+  idle();
+}
+
+// cancel takes back the stroke under way.
+export function cancel() {
+  const mine = stroke;
+  if (!mine) return false;
+  stroke = null;
+  mine.ended = true;
+  mine.waiting.length = 0;
+  working = mine.ready.then(async () => { while (mine.busy) await new Promise((r) => { setTimeout(r, 4); }); await back(mine); set({ say: 'The stroke was taken back.' }); });
+  return true;
+}
+
+// send stores the strokes that are waiting, those of one brush together, one after the other.
+async function send() {
+  if (sending || !queue.length) return;
+  sending = true;
+  const first = queue[0], same = JSON.stringify([first.brush, first.chosen && [...first.chosen]]);
+  let n = 1;
+  while (n < queue.length && n < 16 && JSON.stringify([queue[n].brush, queue[n].chosen && [...queue[n].chosen]]) === same) n++;
+  const list = queue.splice(0, n);
+  const taken = await operate('paint_weights', { ...first.brush, strokes: list.map((s) => s.touches), ...(first.chosen && { vertices: ranges(first.chosen) }) });
+  sending = false;
+  if (!taken) queue = []; // what was painted on it is gone with it
+  if (queue.length) send(); else idle();
+}
+
+// idle brings the page to what is stored, once no stroke is on its way.
+function idle() {
+  if (painting()) return;
+  store.painting = false;
+  refresh().then(() => { plate.retake(); set({ painted: true }); }).catch((e) => set({ say: e.message }));
+}
+
+export const waitForPaint = async () => { await working; while (painting()) await new Promise((r) => { setTimeout(r, 20); }); };
+
+// ranges writes numbers as operations have chosen vertices, "0-14,20".
+export function ranges(list) {
+  const out = [];
+  for (let i = 0; i < list.length;) {
+    let k = i;
+    while (k + 1 < list.length && list[k + 1] === list[k] + 1) k++;
+    out.push(k > i ? `${list[i]}-${list[k]}` : `${list[i]}`);
+    i = k + 1;
+  }
+  return out.join(',');
+}
+
+// The ring on the surface: the radius, and within it where the brush is full.
+let lines = null;
+function ring() {
+  if (lines) return;
+  const circle = [];
+  for (let k = 0; k <= 64; k++) circle.push(Math.cos((k * Math.PI) / 32), Math.sin((k * Math.PI) / 32), 0);
+  const make = (name, share) => {
+    const l = new Line(new BufferGeometry().setAttribute('position', new Float32BufferAttribute(circle, 3)), new LineBasicMaterial({ color: ink(name), depthTest: false, transparent: true, opacity: 0.9 }));
+    l.ink = name;
+    l.share = share;
+    l.renderOrder = 9;
+    l.frustumCulled = false;
+    l.visible = false;
+    plate.view.scene.add(l);
+    return l;
+  };
+  lines = [make('--ink', () => 1), make('--sheet', () => 1.03), make('--ink', () => 1.03 * brush.hard), make('--sheet', () => brush.hard)]; // seen on pale and on dark
+  addEventListener('themechange', () => { for (const l of lines) l.material.color.copy(ink(l.ink)); });
+}
+
+export function point(pane, x, y) {
+  if (!lines) return;
+  const hit = store.hand === 'paint' && store.character?.weights ? hitAt(pane, x, y) : null;
+  for (const l of lines) l.visible = Boolean(hit);
+  if (hit) {
+    const n = hit.normal.clone();
+    if (n.dot(pane.camera.getWorldDirection(new Vector3())) > 0) n.negate();
+    lines.forEach((l) => {
+      l.position.copy(hit.point).addScaledVector(n, 0.02 * brush.radius);
+      l.quaternion.setFromUnitVectors(new Vector3(0, 0, 1), n);
+      l.scale.setScalar(Math.max(1e-6, brush.radius * l.share()));
+    });
+  }
+  plate.view.invalidate();
+}
+
+export function hideRing() { for (const l of lines ?? []) l.visible = false; plate?.view.invalidate(); }
+
+// The panel ---------------------------------------------------------------------
+
+const length = (m) => `${(100 * m).toFixed(m < 0.1 ? 1 : 0)} cm`;
+
+export function panel() {
+  const box = tray.querySelector('#brush');
+  if (!box) return;
+  for (const r of box.querySelectorAll('[name=mode]')) r.checked = r.value === brush.mode;
+  for (const name of ['value', 'opacity', 'hard']) {
+    box.querySelector(`[name=${name}]`).value = brush[name];
+    box.querySelector(`[data-of=${name}]`).textContent = brush[name].toFixed(2);
+  }
+  box.querySelector('[name=radius]').value = Math.log10(brush.radius);
+  box.querySelector('[data-of=radius]').textContent = length(brush.radius);
+  for (const name of ['through', 'facing', 'both', 'builds', 'only']) box.querySelector(`[name=${name}]`).checked = brush[name];
+  box.querySelector('[name=pen]').value = brush.pen;
+  const valued = !['smooth', 'even'].includes(brush.mode);
+  box.querySelector('[name=value]').disabled = !valued;
+  box.querySelector('[name=value]').max = brush.mode === 'scale' ? 4 : 1;
+  // The profile of the edge, drawn.
+  const points = [];
+  for (let k = -40; k <= 40; k++) {
+    const u = Math.abs(k) / 40, s = u <= brush.hard ? 1 : (1 - u) / (1 - brush.hard);
+    points.push(`${k + 41},${23 - 21 * (u >= 1 ? 0 : s * s * (3 - 2 * s)) * brush.opacity}`);
+  }
+  box.querySelector('.profile polyline').setAttribute('points', points.join(' '));
+}
+
+export function setBrush(changes) {
+  Object.assign(brush, changes);
+  brush.radius = Math.min(10, Math.max(0.0005, brush.radius));
+  if (brush.mode !== 'scale') brush.value = Math.min(1, brush.value);
+  keep();
+  panel();
+}
+
+tray.addEventListener('input', (e) => {
+  const box = e.target.closest('#brush');
+  if (!box) return;
+  const { name, type, value, checked } = e.target;
+  delete e.target.dataset.touched;
+  if (name === 'radius') setBrush({ radius: 10 ** Number(value) });
+  else if (name === 'mode' || name === 'pen') setBrush({ [name]: value });
+  else if (type === 'checkbox') setBrush({ [name]: checked });
+  else if (name) setBrush({ [name]: Number(value) });
+});
+document.addEventListener('trayloaded', panel);
+on('hand', () => { if (store.hand !== 'paint') hideRing(); });
+addEventListener('keydown', (e) => { if (e.key === 'Escape' && cancel()) { e.preventDefault(); e.stopImmediatePropagation(); } }, { capture: true });
