@@ -112,12 +112,15 @@ test('capsules are sized, dragged on both sides and taken back; the ladder mends
   await page.locator('[data-op=bind_capsules] button').click();
   await page.locator('dialog[open]').getByRole('button', { name: 'Bind by capsules' }).click(); // the weights came with the file
   await expect(page.locator('[role=status]').filter({ hasText: 'Bound by capsules' }).first()).toBeVisible({ timeout: 30_000 });
-  await page.locator('details', { has: page.locator('summary:text-is("Heat")') }).locator('summary').click();
+  await page.locator('details.method:has([data-op=bind_heat]) > summary').click();
   await page.locator('[data-op=bind_heat] button').click();
+  const last = async () => (await (await page.request.get(`/api/characters/${id}`)).json()).undo;
+  await expect.poll(last, { timeout: 30_000 }).toContain('Bound by heat');
+  await expect(page.locator('#tray')).toContainText('have no weights');
   const mend = page.getByRole('button', { name: 'Mend the bind, step by step' });
   await expect(mend).toBeVisible({ timeout: 30_000 });
   await mend.click();
-  await expect(page.locator('[role=status]').filter({ hasText: 'Mended the bind' }).first()).toBeVisible({ timeout: 60_000 });
-  await expect(mend).toHaveCount(0);
+  await expect(mend).toHaveCount(0, { timeout: 60_000 }); // nothing is left to mend
+  expect(await last()).toContain('Mended the bind');
   expect(wrong).toEqual([]);
 });

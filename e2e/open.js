@@ -33,6 +33,6 @@ export const choose = (page, name) => marrow(page, (m, n) => m.set({ chosen: m.s
 export function errors(page) {
   const list = [];
   page.on('pageerror', (e) => list.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error' && !/status of (409|422)/.test(m.text())) list.push(m.text()); });
+  page.on('console', (m) => { if (m.type() === 'error' && !/status of (409|422|428)/.test(m.text())) list.push(m.text()); });
   return list;
 }

@@ -126,7 +126,7 @@ test('vertices are chosen, their table edited, locked, hidden and mirrored', asy
   await expect(page.locator('[data-mirror]')).toContainText('have another for their image');
   await page.locator('#mirror').getByRole('button', { name: 'Mirror' }).click();
   await expect(page.locator('[role=status]').filter({ hasText: 'Mirrored the weights from the left' }).first()).toBeVisible();
-  await page.locator('#choice').getByRole('button', { name: 'All' }).click();
+  await page.locator('#choice').getByRole('button', { name: 'All', exact: true }).click();
   await page.locator('#edits summary', { hasText: 'Borders' }).click();
   await page.locator('[data-does=drop_traces] [name=below]').fill('0.03');
   await expect(page.locator('[data-traces]')).toContainText('the skin would move by');

@@ -20,7 +20,8 @@ type Editor struct {
 	// joint above that may have it, else below; -1 for none.
 	Heir []int32
 
-	touched []bool // was rounded
+	from    [][]Influence // as they were
+	touched []bool        // was rounded
 	changed []bool
 }
 
@@ -29,7 +30,7 @@ func Edit(w *Weights, locked, open []bool, most int) *Editor {
 	if locked == nil {
 		locked = make([]bool, len(w.Joints))
 	}
-	e := &Editor{Joints: w.Joints, Of: slices.Clone(w.Of), Locked: locked, Open: open, Cap: most, touched: make([]bool, len(w.Of)), changed: make([]bool, len(w.Of))}
+	e := &Editor{Joints: w.Joints, Of: slices.Clone(w.Of), from: w.Of, Locked: locked, Open: open, Cap: most, touched: make([]bool, len(w.Of)), changed: make([]bool, len(w.Of))}
 	e.Heir = make([]int32, len(w.Joints))
 	for i := range e.Heir {
 		e.Heir[i] = -1
@@ -37,8 +38,21 @@ func Edit(w *Weights, locked, open []bool, most int) *Editor {
 	return e
 }
 
-// Weights returns what has become of the weights.
-func (e *Editor) Weights() *Weights { return &Weights{Joints: e.Joints, Of: e.Of} }
+// Weights returns what has become of the weights; vertices that were only read are as they were.
+func (e *Editor) Weights() *Weights {
+	out := &Weights{Joints: e.Joints, Of: slices.Clone(e.Of)}
+	for v, yes := range e.changed {
+		if !yes {
+			out.Of[v] = e.from[v]
+		}
+	}
+	return out
+}
+
+// Give gives a vertex influences whatever it had, and whatever is locked.
+func (e *Editor) Give(v int32, list []Influence) {
+	e.Of[v], e.touched[v], e.changed[v] = list, false, true
+}
 
 // Changed returns the vertices that were changed, ascending.
 func (e *Editor) Changed() []int32 {

@@ -2,7 +2,6 @@ package weights
 
 import (
 	"cmp"
-	"container/heap"
 	"errors"
 	"math"
 	"slices"
@@ -22,6 +21,8 @@ type Net struct {
 	first, fan  []int32 // triangles around each vertex
 	normal      []r3.Vec
 	tree        *geom.Tree // made when it is first asked for
+	best        []float64  // of Along, while it is on its way
+	state       []uint8
 }
 
 // NewNet prepares a surface. Edges are pairs of vertices, each once or twice.
@@ -104,66 +105,101 @@ type reached struct {
 
 type front []reached
 
-func (f front) Len() int { return len(f) }
-func (f front) Less(i, j int) bool {
-	return nearer(f[i], f[j]) < 0
+// give puts one in, take takes the nearest out: a heap, without the boxing of the library's.
+func (f *front) give(x reached) {
+	h := append(*f, x)
+	i := len(h) - 1
+	for i > 0 {
+		up := (i - 1) / 2
+		if nearer(h[up], x) <= 0 {
+			break
+		}
+		h[i] = h[up]
+		i = up
+	}
+	h[i] = x
+	*f = h
 }
-func (f front) Swap(i, j int) { f[i], f[j] = f[j], f[i] }
-func (f *front) Push(x any)   { *f = append(*f, x.(reached)) }
-func (f *front) Pop() any {
-	x := (*f)[len(*f)-1]
-	*f = (*f)[:len(*f)-1]
-	return x
+
+func (f *front) take() reached {
+	h := *f
+	out, x := h[0], h[len(h)-1]
+	h = h[:len(h)-1]
+	i := 0
+	for {
+		k := 2*i + 1
+		if k >= len(h) {
+			break
+		}
+		if k+1 < len(h) && nearer(h[k+1], h[k]) < 0 {
+			k++
+		}
+		if nearer(x, h[k]) <= 0 {
+			break
+		}
+		h[i] = h[k]
+		i = k
+	}
+	if len(h) > 0 {
+		h[i] = x
+	}
+	*f = h
+	return out
 }
-func (f *front) give(x reached) { heap.Push(f, x) }
-func (f *front) take() reached  { return heap.Pop(f).(reached) }
 
 // Along returns the vertices within a radius of a place in a triangle, measured along the
 // surface, nearest first. A way goes over triangles that are unfolded into one plane one after
 // the other, as from a point (Novotni & Klein 2002, "Computing geodesic distances on triangular
-// meshes"), so that in a plane lengths are exact.
+// meshes"), so that in a plane lengths are exact. Only one at a time.
 func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, distances []float64) {
-	best := map[int32]float64{}
-	done := map[int32]bool{}
+	if n.best == nil {
+		n.best, n.state = make([]float64, len(n.At)), make([]uint8, len(n.At))
+	}
+	best := n.best
+	var reachedAll []int32
 	var wait front
 	offer := func(v int32, d float64) {
-		if d > radius || done[v] {
+		if d > radius || n.state[v] == settled || n.state[v] == offered && d >= best[v] {
 			return
 		}
-		if old, ok := best[v]; !ok || d < old {
-			best[v] = d
-			wait.give(reached{v, d})
+		if n.state[v] == unseen {
+			reachedAll = append(reachedAll, v)
 		}
+		best[v], n.state[v] = d, offered
+		wait.give(reached{v, d})
 	}
 	for _, v := range n.Tris[tri] {
 		offer(v, r3.Norm(r3.Sub(n.At[v], at)))
 	}
 	for len(wait) > 0 {
 		x := wait.take()
-		if x.d > best[x.v] || done[x.v] {
+		if x.d > best[x.v] || n.state[x.v] == settled {
 			continue
 		}
-		done[x.v] = true // each once, so that it ends on whatever triangles
+		n.state[x.v] = settled // each once, so that it ends on whatever triangles
 		for _, k := range n.Near(x.v) {
-			offer(k, x.d+r3.Norm(r3.Sub(n.At[k], n.At[x.v])))
+			if n.state[k] != settled {
+				offer(k, x.d+r3.Norm(r3.Sub(n.At[k], n.At[x.v])))
+			}
 		}
 		for _, i := range n.fan[n.first[x.v]:n.first[x.v+1]] {
 			for _, a := range n.Tris[i] {
-				if a == x.v || !done[a] {
+				if a == x.v || n.state[a] != settled {
 					continue
 				}
 				for _, c := range n.Tris[i] {
-					if c != a && c != x.v {
+					if c != a && c != x.v && n.state[c] != settled {
 						offer(c, unfolded(n.At[x.v], n.At[a], n.At[c], x.d, best[a]))
 					}
 				}
-				n.across(i, x.v, a, best, offer)
+				n.across(i, x.v, a, offer)
 			}
 		}
 	}
-	all := make([]reached, 0, len(best))
-	for v, d := range best {
-		all = append(all, reached{v, d})
+	all := make([]reached, len(reachedAll))
+	for i, v := range reachedAll {
+		all[i] = reached{v, best[v]}
+		n.state[v] = unseen
 	}
 	slices.SortFunc(all, nearer)
 	for _, x := range all {
@@ -172,21 +208,28 @@ func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, dis
 	return vertices, distances
 }
 
+// States of a vertex while Along is on its way.
+const (
+	unseen = iota
+	offered
+	settled
+)
+
 // nearer orders by distance, equal ones by vertex.
 func nearer(x, y reached) int {
 	return cmp.Or(cmp.Compare(x.d, y.d), cmp.Compare(x.v, y.v))
 }
 
 // across offers the vertex beyond edge a–b, of the other triangles at it.
-func (n *Net) across(tri, a, b int32, best map[int32]float64, offer func(int32, float64)) {
+func (n *Net) across(tri, a, b int32, offer func(int32, float64)) {
 	for _, i := range n.fan[n.first[a]:n.first[a+1]] {
 		t := n.Tris[i]
 		if i == tri || t[0] != b && t[1] != b && t[2] != b {
 			continue
 		}
 		for _, c := range t {
-			if c != a && c != b {
-				offer(c, unfolded(n.At[a], n.At[b], n.At[c], best[a], best[b]))
+			if c != a && c != b && n.state[c] != settled {
+				offer(c, unfolded(n.At[a], n.At[b], n.At[c], n.best[a], n.best[b]))
 			}
 		}
 	}

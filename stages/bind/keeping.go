@@ -56,7 +56,7 @@ func withKept(s studio.State, made *weights.Weights, params any) (*weights.Weigh
 		}
 		if len(before.Of[v]) == 0 {
 			if open == nil || open[v] {
-				e.Of[v] = own
+				e.Give(int32(v), own)
 			}
 			continue
 		}

@@ -119,7 +119,7 @@ func within(s studio.State, made *weights.Weights, only []int32) (*weights.Weigh
 			own[k] = weights.Influence{Joint: to[x.Joint], Value: x.Value}
 		}
 		if len(before.Of[v]) == 0 {
-			e.Of[v] = own
+			e.Give(v, own)
 		} else {
 			e.Replace(v, own)
 		}

@@ -208,13 +208,13 @@ tray.addEventListener('change', (e) => {
 });
 
 tray.addEventListener('click', (e) => {
-  const b = e.target.closest('[data-choose], [data-hide], [data-drop-kept], [data-edit]');
+  const b = e.target.closest('[data-among], [data-hide], [data-drop-kept], [data-edit]');
   if (!b || b.disabled) return;
   const vertices = ranges(store.vertices);
-  if (b.dataset.choose === 'none') take([]);
-  else if (b.dataset.choose === 'by') ask('by', [], e, ...['from', 'to'].map((n) => Number(tray.querySelector(`#choice [name=${n}]`).value)));
-  else if (b.dataset.choose === 'path') ask('path', store.vertices);
-  else if (b.dataset.choose) ask(b.dataset.choose);
+  if (b.dataset.among === 'none') take([]);
+  else if (b.dataset.among === 'by') ask('by', [], e, ...['from', 'to'].map((n) => Number(tray.querySelector(`#choice [name=${n}]`).value)));
+  else if (b.dataset.among === 'path') ask('path', store.vertices);
+  else if (b.dataset.among) ask(b.dataset.among);
   if (b.dataset.hide === 'chosen') operate('hide_vertices', { vertices }).then((ok) => { if (ok) take([]); });
   if (b.dataset.hide === 'others') operate('hide_vertices', { vertices, others: true });
   if (b.dataset.hide === 'none') operate('hide_vertices', { vertices: '' });
