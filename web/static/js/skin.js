@@ -321,6 +321,34 @@ export class Skin {
     });
   }
 
+  // patchOf is the faces at some vertices, to be drawn over the skin.
+  patchOf(vertices) {
+    if (!this.trianglesAt) { // vertex → its triangles
+      const first = new Uint32Array(this.vertices + 1);
+      for (const d of this.triangles) first[this.base[d] + 1]++;
+      for (let v = 0; v < this.vertices; v++) first[v + 1] += first[v];
+      const fill = first.slice(), list = new Uint32Array(this.triangles.length);
+      this.triangles.forEach((d, i) => { list[fill[this.base[d]]++] = Math.floor(i / 3); });
+      this.trianglesAt = { first, list };
+    }
+    const { first, list } = this.trianglesAt, seen = new Set(), index = [];
+    for (const v of vertices) {
+      for (let i = first[v]; i < first[v + 1]; i++) {
+        const t = list[i];
+        if (seen.has(t) || this.hiddenTriangles?.[t]) continue;
+        seen.add(t);
+        index.push(this.triangles[3 * t], this.triangles[3 * t + 1], this.triangles[3 * t + 2]);
+      }
+    }
+    if (!this.patch) {
+      this.patch = new Mesh(this.geometry(new Uint32Array(0)), this.material);
+      this.patch.frustumCulled = false;
+      this.patch.visible = false;
+    }
+    this.patch.geometry.setIndex(new BufferAttribute(new Uint32Array(index), 1));
+    return this.patch;
+  }
+
   // colourBy draws the skin in a colour for each vertex (r, g, b), or in its own for null.
   colourBy(colours) {
     if (!colours && !this.byVertex) return;

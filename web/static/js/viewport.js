@@ -10,7 +10,7 @@ export class Viewport {
   constructor(canvas, panesElement) {
     this.canvas = canvas;
     this.holder = panesElement;
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, powerPreference: 'high-performance' });
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true, powerPreference: 'high-performance' });
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.renderer.setClearAlpha(0);
     this.scene = new Scene();
@@ -149,7 +149,19 @@ export class Viewport {
     this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(); });
   }
 
-  draw() {
+  // patch draws some things over what is there: where only little has changed and nothing has
+  // moved, as under a brush, a frame then costs as much as that.
+  patch(things) {
+    if (this.waiting) return; // all is drawn anyway
+    const others = this.scene.children.filter((o) => o.visible && !things.includes(o));
+    for (const o of others) o.visible = false;
+    this.renderer.autoClear = false;
+    this.draw(false);
+    this.renderer.autoClear = true;
+    for (const o of others) o.visible = true;
+  }
+
+  draw(whole = true) {
     const r = this.renderer;
     const all = this.holder.getBoundingClientRect();
     r.setScissorTest(true);
@@ -158,11 +170,11 @@ export class Viewport {
       const x = e.left - all.left, y = all.bottom - e.bottom;
       r.setViewport(x, y, e.width, e.height);
       r.setScissor(x, y, e.width, e.height);
-      this.stand(p);
+      if (whole) this.stand(p);
       this.before?.(p);
       r.render(this.scene, p.camera);
     }
-    this.drawn(this);
+    if (whole) this.drawn(this);
   }
 
   // stand puts the staff beside the character as a pane sees it, never across it.

@@ -1,8 +1,8 @@
 // Painting weights: the brush on the surface, its ring, and the strokes on their way to the
 // server. Core in the worker computes what a touch does; the stroke itself is what is stored.
-import { BufferGeometry, Float32BufferAttribute, Line, LineBasicMaterial, Triangle, Vector3 } from 'three';
+import { Triangle, Vector3 } from 'three';
 import { core, why } from '../core.js';
-import { ink } from '../ink.js';
+import { toScreen } from '../pick.js';
 import { chosenJoint, joints, on, operate, refresh, set, store } from '../session.js';
 import { loadCore } from './measures.js';
 
@@ -80,14 +80,25 @@ async function flush() {
     const list = mine.waiting.splice(0);
     const from = performance.now();
     try {
-      plate.skin.repaint(await core('touch', JSON.stringify(list)), joints().length);
+      const changed = await core('touch', JSON.stringify(list));
+      plate.skin.repaint(changed, joints().length);
       mine.touches.push(...list);
-      plate.view.invalidate();
+      seen(changed.vertex);
       if (took.push(performance.now() - from) > 500) took.shift();
       if (store.pose.size) plate.picker.stale = true; // posed skin moves with its weights
     } catch (err) { mine.failed = err.message; set({ say: err.message }); }
   }
   mine.busy = false;
+}
+
+// seen draws what a touch has changed: its faces alone, where nothing moves with its weights.
+function seen(vertices) {
+  if (store.pose.size || plate.tool.swung || store.beside || !['joint', 'leader'].includes(store.map) || plate.skin.material.transparent) { plate.view.invalidate(); return; }
+  const patch = plate.skin.patchOf(vertices);
+  if (patch.parent !== plate.view.scene) plate.view.scene.add(patch);
+  patch.visible = true;
+  plate.view.patch([patch, plate.bones.group]);
+  patch.visible = false;
 }
 
 export function move(p, pane, x, y, e) {
@@ -181,43 +192,37 @@ export function ranges(list) {
   return out.join(',');
 }
 
-// The ring on the surface: the radius, and within it where the brush is full.
-let lines = null;
+// The ring on the surface: the radius, and within it where the brush is full. It is drawn over
+// the pane, so that it costs no frame of the skin.
+let svg = null;
+const ns = 'http://www.w3.org/2000/svg';
 function ring() {
-  if (lines) return;
-  const circle = [];
-  for (let k = 0; k <= 64; k++) circle.push(Math.cos((k * Math.PI) / 32), Math.sin((k * Math.PI) / 32), 0);
-  const make = (name, share) => {
-    const l = new Line(new BufferGeometry().setAttribute('position', new Float32BufferAttribute(circle, 3)), new LineBasicMaterial({ color: ink(name), depthTest: false, transparent: true, opacity: 0.9 }));
-    l.ink = name;
-    l.share = share;
-    l.renderOrder = 9;
-    l.frustumCulled = false;
-    l.visible = false;
-    plate.view.scene.add(l);
-    return l;
-  };
-  lines = [make('--ink', () => 1), make('--sheet', () => 1.03), make('--ink', () => 1.03 * brush.hard), make('--sheet', () => brush.hard)]; // seen on pale and on dark
-  addEventListener('themechange', () => { for (const l of lines) l.material.color.copy(ink(l.ink)); });
+  if (svg) return;
+  svg = document.createElementNS(ns, 'svg');
+  svg.setAttribute('class', 'instrument ring');
+  for (const c of ['halo', 'edge', 'halo', 'full']) { const path = document.createElementNS(ns, 'path'); path.setAttribute('class', c); svg.append(path); }
 }
 
 export function point(pane, x, y) {
-  if (!lines) return;
+  if (!svg) return;
   const hit = store.hand === 'paint' && store.character?.weights ? hitAt(pane, x, y) : null;
-  for (const l of lines) l.visible = Boolean(hit);
-  if (hit) {
-    const n = hit.normal.clone();
-    if (n.dot(pane.camera.getWorldDirection(new Vector3())) > 0) n.negate();
-    lines.forEach((l) => {
-      l.position.copy(hit.point).addScaledVector(n, 0.02 * brush.radius);
-      l.quaternion.setFromUnitVectors(new Vector3(0, 0, 1), n);
-      l.scale.setScalar(Math.max(1e-6, brush.radius * l.share()));
-    });
-  }
-  plate.view.invalidate();
+  if (!hit) { hideRing(); return; }
+  if (svg.parentNode !== pane.element) pane.element.append(svg);
+  svg.setAttribute('viewBox', `0 0 ${pane.width} ${pane.height}`);
+  const n = hit.normal.clone(), u = new Vector3(n.y, n.z, n.x).cross(n).normalize(), v = n.clone().cross(u).normalize();
+  const round = (radius) => {
+    const out = [];
+    for (let k = 0; k < 48; k++) {
+      const at = toScreen(pane, hit.point.clone().addScaledVector(u, radius * Math.cos((k * Math.PI) / 24)).addScaledVector(v, radius * Math.sin((k * Math.PI) / 24)));
+      out.push(`${at.x.toFixed(1)} ${at.y.toFixed(1)}`);
+    }
+    return `M${out.join('L')}Z`;
+  };
+  const edge = round(brush.radius), full = round(brush.radius * brush.hard);
+  [edge, edge, full, full].forEach((d, k) => svg.children[k].setAttribute('d', d));
 }
 
-export function hideRing() { for (const l of lines ?? []) l.visible = false; plate?.view.invalidate(); }
+export function hideRing() { svg?.remove(); }
 
 // The panel ---------------------------------------------------------------------
 
@@ -266,5 +271,5 @@ tray.addEventListener('input', (e) => {
   else if (name) setBrush({ [name]: Number(value) });
 });
 document.addEventListener('trayloaded', panel);
-on('hand', () => { if (store.hand !== 'paint') hideRing(); });
+on('hand', () => { if (store.hand !== 'paint') hideRing(); else if (!why()) loadCore().catch((e) => set({ say: e.message })); });
 addEventListener('keydown', (e) => { if (e.key === 'Escape' && cancel()) { e.preventDefault(); e.stopImmediatePropagation(); } }, { capture: true });
