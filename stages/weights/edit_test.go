@@ -262,3 +262,29 @@ func TestTablesComeBack(t *testing.T) {
 		require.ErrorContains(t, err, "no row")
 	}
 }
+
+// The stage names what is wrong and offers what mends it; a clean bind has neither strays nor an
+// uneven side.
+func TestTheStageMeasuresTheWeights(t *testing.T) {
+	s := studiotest.Bound(t)
+	codes := func(s studio.State) map[string]studioFinding {
+		out := map[string]studioFinding{}
+		for _, f := range studio.CheckOnly(&s, "weights") {
+			out[f.Code] = studioFinding{f.Count, len(f.Remedies)}
+		}
+		return out
+	}
+	clean := codes(s)
+	require.NotContains(t, clean, "weights_strays")
+	require.NotContains(t, clean, "weights_uneven")
+	v := by(s, "forearm_l")[5]
+	stray := studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"head","vertices":"%d","value":1}`, v))
+	found := codes(stray)
+	require.Equal(t, 1, found["weights_strays"].count)
+	require.NotContains(t, codes(studiotest.Do(t, stray, "settle_weights", "")), "weights_strays")
+	spoiled := studiotest.Do(t, s, "hand_weights", `{"joints":["thigh_r"],"to":"hips"}`)
+	require.Contains(t, codes(spoiled), "weights_uneven")
+	require.NotContains(t, codes(studiotest.Do(t, spoiled, "mirror_weights", `{"from":"left"}`)), "weights_uneven")
+}
+
+type studioFinding struct{ count, remedies int }
