@@ -35,7 +35,7 @@ with 0 when all is good, 1 when findings block, 2 on bad input.`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 	}
-	root.AddCommand(serveCommand(), workerCommand(), peopleCommand(), migrateCommand(), seedCommand(), checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindposeCommand(), bindCommand(), weightsCommand(), handoffCommand(), runCommand())
+	root.AddCommand(serveCommand(), workerCommand(), peopleCommand(), migrateCommand(), seedCommand(), checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindposeCommand(), bindCommand(), weightsCommand(), testCommand(), handoffCommand(), runCommand())
 	err := root.Execute()
 	switch {
 	case err == nil:
