@@ -1,6 +1,7 @@
 package deform
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -55,6 +56,8 @@ type Blame struct {
 }
 
 const (
+	// fewEdges: one edge in so many counts for nothing.
+	fewEdges  = 10_000
 	mostWhere = 400
 	mostBlame = 3
 )
@@ -313,8 +316,11 @@ func (c *checking) frame(frame pose.Tried) []Fault {
 		fault(FaultSpill, most, at, where, c.shares(at, func(i int) bool { return c.below[j][i] }))
 	}
 	// Edges.
-	longest, shortest := 1.0, 1.0
-	long, short := int32(-1), int32(-1)
+	type changed struct {
+		ratio float64 // above 1
+		edge  int32
+	}
+	var long, short []changed
 	var over, under []int32
 	for i, e := range c.edges {
 		if c.rest[i] <= c.short {
@@ -327,18 +333,25 @@ func (c *checking) frame(frame pose.Tried) []Fault {
 		if ratio*faultLimits[FaultCrush] < 1 {
 			under = append(under, e[0])
 		}
-		if ratio > longest {
-			longest, long = ratio, int32(i)
-		}
-		if ratio < shortest {
-			shortest, short = ratio, int32(i)
+		if ratio > 1.2 {
+			long = append(long, changed{ratio, int32(i)})
+		} else if ratio < 0.8 {
+			short = append(short, changed{1 / math.Max(ratio, 1e-3), int32(i)})
 		}
 	}
-	if long >= 0 {
-		fault(FaultStretch, longest, c.edges[long][0], over, c.apart(c.edges[long]))
-	}
-	if short >= 0 {
-		fault(FaultCrush, 1/math.Max(shortest, 1e-3), c.edges[short][0], under, c.apart(c.edges[short]))
+	// A few edges may do anything: in the middle of a fold two ends come to lie together.
+	few := len(c.edges) / fewEdges
+	for _, x := range []struct {
+		kind  string
+		list  []changed
+		where []int32
+	}{{FaultStretch, long, over}, {FaultCrush, short, under}} {
+		if len(x.list) <= few {
+			continue
+		}
+		slices.SortFunc(x.list, func(a, b changed) int { return cmp.Or(cmp.Compare(b.ratio, a.ratio), cmp.Compare(a.edge, b.edge)) })
+		w := x.list[few]
+		fault(x.kind, w.ratio, c.edges[w.edge][0], x.where, c.apart(c.edges[w.edge]))
 	}
 	// Faces that look the other way than where the skin around them is turned.
 	turn := TurnsOf(len(s.points), s.weights, matrices, s.binding)
