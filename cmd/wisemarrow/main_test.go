@@ -472,3 +472,59 @@ func TestBindPoseOnTheCommandLine(t *testing.T) {
 	require.Equal(t, 2, code)
 	require.Contains(t, errs, "it is not bound")
 }
+
+// Weights are changed, written and read, and binds are told apart by their motion.
+func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
+	dir := t.TempDir()
+	at := func(name string) string { return filepath.Join(dir, name) }
+	m, sk := demo.Odile(0.03)
+	writeOBJ(t, at("mesh.obj"), m)
+	f, err := os.Create(at("skeleton.gltf"))
+	require.NoError(t, err)
+	require.NoError(t, gltf.EncodeSkeleton(f, sk))
+	require.NoError(t, f.Close())
+	score := func(file string) (over int, mean float64) {
+		code, _, errs := command(t, "test", at(file), "--steps", "1", "--report", at("test.json"))
+		require.Contains(t, []int{0, 1}, code, errs)
+		data, err := os.ReadFile(at("test.json"))
+		require.NoError(t, err)
+		var told struct {
+			Over   int     `json:"over"`
+			Score  float64 `json:"score"`
+			Faults []struct {
+				Turned string `json:"turned"`
+			} `json:"faults"`
+		}
+		require.NoError(t, json.Unmarshal(data, &told))
+		require.NotEmpty(t, told.Faults)
+		require.Equal(t, told.Over > 0, code == 1)
+		return told.Over, told.Score
+	}
+	var scores []float64
+	for _, method := range [][]string{{"auto"}, {"shell", "--cubes", "64"}, {"capsules"}, {"near", "--influences", "1"}} {
+		code, _, errs := command(t, append([]string{"bind", at("mesh.obj"), "--skeleton", at("skeleton.gltf"), "-o", at(method[0] + ".glb"), "--method"}, method...)...)
+		require.Contains(t, []int{0, 1}, code, errs)
+		_, s := score(method[0] + ".glb")
+		scores = append(scores, s)
+	}
+	require.Less(t, scores[0], scores[3], "hard weights bend worse")
+	for _, args := range [][]string{
+		{"smooth", at("auto.glb"), "--passes", "2"}, {"mirror", at("auto.glb"), "--from", "right", "--tolerance", "0.02"}, {"set", at("auto.glb"), "--joints", "head", "--vertices", "0-9", "--value", "0.3"},
+		{"drop", at("auto.glb"), "--below", "0.1"}, {"cap", at("auto.glb"), "--influences", "2"}, {"harden", at("auto.glb"), "--steps", "4"}, {"hand", at("auto.glb"), "--joints", "forearm_l", "--to", "upper_arm_l"},
+		{"blend", at("auto.glb"), "--joints", "forearm_l,upper_arm_l", "--width", "0.1"}, {"carry", at("near.glb"), "--from", at("auto.glb")},
+	} {
+		code, _, errs := command(t, append(append([]string{"weights"}, args...), "-o", at("out.glb"))...)
+		require.Zero(t, code, "%v: %s", args, errs)
+	}
+	for _, table := range []string{"w.csv", "w.json"} {
+		code, _, errs := command(t, "weights", "write", at("auto.glb"), "-o", at(table))
+		require.Zero(t, code, errs)
+		code, out, errs := command(t, "weights", "read", at("near.glb"), "--from", at(table), "-o", at("back.glb"), "--report", "-")
+		require.Zero(t, code, errs)
+		require.Contains(t, out, "Took weights from "+table)
+	}
+	for _, bad := range [][]string{{"weights", "smooth", at("mesh.obj")}, {"weights", "set", at("auto.glb"), "--joints", "head"}, {"weights", "read", at("auto.glb"), "--from", at("mesh.obj")}, {"test", at("mesh.obj")}, {"test", at("auto.glb"), "--amount", "9"}, {"test", at("auto.glb"), "--reel", "dance"}, {"test", at("none.glb")}} {
+		code, _, _ := command(t, bad...)
+		require.Equal(t, 2, code, bad)
+	}
+}
