@@ -115,7 +115,7 @@ coordinates of the mesh's file.`,
 	c.Flags().IntVar(&cubes, "cubes", 0, "of volume and shell: cubes along the longest side, 24 to 320; 0 is 128")
 	c.Flags().BoolVar(&mend, "mend", false, "go up the ladder of remedies where the bind left vertices or joints without a solution")
 	c.Flags().StringVar(&from, "from", "", "of carry: the bound .glb that the weights are taken from")
-	c.Flags().StringVar(&by, "by", "surface", "of carry: the nearest surface or vertex, or along the normal")
+	c.Flags().StringVar(&by, "by", "surface", "of carry: the nearest surface or vertex, along the normal, or by the order of vertices")
 	c.Flags().Float64Var(&within, "within", 0, "of carry: how far a place may be, metres; 0 is however far")
 	c.Flags().StringVarP(&out, "output", "o", "", "write mesh, skeleton and skin to this .glb")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")

@@ -17,6 +17,7 @@ const (
 	FromSurface = "surface" // the nearest on the other surface, between its corners
 	FromVertex  = "vertex"  // the nearest vertex of it
 	FromNormal  = "normal"  // where the vertex's normal meets it, forward or back
+	FromOrder   = "order"   // the vertex of the same number, wherever it is
 )
 
 // CarryOptions say how weights are carried from one mesh to another.
@@ -50,8 +51,11 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 	if o.From == "" {
 		o.From = FromSurface
 	}
-	if o.From != FromSurface && o.From != FromVertex && o.From != FromNormal {
-		return nil, told, fmt.Errorf("weights come from the nearest \"surface\" or \"vertex\", or along the \"normal\", not %q", o.From)
+	if o.From != FromSurface && o.From != FromVertex && o.From != FromNormal && o.From != FromOrder {
+		return nil, told, fmt.Errorf("weights come from the nearest \"surface\" or \"vertex\", along the \"normal\", or by the \"order\" of vertices, not %q", o.From)
+	}
+	if o.From == FromOrder {
+		return inOrder(from, w, to, o)
 	}
 	if !(o.Within >= 0) {
 		return nil, told, fmt.Errorf("a place is within 0 metres or more, not %g", o.Within)
@@ -109,6 +113,38 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 		told.Vertices++
 		told.Mean += far[v]
 		told.Farthest = math.Max(told.Farthest, far[v])
+	}
+	told.Mean /= math.Max(1, float64(told.Vertices))
+	fill(to, out, empty, o.Limits)
+	for _, v := range empty {
+		if len(out.Of[v]) > 0 {
+			told.Filled = append(told.Filled, v)
+		} else {
+			told.Bare = append(told.Bare, v)
+		}
+	}
+	return out, told, nil
+}
+
+// inOrder gives each vertex the weights of the one of the same number.
+func inOrder(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (*weights.Weights, Carried, error) {
+	var told Carried
+	if len(from.Points) != len(to.Points) {
+		return nil, told, fmt.Errorf("the meshes have %d and %d vertices, so that their order says nothing: carry by the surface", len(from.Points), len(to.Points))
+	}
+	out := weights.New(w.Joints, len(to.Points))
+	var empty []int32
+	a, b := from.World(), to.World()
+	for v := range b {
+		far := r3.Norm(r3.Sub(a[v], b[v]))
+		if len(w.Of[v]) == 0 || o.Within > 0 && far > o.Within {
+			empty = append(empty, int32(v))
+			continue
+		}
+		out.Of[v] = weights.Clean(w.Of[v], o.Limits)
+		told.Vertices++
+		told.Mean += far
+		told.Farthest = math.Max(told.Farthest, far)
 	}
 	told.Mean /= math.Max(1, float64(told.Vertices))
 	fill(to, out, empty, o.Limits)

@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/weights"
 
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 // Weights that change evenly along a tube are the same on a tube with other
@@ -30,6 +31,18 @@ func TestCarryOverFollowsPlacesNotNumbers(t *testing.T) {
 	for v := range from.Points {
 		require.InDelta(t, w.Value(v, 0), same.Value(v, 0), 1e-9)
 	}
+	// By the order of vertices, wherever they have gone.
+	bent := *from
+	bent.Points = append([]r3.Vec(nil), from.Points...)
+	for i := range bent.Points {
+		bent.Points[i].Y += 0.3 * bent.Points[i].X
+	}
+	ordered, told, err := bind.Carry(from, w, &bent, bind.CarryOptions{Limits: weights.Limits{Cap: 2}, From: bind.FromOrder})
+	require.NoError(t, err)
+	require.Equal(t, len(from.Points), told.Vertices)
+	require.Equal(t, w.Of, ordered.Of)
+	_, _, err = bind.Carry(from, w, to, bind.CarryOptions{Limits: weights.Limits{Cap: 2}, From: bind.FromOrder})
+	require.ErrorContains(t, err, "their order says nothing")
 	_, err = bind.CarryOver(from, weights.New([]string{"a"}, len(from.Points)), to, weights.Limits{Cap: 2})
 	require.ErrorContains(t, err, "no face")
 }

@@ -23,7 +23,7 @@ func init() {
 }
 
 // CarryWeights takes the weights of a bound mesh in a file that lies where this one does: from
-// the nearest "surface", "vertex", or along the "normal". Joints are paired by name, by its
+// the nearest "surface", "vertex", along the "normal", or by the "order" of the vertices. Joints are paired by name, by its
 // meaning, then by place, or as Match says (theirs → ours); what is left goes to the nearest
 // joint above that is paired.
 type CarryWeights struct {
