@@ -287,6 +287,20 @@ func (d *Desk) Motion(joint string) ([]float32, error) {
 	return out, nil
 }
 
+// Apart is by vertex how much other weights, as columns, differ from those here: half the sum of
+// the differences of shares.
+func (d *Desk) Apart(other Arrays) ([]float32, error) {
+	w, err := other.weights(len(d.net.At))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]float32, len(d.net.At))
+	for v, x := range weights.Apart(d.e.Weights(), w) {
+		out[v] = float32(x)
+	}
+	return out, nil
+}
+
 // kinds are the numbers of problems as a page draws them.
 var kinds = map[string]float32{weights.ProblemBare: 1, weights.ProblemIsland: 2, weights.ProblemStep: 3, weights.ProblemMirror: 4}
 

@@ -45,7 +45,7 @@ type Arrays struct {
 // server makes of the stored character.
 func (a Arrays) Skin() (*deform.Skin, error) {
 	n := len(a.Points) / 3
-	if len(a.Points) != 3*n || len(a.Triangles)%3 != 0 || len(a.Start) != len(a.Columns)+1 || len(a.Vertex) != len(a.Value) {
+	if len(a.Points) != 3*n || len(a.Triangles)%3 != 0 {
 		return nil, errors.New("the arrays do not fit together")
 	}
 	points := make([]r3.Vec, n)
@@ -55,6 +55,31 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 	tris := make([][3]int32, len(a.Triangles)/3)
 	for i := range tris {
 		tris[i] = [3]int32{int32(a.Triangles[3*i]), int32(a.Triangles[3*i+1]), int32(a.Triangles[3*i+2])}
+	}
+	w, err := a.weights(n)
+	if err != nil {
+		return nil, err
+	}
+	s := &skeleton.Skeleton{}
+	for _, j := range a.Joints {
+		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
+			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order, Mix: j.Mix})
+	}
+	if err := s.Validate(); err != nil {
+		return nil, err
+	}
+	for _, j := range s.Joints {
+		if !geom.Finite(j.Pos) {
+			return nil, fmt.Errorf("%s is at no place", j.Name)
+		}
+	}
+	return deform.NewSkin(points, tris, w, s, a.Binding)
+}
+
+// weights makes the columns those of n vertices.
+func (a Arrays) weights(n int) (*weights.Weights, error) {
+	if len(a.Start) != len(a.Columns)+1 || len(a.Vertex) != len(a.Value) {
+		return nil, errors.New("the arrays do not fit together")
 	}
 	w := weights.New(a.Columns, n)
 	for k := range a.Columns {
@@ -73,20 +98,7 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 	for _, list := range w.Of {
 		weights.Sort(list)
 	}
-	s := &skeleton.Skeleton{}
-	for _, j := range a.Joints {
-		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
-			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order, Mix: j.Mix})
-	}
-	if err := s.Validate(); err != nil {
-		return nil, err
-	}
-	for _, j := range s.Joints {
-		if !geom.Finite(j.Pos) {
-			return nil, fmt.Errorf("%s is at no place", j.Name)
-		}
-	}
-	return deform.NewSkin(points, tris, w, s, a.Binding)
+	return w, nil
 }
 
 // Measure measures a pose given as JSON, degrees by name of joint, and returns the

@@ -74,6 +74,8 @@ test('a kept result is seen beside the weights of now, in the same pose', async 
   expect(apart).toBeGreaterThan(0.01);
   expect(same).toBeLessThan(1e-9);
   expect(seen).toBe(true); // the last pane that was drawn shows the kept one
+  await page.locator('[name=map][value=apart]').check();
+  await expect(page.locator('[data-map-says]')).toContainText('how much the weights differ from soft');
   await page.locator('#compare').getByRole('button', { name: 'soft' }).click();
   await expect(page.locator('.pane-name')).toHaveCount(1);
   await expect(page.locator('#measures .beside')).toHaveCount(0);

@@ -96,6 +96,20 @@ func main() {
 			list, err := d.Motion(a[0].String())
 			return array("Float32Array", list), err
 		}),
+		// apart takes other weights as start, vertex and value, and the names of their columns; it
+		// answers how much each vertex differs.
+		"apart": answering(func(a []js.Value) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			other := browser.Arrays{Start: numbers[uint32](a[0]), Vertex: numbers[uint32](a[1]), Value: numbers[float32](a[2])}
+			if err := json.Unmarshal([]byte(a[3].String()), &other.Columns); err != nil {
+				return nil, err
+			}
+			list, err := d.Apart(other)
+			return array("Float32Array", list), err
+		}),
 		// problems answers with the kind and size of what is wrong at each vertex.
 		"problems": answering(func([]js.Value) (any, error) {
 			d, err := at()

@@ -93,6 +93,30 @@ func apart(a, b []Influence) float64 {
 	return out / 2
 }
 
+// Apart is, by vertex, half the sum of the differences of shares between two weights of one mesh,
+// joints by their names: 0 for the same, 1 for nothing in common.
+func Apart(a, b *Weights) []float64 {
+	to := make([]int32, len(b.Joints))
+	for k, name := range b.Joints {
+		to[k] = int32(slices.Index(a.Joints, name))
+		if to[k] < 0 {
+			to[k] = int32(len(a.Joints) + k) // a joint that the other lacks
+		}
+	}
+	out := make([]float64, len(a.Of))
+	geom.Chunks(len(a.Of), 2048, func(lo, hi int) {
+		var list []Influence
+		for v := lo; v < hi && v < len(b.Of); v++ {
+			list = list[:0]
+			for _, x := range b.Of[v] {
+				list = append(list, Influence{to[x.Joint], x.Value})
+			}
+			out[v] = apart(a.Of[v], list)
+		}
+	})
+	return out
+}
+
 // Strays returns vertices whose shares are quite others than those of all their neighbours, who
 // agree with each other.
 func (e *Editor) Strays(vertices []int32, net *Net) []int32 {

@@ -26,7 +26,7 @@ export const several = () => [store.chosen, ...store.also].filter((i, k, all) =>
 // update colours the skin by the map that is chosen; maps of the graphics card need nothing.
 export async function update() {
   const { skin } = plate, mine = ++turn;
-  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
+  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
   const n = skin.vertices, out = new Float32Array(3 * n), put = (v, c) => { out[3 * v] = c.r; out[3 * v + 1] = c.g; out[3 * v + 2] = c.b; };
   const bare = nothing(), { width, joint, value } = skin.influences, list = joints().length;
   if (store.map === 'count') {
@@ -57,6 +57,14 @@ export async function update() {
         const least = 1e-5, span = Math.log10(Math.max(most, 10 * least) / least);
         for (let v = 0; v < n; v++) put(v, far[v] === 0 ? bare : ramp(Math.max(0, Math.log10(Math.max(far[v], least) / least) / span)));
         tell(`how far ${j.name} moves the skin in its usual range: 0.01 mm pale to ${most < 0.1 ? `${(1000 * most).toPrecision(2)} mm` : `${(100 * most).toFixed(0)} cm`} dark, by powers of ten; grey is exactly still`);
+      } else if (store.map === 'apart') {
+        const b = plate.beside.columns;
+        if (!store.beside || !b) { skin.colourBy(null); tell('Show a kept result beside, under Compare, to see where the two differ.'); return; }
+        const far = await core('apart', b.start, b.vertex, b.value, JSON.stringify(b.meta.joints));
+        if (mine !== turn) return;
+        let most = 0, n01 = 0;
+        for (let v = 0; v < n; v++) { most = Math.max(most, far[v]); if (far[v] > 0.01) n01++; put(v, far[v] < 0.0005 ? bare : ramp(far[v])); }
+        tell(`how much the weights differ from ${store.beside}, none pale to all dark: ${n01.toLocaleString('en')} vertices by more than 1 %, ${(100 * most).toFixed(0)} % at most; grey is the same`);
       } else {
         const { kind, size } = await core('problems');
         if (mine !== turn) return;
@@ -85,6 +93,6 @@ function tell(what) {
   }
 }
 
-on('map chosen also character stage painted', () => { if (plate && !store.painting) update(); });
+on('map chosen also character stage painted beside', () => { if (plate && !store.painting) update(); });
 document.addEventListener('trayloaded', () => { if (plate?.skin && !store.painting) update(); });
 addEventListener('themechange', () => { if (plate?.skin) update(); });
