@@ -32,12 +32,8 @@ func weightsSpeed() error {
 			return float64(time.Since(begin).Microseconds()) / 1000
 		}
 		tris, _ := m.Triangles()
-		var edges [][2]int32
-		for _, e := range m.Edges().Edges {
-			edges = append(edges, [2]int32{e.A, e.B})
-		}
 		var net *weights.Net
-		prepared := ms(func() { net, err = weights.NewNet(m.World(), tris, edges) })
+		prepared := ms(func() { net, err = weights.NetOf(m) })
 		if err != nil {
 			return err
 		}

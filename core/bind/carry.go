@@ -115,14 +115,7 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 		told.Farthest = math.Max(told.Farthest, far[v])
 	}
 	told.Mean /= math.Max(1, float64(told.Vertices))
-	fill(to, out, empty, o.Limits)
-	for _, v := range empty {
-		if len(out.Of[v]) > 0 {
-			told.Filled = append(told.Filled, v)
-		} else {
-			told.Bare = append(told.Bare, v)
-		}
-	}
+	told.fill(to, out, empty, o.Limits)
 	return out, told, nil
 }
 
@@ -147,15 +140,20 @@ func inOrder(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions)
 		told.Farthest = math.Max(told.Farthest, far)
 	}
 	told.Mean /= math.Max(1, float64(told.Vertices))
-	fill(to, out, empty, o.Limits)
+	told.fill(to, out, empty, o.Limits)
+	return out, told, nil
+}
+
+// fill fills vertices that found no place from their neighbours and tells which could be.
+func (c *Carried) fill(to *mesh.Mesh, w *weights.Weights, empty []int32, l weights.Limits) {
+	fill(to, w, empty, l)
 	for _, v := range empty {
-		if len(out.Of[v]) > 0 {
-			told.Filled = append(told.Filled, v)
+		if len(w.Of[v]) > 0 {
+			c.Filled = append(c.Filled, v)
 		} else {
-			told.Bare = append(told.Bare, v)
+			c.Bare = append(c.Bare, v)
 		}
 	}
-	return out, told, nil
 }
 
 // along returns where a line along a normal, forward or back, meets the surface first.

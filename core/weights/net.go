@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -78,6 +79,17 @@ func NewNet(at []r3.Vec, tris [][3]int32, edges [][2]int32) (*Net, error) {
 		}
 	}
 	return n, nil
+}
+
+// NetOf is the surface of a mesh, in world frame.
+func NetOf(m *mesh.Mesh) (*Net, error) {
+	tris, _ := m.Triangles()
+	table := m.Edges().Edges
+	edges := make([][2]int32, len(table))
+	for i, e := range table {
+		edges[i] = [2]int32{e.A, e.B}
+	}
+	return NewNet(m.World(), tris, edges)
 }
 
 // Near returns the vertices that share an edge with v, ascending.

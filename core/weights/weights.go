@@ -134,6 +134,15 @@ func (w *Weights) Add(joint string) int32 {
 	return int32(k)
 }
 
+// Renumbered returns influences with the joints of one list by their numbers in another.
+func Renumbered(list []Influence, to []int32) []Influence {
+	out := make([]Influence, len(list))
+	for k, x := range list {
+		out[k] = Influence{Joint: to[x.Joint], Value: x.Value}
+	}
+	return out
+}
+
 // Value returns joint j's share in vertex v.
 func (w *Weights) Value(v int, j int32) float64 {
 	for _, x := range w.Of[v] {

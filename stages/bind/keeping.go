@@ -50,10 +50,7 @@ func withKept(s studio.State, made *weights.Weights, params any) (*weights.Weigh
 	}
 	e := weights.Edit(before, locked, open, 0)
 	for v, list := range made.Of {
-		own := make([]weights.Influence, len(list))
-		for k, x := range list {
-			own[k] = weights.Influence{Joint: to[x.Joint], Value: x.Value}
-		}
+		own := weights.Renumbered(list, to)
 		if len(before.Of[v]) == 0 {
 			if open == nil || open[v] {
 				e.Give(int32(v), own)

@@ -243,11 +243,7 @@ func withOthers(ctx context.Context, s, next studio.State, keep []bool) (studio.
 		if !yes {
 			continue
 		}
-		list := make([]weights.Influence, len(s.Weights.Of[v]))
-		for k, x := range s.Weights.Of[v] {
-			list[k] = weights.Influence{Joint: to[x.Joint], Value: x.Value}
-		}
-		w.Of[v] = list
+		w.Of[v] = weights.Renumbered(s.Weights.Of[v], to)
 	}
 	record := *next.Bind
 	in, _ := s.Mesh.Bindable()

@@ -96,12 +96,7 @@ func within(s studio.State, made *weights.Weights, only []int32) (*weights.Weigh
 	for k, name := range made.Joints {
 		to[k] = before.Add(name)
 	}
-	tris, _ := s.Mesh.Triangles()
-	var edges [][2]int32
-	for _, e := range s.Mesh.Edges().Edges {
-		edges = append(edges, [2]int32{e.A, e.B})
-	}
-	net, err := weights.NewNet(s.Mesh.World(), tris, edges)
+	net, err := weights.NetOf(s.Mesh)
 	if err != nil {
 		return nil, err
 	}
@@ -114,10 +109,7 @@ func within(s studio.State, made *weights.Weights, only []int32) (*weights.Weigh
 	chosen := make([]bool, len(before.Of))
 	for _, v := range only {
 		chosen[v] = true
-		own := make([]weights.Influence, len(made.Of[v]))
-		for k, x := range made.Of[v] {
-			own[k] = weights.Influence{Joint: to[x.Joint], Value: x.Value}
-		}
+		own := weights.Renumbered(made.Of[v], to)
 		if len(before.Of[v]) == 0 {
 			e.Give(v, own)
 		} else {

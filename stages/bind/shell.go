@@ -78,11 +78,7 @@ func (o *BindShell) around(ctx context.Context, s studio.State, options bind.Opt
 		if len(list) == 0 {
 			continue
 		}
-		own := make([]weights.Influence, len(list))
-		for k, x := range list {
-			own[k] = weights.Influence{Joint: to[x.Joint], Value: x.Value}
-		}
-		next.Of[v] = own
+		next.Of[v] = weights.Renumbered(list, to)
 		given = append(given, int32(v))
 	}
 	before := len(next.Of) - len(given)

@@ -30,7 +30,7 @@ func begin(s studio.State, vertices string) (*at, error) {
 	if err != nil {
 		return nil, err
 	}
-	net, err := NetOf(s.Mesh)
+	net, err := weights.NetOf(s.Mesh)
 	if err != nil {
 		return nil, studio.Wrong("%v", err)
 	}
@@ -47,17 +47,6 @@ func begin(s studio.State, vertices string) (*at, error) {
 	out := &at{s: s, e: weights.Edit(s.Weights, locked, Open(&s), most), net: net, vertices: list}
 	out.e.Heir = weights.Heirs(out.e.Joints, s.Skeleton, s.Skeleton.Deforming())
 	return out, nil
-}
-
-// NetOf is the surface of a mesh as a brush goes over it.
-func NetOf(m *mesh.Mesh) (*weights.Net, error) {
-	tris, _ := m.Triangles()
-	table := m.Edges().Edges
-	edges := make([][2]int32, len(table))
-	for i, e := range table {
-		edges[i] = [2]int32{e.A, e.B}
-	}
-	return weights.NewNet(m.World(), tris, edges)
 }
 
 // Open says which vertices may be changed; nil is all.

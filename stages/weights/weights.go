@@ -33,7 +33,7 @@ func find(s *studio.State) []finding.Finding {
 	if s.Weights == nil || s.Mesh == nil || s.Skeleton == nil || len(s.Mesh.Points) > mostMeasured {
 		return nil
 	}
-	net, err := NetOf(s.Mesh)
+	net, err := weights.NetOf(s.Mesh)
 	if err != nil {
 		return nil
 	}
