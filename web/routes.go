@@ -55,6 +55,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Post("/api/characters/{id}/preview", s.preview)
 		r.Post("/api/characters/{id}/measure", s.measure)
 		r.Post("/api/characters/{id}/traces", s.traces)
+		r.Post("/api/characters/{id}/bends", s.bends)
 		r.Post("/api/characters/{id}/mirror", s.mirror)
 		r.Post("/api/characters/{id}/starter", s.starter)
 		r.Get("/view/mesh/{rev}", s.meshView)

@@ -4,6 +4,7 @@ import { chooseAt } from '../plate.js';
 import { choose, chosenJoint, chosenNames, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
 import * as choosing from './choosing.js';
 import { swingJoint, swung, stillJoint } from './swing.js';
+import './bends.js';
 import './motion.js';
 import * as paint from './paint.js';
 
