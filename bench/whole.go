@@ -89,6 +89,7 @@ func written(path string, f func(b *bytes.Buffer) error) error {
 // timed runs a program and returns its wall time, processor time and largest memory.
 func timed(name string, args ...string) ([3]float64, error) {
 	c := exec.Command(name, args...)
+	c.Env = append(os.Environ(), "OPENBLAS_NUM_THREADS=1", "OMP_NUM_THREADS=1") // the reference's dense products: one core
 	begin := time.Now()
 	out, err := c.CombinedOutput()
 	wall := time.Since(begin).Seconds()

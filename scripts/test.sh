@@ -20,5 +20,4 @@ go test ./... "$@"
 # what only computes for long.
 go test -race -short ./core/geom ./core/linalg ./core/bind ./core/deform ./core/weights ./queue ./studio ./web "$@"
 go run ./internal/soak --seconds 25
-scripts/fuzz.sh 4 formats # the readers; make fuzz has all
 npx playwright test
