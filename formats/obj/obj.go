@@ -43,7 +43,7 @@ func Decode(r io.Reader, resolve func(name string) ([]byte, error), l reading.Li
 	if bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0 {
 		return nil, reading.Line(1, "this is binary data, not an OBJ text file")
 	}
-	d := decoder{m: &mesh.Mesh{}, limits: l, part: map[string]int32{}, anyUV: false}
+	d := decoder{m: &mesh.Mesh{}, limits: l, part: map[string]int32{}}
 	for n := 1; len(data) > 0; n++ {
 		var line []byte
 		line, data = nextLine(data, &n)
@@ -54,11 +54,11 @@ func Decode(r io.Reader, resolve func(name string) ([]byte, error), l reading.Li
 	if len(d.m.Parts) == 0 {
 		d.m.Parts = []mesh.Part{mesh.NewPart("mesh")}
 	}
-	if d.anyUV {
-		d.m.UV = d.uv
+	if d.uv != nil {
+		d.m.UV = upTo(d.uv, len(d.m.Corner))
 	}
-	if d.anyNormal {
-		d.m.Normal = d.normal
+	if d.normal != nil {
+		d.m.Normal = upTo(d.normal, len(d.m.Corner))
 	}
 	out := &File{Mesh: d.m}
 	if d.manyParts {
@@ -153,7 +153,6 @@ type decoder struct {
 	normals                 [][3]float32
 	uv                      [][2]float32
 	normal                  [][3]float32
-	anyUV, anyNormal        bool
 	libraries               []string
 	materialOf              []string // of each part
 	manyParts               bool
@@ -249,29 +248,28 @@ func (d *decoder) face(rest []byte, n int) error {
 		if len(word) == 0 {
 			break
 		}
-		fields := bytes.SplitN(word, []byte("/"), 4)
-		v, err := index(fields[0], len(d.m.Points), n, "vertex")
+		vertex, more, _ := bytes.Cut(word, slash)
+		texture, more, _ := bytes.Cut(more, slash)
+		facing, _, _ := bytes.Cut(more, slash)
+		v, err := index(vertex, len(d.m.Points), n, "vertex")
 		if err != nil {
 			return err
 		}
+		if len(texture) > 0 {
+			t, err := index(texture, len(d.textures), n, "texture coordinate")
+			if err != nil {
+				return err
+			}
+			d.uv = append(upTo(d.uv, len(d.m.Corner)), d.textures[t])
+		}
+		if len(facing) > 0 {
+			t, err := index(facing, len(d.normals), n, "normal")
+			if err != nil {
+				return err
+			}
+			d.normal = append(upTo(d.normal, len(d.m.Corner)), d.normals[t])
+		}
 		d.m.Corner = append(d.m.Corner, int32(v))
-		var uv [2]float32
-		var normal [3]float32
-		if len(fields) > 1 && len(fields[1]) > 0 {
-			t, err := index(fields[1], len(d.textures), n, "texture coordinate")
-			if err != nil {
-				return err
-			}
-			uv, d.anyUV = d.textures[t], true
-		}
-		if len(fields) > 2 && len(fields[2]) > 0 {
-			t, err := index(fields[2], len(d.normals), n, "normal")
-			if err != nil {
-				return err
-			}
-			normal, d.anyNormal = d.normals[t], true
-		}
-		d.uv, d.normal = append(d.uv, uv), append(d.normal, normal)
 	}
 	if sides := len(d.m.Corner) - start; sides < 3 {
 		return reading.Line(n, "a face needs three corners at least, this one has %d", sides)
@@ -279,6 +277,18 @@ func (d *decoder) face(rest []byte, n int) error {
 	d.m.Start = append(d.m.Start, int32(len(d.m.Corner)))
 	d.m.Part = append(d.m.Part, d.current)
 	return nil
+}
+
+var slash = []byte("/")
+
+// upTo fills a list by corner with nothing for corners before that had none; files that have
+// none at all keep no list.
+func upTo[T any](list []T, n int) []T {
+	var none T
+	for len(list) < n {
+		list = append(list, none)
+	}
+	return list
 }
 
 // polyline reads a line element; each of its segments is a loose edge.
@@ -290,7 +300,8 @@ func (d *decoder) polyline(rest []byte, n int) error {
 		if len(word) == 0 {
 			return nil
 		}
-		v, err := index(bytes.SplitN(word, []byte("/"), 2)[0], len(d.m.Points), n, "vertex")
+		vertex, _, _ := bytes.Cut(word, slash)
+		v, err := index(vertex, len(d.m.Points), n, "vertex")
 		if err != nil {
 			return err
 		}
