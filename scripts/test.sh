@@ -17,7 +17,8 @@ npm run --silent lint
 go build -o bin/wisemarrow ./cmd/wisemarrow
 go test ./... "$@"
 # Once more under the race detector: what shares memory or works on several cores, without
-# what only computes for long.
-go test -race -short ./core/geom ./core/linalg ./core/bind ./core/deform ./core/weights ./queue ./studio ./web "$@"
+# what only computes for long; of the server what several do at once.
+go test -race -short ./core/geom ./core/linalg ./core/bind ./core/deform ./core/weights ./queue ./studio "$@"
+go test -race -short ./web -run 'Requests|Waits|Events|Again|Handoff|Sessions|Tries|Body' "$@"
 go run ./internal/soak --seconds 25
 npx playwright test
