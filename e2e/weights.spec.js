@@ -177,8 +177,8 @@ test('a motion check leads to what is wrong, and its remedy is seen in the numbe
   await page.reload();
   await page.waitForSelector('body[data-ready]');
   await page.locator('[data-bends]').click();
-  const first = page.locator('#bends .places li').first();
-  await expect(first).toContainText('moves what is another’s', { timeout: 60_000 });
+  await expect(page.locator('#bends .places li').first()).toBeVisible({ timeout: 60_000 });
+  const first = page.locator('#bends .places li', { hasText: 'moves what is another’s' }).first();
   await first.locator('button').first().click();
   expect(await marrow(page, (m) => [m.store.character.joints[m.store.chosen].name, m.store.pose.size, m.store.vertices.length > 0])).toEqual(['shank_r', 1, true]);
   const says = page.locator('#bends output');
