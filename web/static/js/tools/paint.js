@@ -19,7 +19,6 @@ let plate = null;
 let stroke = null; // { touches, sent, last, vertices, pose }
 let queue = []; // strokes that the server has not got yet, with their brushes
 let sending = false;
-let working = Promise.resolve();
 
 export const painting = () => Boolean(stroke) || queue.length > 0 || sending;
 
@@ -153,7 +152,7 @@ export function cancel() {
   stroke = null;
   mine.ended = true;
   mine.waiting.length = 0;
-  working = mine.ready.then(async () => { while (mine.busy) await new Promise((r) => { setTimeout(r, 4); }); await back(mine); set({ say: 'The stroke was taken back.' }); });
+  mine.ready.then(async () => { while (mine.busy) await new Promise((r) => { setTimeout(r, 4); }); await back(mine); set({ say: 'The stroke was taken back.' }); });
   return true;
 }
 
@@ -177,8 +176,6 @@ function idle() {
   store.painting = false;
   refresh().then(() => { plate.retake(); set({ painted: true }); }).catch((e) => set({ say: e.message }));
 }
-
-export const waitForPaint = async () => { await working; while (painting()) await new Promise((r) => { setTimeout(r, 20); }); };
 
 // ranges writes numbers as operations have chosen vertices, "0-14,20".
 export function ranges(list) {
