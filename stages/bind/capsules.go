@@ -14,13 +14,13 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "bind_capsules", Label: "Bind by capsules", Stage: "bind", Words: "envelope radius falloff inner outer volume", Needs: needs, Long: studio.LargeMesh, Loses: loses, New: func() studio.Operation {
+		studio.Entry{Name: "bind_capsules", Label: "Bind by capsules", Stage: "bind", Words: "radius falloff inner outer volume", Needs: needs, Long: studio.LargeMesh, Loses: loses, New: func() studio.Operation {
 			d := bind.DefaultCapsules
 			return &BindCapsules{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
 		}},
-		studio.Entry{Name: "size_capsules", Label: "Size capsules from the mesh", Stage: "bind", Words: "envelope radius fit automatic", Needs: needs, Loses: losesCapsules, New: func() studio.Operation { return &SizeCapsules{} }},
-		studio.Entry{Name: "set_capsule", Label: "Set a capsule's radii", Stage: "bind", Words: "envelope radius inner outer edit", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetCapsule{} }},
-		studio.Entry{Name: "mirror_capsules", Label: "Give one side's capsules to the other", Stage: "bind", Words: "envelope symmetry copy left right", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MirrorCapsules{From: "left"} }},
+		studio.Entry{Name: "size_capsules", Label: "Size capsules from the mesh", Stage: "bind", Words: "radius fit automatic", Needs: needs, Loses: losesCapsules, New: func() studio.Operation { return &SizeCapsules{} }},
+		studio.Entry{Name: "set_capsule", Label: "Set a capsule's radii", Stage: "bind", Words: "radius inner outer edit", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetCapsule{} }},
+		studio.Entry{Name: "mirror_capsules", Label: "Give one side's capsules to the other", Stage: "bind", Words: "symmetry copy left right", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MirrorCapsules{From: "left"} }},
 	)
 }
 
