@@ -1,6 +1,7 @@
 package browser
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -355,15 +356,7 @@ func (d *Desk) Ledger(chosen []uint32) (string, error) {
 		r.Mean /= float64(len(chosen))
 		out = append(out, r)
 	}
-	slices.SortStableFunc(out, func(a, b LedgerRow) int {
-		switch {
-		case a.Mean > b.Mean:
-			return -1
-		case a.Mean < b.Mean:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(out, func(a, b LedgerRow) int { return cmp.Compare(b.Mean, a.Mean) })
 	data, err := json.Marshal(out)
 	return string(data), err
 }

@@ -81,4 +81,7 @@ func TestWhatWasSpoiledIsFoundFirst(t *testing.T) {
 		}
 	}
 	require.Contains(t, found, "shank_r")
+	require.True(t, slices.ContainsFunc(c.Faults[:12], func(f deform.Fault) bool {
+		return f.Kind == deform.FaultSpill && f.Blame[0].Joint == "forearm_l"
+	}), "the arm that pulls the head")
 }

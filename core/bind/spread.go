@@ -142,28 +142,28 @@ func (a *account) spread(out []JointReport) {
 		}
 		// The way along the surface from what it leads to the last of its own region.
 		far := make([]float64, len(touched[i]))
-		var q queue
+		var q geom.Queue
 		for k, v := range touched[i] {
 			far[k] = math.Inf(1)
 			if region[k] == own && len(a.w.Of[v]) > 0 && of[a.w.Of[v][0].Joint] == i {
 				far[k] = 0
-				q.push(step{v, 0})
+				q.Push(geom.Step{At: v, Way: 0})
 			}
 		}
 		for len(q) > 0 {
-			x := q.pop()
-			if x.way > far[at[x.v]-1] {
+			x := q.Pop()
+			if x.Way > far[at[x.At]-1] {
 				continue
 			}
-			r.Reach = math.Max(r.Reach, x.way)
-			for _, w := range to[start[x.v]:start[x.v+1]] {
+			r.Reach = math.Max(r.Reach, x.Way)
+			for _, w := range to[start[x.At]:start[x.At+1]] {
 				k := at[w] - 1
 				if k < 0 {
 					continue
 				}
-				if way := x.way + math.Sqrt(r3.Norm2(r3.Sub(points[w], points[x.v]))); way < far[k] {
+				if way := x.Way + math.Sqrt(r3.Norm2(r3.Sub(points[w], points[x.At]))); way < far[k] {
 					far[k] = way
-					q.push(step{w, way})
+					q.Push(geom.Step{At: w, Way: way})
 				}
 			}
 		}

@@ -110,78 +110,26 @@ func (l *layering) widely(sees []bool) []bool {
 // and far where it is longer.
 func (l *layering) alongToSeen(sees []bool, far float64) []float64 {
 	out := make([]float64, len(l.points))
-	var q queue
+	var q geom.Queue
 	for v, yes := range sees {
 		if !yes {
 			out[v] = far
 		} else if l.isBody(int32(v)) {
-			q.push(step{int32(v), 0})
+			q.Push(geom.Step{At: int32(v), Way: 0})
 		}
 	}
 	start, to := l.m.Edges().Neighbours(len(l.points))
 	for len(q) > 0 {
-		x := q.pop()
-		if x.way > out[x.v] {
+		x := q.Pop()
+		if x.Way > out[x.At] {
 			continue
 		}
-		for _, k := range to[start[x.v]:start[x.v+1]] {
-			if way := x.way + r3.Norm(r3.Sub(l.points[k], l.points[x.v])); way < out[k] {
+		for _, k := range to[start[x.At]:start[x.At+1]] {
+			if way := x.Way + r3.Norm(r3.Sub(l.points[k], l.points[x.At])); way < out[k] {
 				out[k] = way
-				q.push(step{k, way})
+				q.Push(geom.Step{At: k, Way: way})
 			}
 		}
-	}
-	return out
-}
-
-type step struct {
-	v   int32
-	way float64
-}
-
-// queue is a binary heap of steps, the shortest way first; container/heap, whose elements are
-// of any type, takes several times as long.
-type queue []step
-
-func (s step) before(t step) bool { return s.way < t.way || s.way == t.way && s.v < t.v }
-
-func (q *queue) push(x step) {
-	*q = append(*q, x)
-	h := *q
-	i := len(h) - 1
-	for i > 0 {
-		p := (i - 1) / 2
-		if !x.before(h[p]) {
-			break
-		}
-		h[i] = h[p]
-		i = p
-	}
-	h[i] = x
-}
-
-func (q *queue) pop() step {
-	h := *q
-	out, x := h[0], h[len(h)-1]
-	h = h[:len(h)-1]
-	*q = h
-	i := 0
-	for {
-		c := 2*i + 1
-		if c >= len(h) {
-			break
-		}
-		if c+1 < len(h) && h[c+1].before(h[c]) {
-			c++
-		}
-		if !h[c].before(x) {
-			break
-		}
-		h[i] = h[c]
-		i = c
-	}
-	if len(h) > 0 {
-		h[i] = x
 	}
 	return out
 }

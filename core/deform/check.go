@@ -114,15 +114,7 @@ func (s *Skin) Check(ctx context.Context, reel pose.Reel, progress func(share fl
 	for _, key := range order {
 		out.Faults = append(out.Faults, *worst[key])
 	}
-	slices.SortStableFunc(out.Faults, func(a, b Fault) int {
-		switch {
-		case a.Times > b.Times:
-			return -1
-		case a.Times < b.Times:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(out.Faults, func(a, b Fault) int { return cmp.Compare(b.Times, a.Times) })
 	out.Faults = out.Faults[:min(len(out.Faults), MostFaults)]
 	return out, nil
 }
@@ -166,12 +158,7 @@ func (s *Skin) edges() [][2]int32 {
 			out = append(out, [2]int32{min(a, b), max(a, b)})
 		}
 	}
-	slices.SortFunc(out, func(x, y [2]int32) int {
-		if x[0] != y[0] {
-			return int(x[0] - y[0])
-		}
-		return int(x[1] - y[1])
-	})
+	slices.SortFunc(out, func(x, y [2]int32) int { return cmp.Or(cmp.Compare(x[0], y[0]), cmp.Compare(x[1], y[1])) })
 	return slices.Compact(out)
 }
 
@@ -426,17 +413,7 @@ func (c *checking) apart(e [2]int32) []Blame {
 			sum += math.Abs(d)
 		}
 	}
-	slices.SortFunc(out, func(a, b Blame) int {
-		switch {
-		case a.Share > b.Share:
-			return -1
-		case a.Share < b.Share:
-			return 1
-		case a.Joint < b.Joint:
-			return -1
-		}
-		return 1
-	})
+	slices.SortFunc(out, func(a, b Blame) int { return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(a.Joint, b.Joint)) })
 	for i := range out {
 		out[i].Share /= sum
 	}

@@ -109,56 +109,6 @@ func (n *Net) In(tri int32, b, c float64) r3.Vec {
 	return r3.Add(r3.Scale(1-b-c, n.At[t[0]]), r3.Add(r3.Scale(b, n.At[t[1]]), r3.Scale(c, n.At[t[2]])))
 }
 
-// reached is a vertex and how far it is from a place.
-type reached struct {
-	v int32
-	d float64
-}
-
-type front []reached
-
-// give puts one in, take takes the nearest out: a heap, without the boxing of the library's.
-func (f *front) give(x reached) {
-	h := append(*f, x)
-	i := len(h) - 1
-	for i > 0 {
-		up := (i - 1) / 2
-		if nearer(h[up], x) <= 0 {
-			break
-		}
-		h[i] = h[up]
-		i = up
-	}
-	h[i] = x
-	*f = h
-}
-
-func (f *front) take() reached {
-	h := *f
-	out, x := h[0], h[len(h)-1]
-	h = h[:len(h)-1]
-	i := 0
-	for {
-		k := 2*i + 1
-		if k >= len(h) {
-			break
-		}
-		if k+1 < len(h) && nearer(h[k+1], h[k]) < 0 {
-			k++
-		}
-		if nearer(x, h[k]) <= 0 {
-			break
-		}
-		h[i] = h[k]
-		i = k
-	}
-	if len(h) > 0 {
-		h[i] = x
-	}
-	*f = h
-	return out
-}
-
 // Along returns the vertices within a radius of a place in a triangle, measured along the
 // surface, nearest first. A way goes over triangles that are unfolded into one plane one after
 // the other, as from a point (Novotni & Klein 2002, "Computing geodesic distances on triangular
@@ -169,7 +119,7 @@ func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, dis
 	}
 	best := n.best
 	var reachedAll []int32
-	var wait front
+	var wait geom.Queue
 	offer := func(v int32, d float64) {
 		if d > radius || n.state[v] == settled || n.state[v] == offered && d >= best[v] {
 			return
@@ -178,44 +128,44 @@ func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, dis
 			reachedAll = append(reachedAll, v)
 		}
 		best[v], n.state[v] = d, offered
-		wait.give(reached{v, d})
+		wait.Push(geom.Step{At: v, Way: d})
 	}
 	for _, v := range n.Tris[tri] {
 		offer(v, r3.Norm(r3.Sub(n.At[v], at)))
 	}
 	for len(wait) > 0 {
-		x := wait.take()
-		if x.d > best[x.v] || n.state[x.v] == settled {
+		x := wait.Pop()
+		if x.Way > best[x.At] || n.state[x.At] == settled {
 			continue
 		}
-		n.state[x.v] = settled // each once, so that it ends on whatever triangles
-		for _, k := range n.Near(x.v) {
+		n.state[x.At] = settled // each once, so that it ends on whatever triangles
+		for _, k := range n.Near(x.At) {
 			if n.state[k] != settled {
-				offer(k, x.d+r3.Norm(r3.Sub(n.At[k], n.At[x.v])))
+				offer(k, x.Way+r3.Norm(r3.Sub(n.At[k], n.At[x.At])))
 			}
 		}
-		for _, i := range n.fan[n.first[x.v]:n.first[x.v+1]] {
+		for _, i := range n.fan[n.first[x.At]:n.first[x.At+1]] {
 			for _, a := range n.Tris[i] {
-				if a == x.v || n.state[a] != settled {
+				if a == x.At || n.state[a] != settled {
 					continue
 				}
 				for _, c := range n.Tris[i] {
-					if c != a && c != x.v && n.state[c] != settled {
-						offer(c, unfolded(n.At[x.v], n.At[a], n.At[c], x.d, best[a]))
+					if c != a && c != x.At && n.state[c] != settled {
+						offer(c, unfolded(n.At[x.At], n.At[a], n.At[c], x.Way, best[a]))
 					}
 				}
-				n.across(i, x.v, a, offer)
+				n.across(i, x.At, a, offer)
 			}
 		}
 	}
-	all := make([]reached, len(reachedAll))
+	all := make([]geom.Step, len(reachedAll))
 	for i, v := range reachedAll {
-		all[i] = reached{v, best[v]}
+		all[i] = geom.Step{At: v, Way: best[v]}
 		n.state[v] = unseen
 	}
-	slices.SortFunc(all, nearer)
+	slices.SortFunc(all, geom.Step.Compare)
 	for _, x := range all {
-		vertices, distances = append(vertices, x.v), append(distances, x.d)
+		vertices, distances = append(vertices, x.At), append(distances, x.Way)
 	}
 	return vertices, distances
 }
@@ -226,11 +176,6 @@ const (
 	offered
 	settled
 )
-
-// nearer orders by distance, equal ones by vertex.
-func nearer(x, y reached) int {
-	return cmp.Or(cmp.Compare(x.d, y.d), cmp.Compare(x.v, y.v))
-}
 
 // across offers the vertex beyond edge a–b, of the other triangles at it.
 func (n *Net) across(tri, a, b int32, offer func(int32, float64)) {

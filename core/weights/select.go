@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"wisemarrow/core/geom"
 )
 
 // Ranges writes ascending numbers as "0-14,20,31-33", as operations and scripts have chosen
@@ -201,7 +203,7 @@ func (n *Net) face(a, b, c int32) bool {
 
 // Path returns a shortest way along edges from a to b, both included; nil where there is none.
 func (n *Net) Path(a, b int32) []int32 {
-	best := n.spread([]reached{{b, 0}}, 1e18)
+	best := n.spread([]geom.Step{{At: b}}, 1e18)
 	if _, ok := best[a]; !ok {
 		return nil
 	}

@@ -169,14 +169,14 @@ func (e *Editor) Blend(a, b int32, width float64, vertices []int32, net *Net) in
 		side[v] = leads(int32(v))
 	}
 	// The border runs through the middle of edges from the one to the other.
-	var seeds []reached
+	var seeds []geom.Step
 	for v := range side {
 		if side[v] < 0 {
 			continue
 		}
 		for _, k := range net.Near(int32(v)) {
 			if side[k] >= 0 && side[k] != side[v] {
-				seeds = append(seeds, reached{int32(v), r3.Norm(r3.Sub(net.At[k], net.At[v])) / 2})
+				seeds = append(seeds, geom.Step{At: int32(v), Way: r3.Norm(r3.Sub(net.At[k], net.At[v])) / 2})
 			}
 		}
 	}
@@ -214,26 +214,26 @@ func (e *Editor) Part(v, a, b int32, both, share float64) {
 }
 
 // spread returns how far vertices are from seeds along edges, up to a length.
-func (n *Net) spread(seeds []reached, most float64) map[int32]float64 {
+func (n *Net) spread(seeds []geom.Step, most float64) map[int32]float64 {
 	best := map[int32]float64{}
-	slices.SortFunc(seeds, nearer)
-	wait := front{}
+	slices.SortFunc(seeds, geom.Step.Compare)
+	wait := geom.Queue{}
 	for _, s := range seeds {
-		if _, ok := best[s.v]; !ok && s.d <= most {
-			best[s.v] = s.d
+		if _, ok := best[s.At]; !ok && s.Way <= most {
+			best[s.At] = s.Way
 			wait = append(wait, s)
 		}
 	}
 	for len(wait) > 0 { // the seeds are sorted, so they are a heap
-		x := wait.take()
-		if x.d > best[x.v] {
+		x := wait.Pop()
+		if x.Way > best[x.At] {
 			continue
 		}
-		for _, k := range n.Near(x.v) {
-			d := x.d + r3.Norm(r3.Sub(n.At[k], n.At[x.v]))
+		for _, k := range n.Near(x.At) {
+			d := x.Way + r3.Norm(r3.Sub(n.At[k], n.At[x.At]))
 			if old, ok := best[k]; d <= most && (!ok || d < old) {
 				best[k] = d
-				wait.give(reached{k, d})
+				wait.Push(geom.Step{At: k, Way: d})
 			}
 		}
 	}
