@@ -8,6 +8,7 @@ import (
 	_ "wisemarrow/stages/bindpose"  // its operations and findings
 	_ "wisemarrow/stages/handoff"   // its operations and findings
 	_ "wisemarrow/stages/intake"    // its operations and findings
+	_ "wisemarrow/stages/motion"    // its operations and findings
 	_ "wisemarrow/stages/placement" // its operations and findings
 	_ "wisemarrow/stages/weights"   // its operations and findings
 )

@@ -35,6 +35,12 @@ func settled(before, after State) State {
 			after.Binding = after.Binding.Rerecorded(after.Skeleton, moved)
 		}
 	}
+	after.Sheet = settledSheet(before, after)
+	if after.Bind != nil && after.Bind.Score != nil && after.Bind == before.Bind && (after.Weights != before.Weights || after.Sheet == nil || after.Sheet.Stale) {
+		bind := *after.Bind
+		bind.Score = nil
+		after.Bind = &bind
+	}
 	return after
 }
 

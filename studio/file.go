@@ -10,6 +10,9 @@ import (
 	"path"
 	"slices"
 
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/formats"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
 )
@@ -109,4 +112,17 @@ func (u Upload) Blobs() (File, []Blob) {
 func (x *Studio) TakeIn(ctx context.Context, u Upload) (File, error) {
 	f, blobs := u.Blobs()
 	return f, x.store.Stage(ctx, blobs)
+}
+
+// Skeleton reads the skeleton of a file, and its first motion if it has one.
+func (f *File) Skeleton() (*skeleton.Skeleton, *pose.Clip, error) {
+	r, resolve, limits, err := f.Open()
+	if err != nil {
+		return nil, nil, err
+	}
+	sk, clip, err := formats.DecodeSkeleton(f.Name, r, resolve, limits)
+	if err != nil {
+		return nil, nil, Wrong("%v", err)
+	}
+	return sk, clip, nil
 }

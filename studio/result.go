@@ -20,6 +20,7 @@ type Result struct {
 	Limits     weights.Limits
 	Report     bind.Report // Stray is the vertices without weights
 	Skeleton   *skeleton.Skeleton
+	Score      *Brief // of its test in motion; nil where it was not tried, or has changed since
 }
 
 // Kept is a result that is kept beside the current one, with its weights.
@@ -28,6 +29,9 @@ type Kept struct {
 	Result  *Result
 	Weights *weights.Weights
 }
+
+// MaxKept is how many results may be kept beside the current one.
+const MaxKept = 16
 
 // FindKept returns the number of the kept result of that name, -1 for none.
 func (s State) FindKept(name string) int {
@@ -71,13 +75,14 @@ type stored struct {
 	Report     bind.Report        `json:"report"`
 	Stray      []int32            `json:"stray,omitempty"`
 	Skeleton   *skeleton.Skeleton `json:"skeleton"`
+	Score      *Brief             `json:"score,omitempty"`
 	// Options is what results of before there were several methods had.
 	Options json.RawMessage `json:"options,omitempty"`
 }
 
 // MarshalJSON implements json.Marshaler.
 func (r *Result) MarshalJSON() ([]byte, error) {
-	return json.Marshal(stored{Operation: r.Operation, Parameters: r.Parameters, Limits: r.Limits, Report: r.Report, Stray: r.Report.Stray, Skeleton: r.Skeleton})
+	return json.Marshal(stored{Operation: r.Operation, Parameters: r.Parameters, Limits: r.Limits, Report: r.Report, Stray: r.Report.Stray, Skeleton: r.Skeleton, Score: r.Score})
 }
 
 // UnmarshalJSON implements json.Unmarshaler. Results of before there were several
@@ -87,7 +92,7 @@ func (r *Result) UnmarshalJSON(data []byte) error {
 	if err := json.Unmarshal(data, &x); err != nil {
 		return err
 	}
-	*r = Result{x.Operation, x.Parameters, x.Limits, x.Report, x.Skeleton}
+	*r = Result{x.Operation, x.Parameters, x.Limits, x.Report, x.Skeleton, x.Score}
 	r.Report.Stray = x.Stray
 	if x.Operation == "" {
 		r.Operation, r.Parameters = "bind_heat", x.Options
@@ -101,6 +106,7 @@ func (r *Result) recounted(w *weights.Weights, m *mesh.Mesh) *Result {
 	out := *r
 	out.Report.Stray = stray(w, m)
 	out.Report.Vertices, out.Report.Unweighted = len(m.Points), len(out.Report.Stray)
+	out.Score = nil // of other weights
 	return &out
 }
 

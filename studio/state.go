@@ -37,7 +37,10 @@ type State struct {
 	Look     *look.Look // materials as they came, for the handoff; nil without
 	// Clips are motions that came with a skeleton. Their turns are about the
 	// world's axes at rest, so that joints may be given other axes.
-	Clips    []*pose.Clip
+	Clips []*pose.Clip
+	// Poses are those that the character keeps under names, one frame each, as clips are.
+	Poses    []*pose.Clip
+	Sheet    *Sheet // how the skin came through the test reel; nil until it was tried
 	Settings Settings
 }
 

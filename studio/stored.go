@@ -127,26 +127,12 @@ func init() {
 				return n
 			},
 		}),
-		{
-			name: "clips",
-			held: func(s *State) bool { return s.Clips != nil },
-			same: func(a, b *State) bool { return same(a.Clips, b.Clips) },
-			put:  func(s *State, w *writer) { w.bytes("clips")(bundle.Clips(s.Clips)) },
-			get:  func(s *State, r *reader) { s.Clips = take(r, "clips", bundle.ReadClips) },
-			size: func(s *State) int {
-				n := 0
-				for _, c := range s.Clips {
-					n += (32*len(c.Joints) + 24) * c.Frames()
-				}
-				return n
-			},
-			onJoints: func(s *State, c JointChange) {
-				s.Clips = EachClip(s.Clips, func(x *pose.Clip) *pose.Clip { return x.Without(c.Before, c.Removed).Renamed(c.Renamed) })
-			},
-			onMove: func(s *State, p mesh.Placement, _ *mesh.Mesh) {
-				s.Clips = EachClip(s.Clips, func(x *pose.Clip) *pose.Clip { return x.Transform(p.Rotation(), p.Scale) })
-			},
-		},
+		clipsRow("clips", func(s *State) *[]*pose.Clip { return &s.Clips }),
+		clipsRow("poses", func(s *State) *[]*pose.Clip { return &s.Poses }),
+		jsonRow("sheet", func(s *State) **Sheet { return &s.Sheet }, row{
+			size:   func(s *State) int { return 16*len(s.Sheet.Frames) + 2000*len(s.Sheet.Faults) },
+			onMesh: func(s *State, o mesh.Origin) { s.Sheet = s.Sheet.onMesh(o) },
+		}),
 		{
 			name: "settings",
 			held: func(*State) bool { return true },
@@ -280,6 +266,30 @@ func init() {
 					s.eachKept(func(k *Kept) { k.Result = k.Result.moved(p, m) })
 				}
 			},
+		},
+	}
+}
+
+// clipsRow is the row of a list of motions.
+func clipsRow(name string, at func(s *State) *[]*pose.Clip) row {
+	return row{
+		name: name,
+		held: func(s *State) bool { return *at(s) != nil },
+		same: func(a, b *State) bool { return same(*at(a), *at(b)) },
+		put:  func(s *State, w *writer) { w.bytes(name)(bundle.Clips(*at(s))) },
+		get:  func(s *State, r *reader) { *at(s) = take(r, name, bundle.ReadClips) },
+		size: func(s *State) int {
+			n := 0
+			for _, c := range *at(s) {
+				n += (32*len(c.Joints) + 24) * c.Frames()
+			}
+			return n
+		},
+		onJoints: func(s *State, c JointChange) {
+			*at(s) = EachClip(*at(s), func(x *pose.Clip) *pose.Clip { return x.Without(c.Before, c.Removed).Renamed(c.Renamed) })
+		},
+		onMove: func(s *State, p mesh.Placement, _ *mesh.Mesh) {
+			*at(s) = EachClip(*at(s), func(x *pose.Clip) *pose.Clip { return x.Transform(p.Rotation(), p.Scale) })
 		},
 	}
 }

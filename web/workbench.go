@@ -228,12 +228,6 @@ func (s *site) mirror(w http.ResponseWriter, r *http.Request) {
 	})
 }
 
-// bends tells how the skin comes through the usual ranges of the joints.
-func (s *site) bends(w http.ResponseWriter, r *http.Request) {
-	var q struct{}
-	s.look(w, r, &q, func(state *studio.State) (any, error) { return weights.CheckMotion(r.Context(), state) })
-}
-
 // look answers a question about the head that changes nothing.
 func (s *site) look(w http.ResponseWriter, r *http.Request, asked any, f func(*studio.State) (any, error)) {
 	err := read(w, r, asked)

@@ -71,21 +71,7 @@ func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skele
 	if len(r.Layers) == 0 {
 		return nil
 	}
-	over := make([]bool, len(m.Points))
-	lists := make([][]int32, len(r.Layers))
-	for i, l := range r.Layers {
-		lists[i] = l.vertices
-		for _, v := range l.vertices {
-			over[v] = true
-		}
-	}
-	tris, _ := m.Triangles()
-	var body [][3]int32
-	for _, t := range tris {
-		if !over[t[0]] {
-			body = append(body, t)
-		}
-	}
+	body, lists := r.Lying(m)
 	poses := deform.Affordable(pose.Extremes(s, s.Trials(skeleton.DefaultMarks), triedShare), s, w)
 	all, err := deform.SkinThrough(ctx, m.World(), body, lists, w, s, b, poses)
 	if err != nil {
@@ -95,6 +81,40 @@ func (r *Report) tryThrough(ctx context.Context, m *mesh.Mesh, s *skeleton.Skele
 		r.Layers[i].Through = &all[i]
 	}
 	return nil
+}
+
+// Lying returns the triangles of the body and, by layer, the vertices that lie over it. Of a report that was
+// stored these are all of the layers' parts.
+func (r *Report) Lying(m *mesh.Mesh) (body [][3]int32, layers [][]int32) {
+	layers = make([][]int32, len(r.Layers))
+	over := make([]bool, len(m.Points))
+	of := map[string]int{}
+	for i, l := range r.Layers {
+		layers[i] = l.vertices
+		for _, v := range l.vertices {
+			over[v] = true
+		}
+		if _, known := of[l.Part]; !known && l.vertices == nil {
+			of[l.Part] = i
+		}
+	}
+	for f := range m.Faces() {
+		if i, ok := of[m.Parts[m.PartOf(f)].Name]; ok {
+			for _, v := range m.Face(f) {
+				if !over[v] {
+					over[v] = true
+					layers[i] = append(layers[i], int32(v))
+				}
+			}
+		}
+	}
+	tris, _ := m.Triangles()
+	for _, t := range tris {
+		if !over[t[0]] {
+			body = append(body, t)
+		}
+	}
+	return body, layers
 }
 
 // Relayered measures the layers of a report anew for weights that were changed. how says what

@@ -42,76 +42,22 @@ func SkinThrough(ctx context.Context, points []r3.Vec, body [][3]int32, layers [
 	for k := range out {
 		out[k].Tried = len(poses)
 	}
-	rest := geom.NewTree(points, body)
-	rest.PrepareWinding()
-	depth := throughDepth * rest.Box().Size().Y
-	outside := make([][]int32, len(layers))
-	for k, list := range layers {
-		keep := make([]bool, len(list))
-		geom.Chunks(len(list), 512, func(lo, hi int) {
-			for i := lo; i < hi; i++ {
-				keep[i] = math.Abs(rest.Winding(points[list[i]])) < 0.5
-			}
-		})
-		for i, yes := range keep {
-			if yes {
-				outside[k] = append(outside[k], list[i])
-			}
-		}
-	}
+	l := newLayersOver(points, body, layers)
 	for _, p := range poses {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		posed := Bound(points, w, s, p.Pose, b)
-		tree := rest.Moved(posed)
-		behind := make([][]float64, len(outside)) // how far behind the nearest face, by vertex
-		some := false
-		for k, list := range outside {
-			far := make([]float64, len(list))
-			geom.Chunks(len(list), 256, func(lo, hi int) {
-				for i := lo; i < hi; i++ {
-					at := posed[list[i]]
-					if at == points[list[i]] {
-						continue
-					}
-					tri, on, d := tree.Nearest(at)
-					t := body[tri]
-					if d > depth && r3.Dot(r3.Sub(at, on), geom.TriangleNormal(posed[t[0]], posed[t[1]], posed[t[2]])) < 0 {
-						far[i] = d
-					}
-				}
-			})
-			behind[k] = far
-			some = some || slices.Max(append(far, 0)) > 0
-		}
-		if !some { // as mostly; the winding number takes longer
-			continue
-		}
-		tree.PrepareWinding()
-		for k, list := range outside {
-			deep := behind[k]
-			geom.Chunks(len(list), 256, func(lo, hi int) {
-				for i := lo; i < hi; i++ {
-					if deep[i] > 0 && math.Abs(tree.Winding(posed[list[i]])) < 0.5 {
-						deep[i] = 0
-					}
-				}
-			})
-			one := Through{Pose: p.Name, Tried: len(poses)}
-			for i, d := range deep {
-				if d > depth {
-					one.Vertices++
-					one.Deepest = math.Max(one.Deepest, d)
-					if len(one.Where) < mostThrough {
-						one.Where = append(one.Where, list[i])
-					}
-				}
-			}
-			if one.Vertices == 0 {
+		for k, under := range l.under(Bound(points, w, s, p.Pose, b)) {
+			if len(under) == 0 {
 				continue
 			}
-			one.Poses = out[k].Poses + 1
+			one := Through{Pose: p.Name, Tried: len(poses), Vertices: len(under), Poses: out[k].Poses + 1}
+			for _, u := range under {
+				one.Deepest = math.Max(one.Deepest, u.deep)
+				if len(one.Where) < mostThrough {
+					one.Where = append(one.Where, u.vertex)
+				}
+			}
 			if one.Vertices > out[k].Vertices || one.Vertices == out[k].Vertices && one.Deepest > out[k].Deepest {
 				out[k] = one
 			} else {
@@ -120,6 +66,94 @@ func SkinThrough(ctx context.Context, points []r3.Vec, body [][3]int32, layers [
 		}
 	}
 	return out, nil
+}
+
+// layersOver finds what of layers sinks under the skin of a body, pose by pose.
+type layersOver struct {
+	body    [][3]int32
+	rest    *geom.Tree
+	depth   float64
+	outside [][]int32 // by layer: those that are outside the body at rest
+	facing  float64   // 1 where its faces look outward, -1 where the body is turned inside out
+}
+
+// newLayersOver returns nil where there is no body or no layer.
+func newLayersOver(points []r3.Vec, body [][3]int32, layers [][]int32) *layersOver {
+	if len(body) == 0 || len(layers) == 0 {
+		return nil
+	}
+	l := &layersOver{body: body, rest: geom.NewTree(points, body), outside: make([][]int32, len(layers))}
+	l.rest.PrepareWinding()
+	volume := 0.0
+	for _, t := range body {
+		volume += signedVolume(points[t[0]], points[t[1]], points[t[2]])
+	}
+	l.facing = math.Copysign(1, volume)
+	l.depth = throughDepth * l.rest.Box().Size().Y
+	for k, list := range layers {
+		keep := make([]bool, len(list))
+		geom.Chunks(len(list), 512, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				keep[i] = math.Abs(l.rest.Winding(points[list[i]])) < 0.5
+			}
+		})
+		for i, yes := range keep {
+			if yes {
+				l.outside[k] = append(l.outside[k], list[i])
+			}
+		}
+	}
+	return l
+}
+
+// sunk is a vertex of a layer under the skin.
+type sunk struct {
+	vertex int32
+	deep   float64 // metres
+}
+
+// under are, by layer, its vertices that a pose brings under the skin. The winding number, which takes
+// longer, is only asked of those that are behind the nearest face.
+func (l *layersOver) under(posed []r3.Vec) [][]sunk {
+	out := make([][]sunk, len(l.outside))
+	tree := l.rest.Moved(posed)
+	some := false
+	behind := make([][]float64, len(l.outside))
+	for k, list := range l.outside {
+		far := make([]float64, len(list))
+		geom.Chunks(len(list), 256, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				at := posed[list[i]] // also one that stays: the body may come to it
+				tri, on, d := tree.Nearest(at)
+				t := l.body[tri]
+				if d > l.depth && l.facing*r3.Dot(r3.Sub(at, on), geom.TriangleNormal(posed[t[0]], posed[t[1]], posed[t[2]])) < 0 {
+					far[i] = d
+				}
+			}
+		})
+		behind[k] = far
+		some = some || slices.Max(append(far, 0)) > 0
+	}
+	if !some { // as mostly
+		return out
+	}
+	tree.PrepareWinding()
+	for k, list := range l.outside {
+		deep := behind[k]
+		geom.Chunks(len(list), 256, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				if deep[i] > 0 && math.Abs(tree.Winding(posed[list[i]])) < 0.5 {
+					deep[i] = 0
+				}
+			}
+		})
+		for i, d := range deep {
+			if d > l.depth {
+				out[k] = append(out[k], sunk{list[i], d})
+			}
+		}
+	}
+	return out
 }
 
 // mostMoved bounds how many vertices are posed in all when poses are tried: about two seconds.

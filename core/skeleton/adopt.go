@@ -17,7 +17,7 @@ import (
 type Match struct {
 	Theirs string `json:"theirs"`
 	Ours   string `json:"ours"`
-	How    string `json:"how"` // "name", "like" (but for case, separators and the way sides are marked) or "place" (a proposal)
+	How    string `json:"how"` // "name", "like" (but for case, separators and the way sides are marked), "limb" (by what hangs from it) or "place": proposals
 }
 
 var (
@@ -74,7 +74,63 @@ func MatchJoints(ours, theirs *Skeleton, known map[string]string) []Match {
 			pair(j.Name, o, "like")
 		}
 	}
+	for _, m := range byLimb(ours, theirs) {
+		if !usedTheirs[m.Theirs] && !usedOurs[m.Ours] {
+			pair(m.Theirs, m.Ours, m.How)
+		}
+	}
 	return append(out, byPlace(ours, theirs, out)...)
+}
+
+// byLimb pairs what arms and legs are made of by what hangs from it: a name as "shoulder" is the upper arm of
+// one skeleton and the clavicle of another, but the forearm is what a hand hangs from.
+func byLimb(ours, theirs *Skeleton) (out []Match) {
+	a, b := limbsOf(ours), limbsOf(theirs)
+	for key, k := range b {
+		if i, ok := a[key]; ok {
+			out = append(out, Match{theirs.Joints[k].Name, ours.Joints[i].Name, "limb"})
+		}
+	}
+	slices.SortFunc(out, func(a, b Match) int { return cmp.Compare(a.Theirs, b.Theirs) })
+	return out
+}
+
+// limbJoint is a joint of a limb: "arm" or "leg", on a side, and how far above the hand or foot it is.
+type limbJoint struct {
+	limb, side string
+	above      int
+}
+
+// limbsOf finds the joints of the limbs that end at what is called hand, wrist, foot or ankle.
+func limbsOf(s *Skeleton) map[limbJoint]int {
+	out := map[limbJoint]int{}
+	side := func(i int) string {
+		n := plainName(s.Joints[i].Name)
+		return n[max(0, len(n)-2):]
+	}
+	for i, j := range s.Joints {
+		limb, on := "", side(i)
+		switch DefaultMarks.MotionOf(j.Name) {
+		case Wrist:
+			limb = "arm"
+		case Ankle:
+			limb = "leg"
+		}
+		if _, twice := out[limbJoint{limb, on, 0}]; limb == "" || on != "/l" && on != "/r" || twice {
+			continue
+		}
+		for k, at := 0, i; k < 4 && at >= 0 && side(at) == on; at = s.Joints[at].Parent {
+			if DefaultMarks.MotionOf(s.Joints[at].Name) == Twist {
+				continue
+			}
+			if limb == "leg" && k == 3 { // above the thigh there is nothing in common
+				break
+			}
+			out[limbJoint{limb, on, k}] = at
+			k++
+		}
+	}
+	return out
 }
 
 // byPlace proposes pairs for joints without one, nearest first: within 8 % of the
@@ -103,6 +159,15 @@ func byPlace(ours, theirs *Skeleton, paired []Match) []Match {
 		}
 		return false
 	}
+	// crosses: what is paired below theirs would not be below ours.
+	crosses := func(t, o int) bool {
+		for _, k := range theirs.Branch(t) {
+			if below, ok := toOurs[k]; ok && k != t && !hangs(below, o) {
+				return true
+			}
+		}
+		return false
+	}
 	type pair struct {
 		t, o int
 		far  float64
@@ -123,6 +188,9 @@ func byPlace(ours, theirs *Skeleton, paired []Match) []Match {
 		for o, k := range ours.Joints {
 			far := r3.Norm(r3.Sub(p, k.Pos)) / height
 			if taken[o] || far > 0.08 || side(p.X) != side(k.Pos.X) || above >= 0 && !hangs(o, toOurs[above]) {
+				continue
+			}
+			if crosses(t, o) {
 				continue
 			}
 			near = append(near, pair{t, o, far})

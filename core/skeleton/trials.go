@@ -62,6 +62,16 @@ func (s *Skeleton) Trials(x Marks) []Trial {
 	return out
 }
 
+// Acts tells for each joint which joint of a body it stands for, and on which side.
+func (s *Skeleton) Acts(x Marks) ([]Motion, []Side) {
+	b := s.body(x)
+	sides := make([]Side, len(s.Joints))
+	for i := range s.Joints {
+		sides[i] = b.side(i)
+	}
+	return b.motion, sides
+}
+
 // outward is above 0 for a way that leads away from the middle, of arms up too.
 func (b *body) outward(i int, way r3.Vec) float64 {
 	out := 0.0

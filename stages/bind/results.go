@@ -17,9 +17,6 @@ func init() {
 	)
 }
 
-// maxKept is how many results may be kept beside the current one.
-const maxKept = 16
-
 // KeepResult keeps the weights and their account under a name, beside what is bound
 // later; one of that name is replaced.
 type KeepResult struct {
@@ -37,8 +34,8 @@ func (o *KeepResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	k := studio.Kept{Name: o.Name, Result: &result, Weights: s.Weights}
 	if i := s.FindKept(o.Name); i >= 0 {
 		s.Kept[i] = k
-	} else if before == maxKept {
-		return s, studio.Outcome{}, studio.Wrong("%d results are kept already: drop one first", maxKept)
+	} else if before == studio.MaxKept {
+		return s, studio.Outcome{}, studio.Wrong("%d results are kept already: drop one first", studio.MaxKept)
 	} else {
 		s.Kept = append(s.Kept, k)
 	}

@@ -8,7 +8,6 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
-	"wisemarrow/formats"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/num/quat"
@@ -80,7 +79,7 @@ func (o *AdoptSkeleton) read() (*skeleton.Skeleton, *pose.Clip, error) {
 		}
 		return out, nil, nil
 	}
-	sk, clip, err := readSkeleton(o.File)
+	sk, clip, err := o.File.Skeleton()
 	if err != nil {
 		return nil, nil, err
 	}
@@ -92,19 +91,6 @@ func (o *AdoptSkeleton) read() (*skeleton.Skeleton, *pose.Clip, error) {
 	}
 	clip.Name = o.File.Name
 	return sk, clip.AboutWorld(sk), nil
-}
-
-// readSkeleton reads the skeleton of a file, and its motion if it has one.
-func readSkeleton(f *studio.File) (*skeleton.Skeleton, *pose.Clip, error) {
-	r, resolve, limits, err := f.Open()
-	if err != nil {
-		return nil, nil, err
-	}
-	sk, clip, err := formats.DecodeSkeleton(f.Name, r, resolve, limits)
-	if err != nil {
-		return nil, nil, studio.Wrong("%v", err)
-	}
-	return sk, clip, nil
 }
 
 // taken returns theirs without the joints that are to be left.

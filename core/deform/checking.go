@@ -1,0 +1,757 @@
+package deform
+
+import (
+	"cmp"
+	"maps"
+	"math"
+	"slices"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// checking is what of a skin is worked out once for all frames.
+type checking struct {
+	s       *Skin
+	o       CheckOptions
+	height  float64
+	edges   []edge
+	short   float64   // edges below it are not measured: a quarter of the usual one
+	home    []int32   // by vertex: the joint whose bone is nearest
+	sure    []bool    // by vertex: no bone elsewhere is nearly as near
+	reach   []float64 // by joint: how far from its pivot it may move others
+	near    [][]int32 // by joint: those that may move what is its own besides itself
+	below   [][]bool  // by joint: what hangs from it, itself included
+	normals []r3.Vec  // of the triangles at rest, as long as twice their area
+	area    float64
+	owner   []int32 // by triangle: the home of its first corner
+	volume  []float64
+	names   []int     // of the weights' joints: their numbers
+	mix     []float64 // of the weights' joints, nil where all blend linearly
+
+	bones   [][]skeleton.Bone // by joint, of those that deform
+	tree    *geom.Tree        // of the skin at rest, where crossings are looked for
+	crossed map[[2]int32]bool
+	layers  *layersOver
+}
+
+// edge of the triangles, with up to two of them.
+type edge struct {
+	v    [2]int32
+	tri  [2]int32 // -1 for none
+	rest float64
+	flat bool // its faces lie less than a right angle from each other at rest
+}
+
+func edgesOf(tris [][3]int32) []edge {
+	out := make([]edge, 0, 3*len(tris))
+	for i, t := range tris {
+		for k := range 3 {
+			a, b := t[k], t[(k+1)%3]
+			out = append(out, edge{v: [2]int32{min(a, b), max(a, b)}, tri: [2]int32{int32(i), -1}})
+		}
+	}
+	slices.SortStableFunc(out, func(x, y edge) int { return cmp.Or(cmp.Compare(x.v[0], y.v[0]), cmp.Compare(x.v[1], y.v[1])) })
+	n := 0
+	for i := 0; i < len(out); {
+		k := i + 1
+		for k < len(out) && out[k].v == out[i].v {
+			k++
+		}
+		e := out[i]
+		if k == i+2 {
+			e.tri[1] = out[i+1].tri[0]
+		}
+		out[n] = e
+		n++
+		i = k
+	}
+	return out[:n]
+}
+
+// sureTimes is how many times nearer the nearest bone must be than one elsewhere.
+const sureTimes = 1.5
+
+func newChecking(s *Skin, o CheckOptions) *checking {
+	c := &checking{s: s, o: o, height: math.Max(geom.BoxOf(s.points).Size().Y, 1e-12), edges: edgesOf(s.tris)}
+	at := s.skeleton.Numbers()
+	for _, name := range s.weights.Joints {
+		i, ok := at[name]
+		if !ok {
+			i = -1
+		}
+		c.names = append(c.names, i)
+	}
+	c.mix = mixes(s.skeleton, s.weights)
+	c.normals, c.owner = make([]r3.Vec, len(s.tris)), make([]int32, len(s.tris))
+	for i, t := range s.tris {
+		c.normals[i] = faceNormal(s.points, t)
+		c.area += r3.Norm(c.normals[i]) / 2
+	}
+	usual := make([]float64, len(c.edges))
+	for i := range c.edges {
+		e := &c.edges[i]
+		e.rest = r3.Norm(r3.Sub(s.points[e.v[0]], s.points[e.v[1]]))
+		usual[i] = e.rest
+		e.flat = e.tri[1] >= 0 && r3.Dot(c.normals[e.tri[0]], c.normals[e.tri[1]]) > 0
+	}
+	if len(usual) > 0 {
+		slices.Sort(usual)
+		c.short = math.Max(usual[len(usual)/2]/4, geom.SameShare*s.longest)
+	}
+	c.homes()
+	for i, t := range s.tris {
+		c.owner[i] = c.home[t[0]]
+	}
+	c.volume = c.volumes(s.points)
+	if o.Cross > 0 {
+		c.tree = geom.NewTree(s.points, s.tris)
+		c.crossed = map[[2]int32]bool{}
+		pairs, _ := c.tree.Crossings(crossLong * c.height)
+		for _, p := range pairs {
+			c.crossed[p] = true
+		}
+	}
+	c.layers = newLayersOver(s.points, o.Body, o.Layers)
+	return c
+}
+
+// faceNormal is a triangle's normal, as long as twice its area; 0 of one that has none.
+func faceNormal(p []r3.Vec, t [3]int32) r3.Vec {
+	return r3.Cross(r3.Sub(p[t[1]], p[t[0]]), r3.Sub(p[t[2]], p[t[0]]))
+}
+
+// crossLong is how long a crossing of two triangles must be, over the height.
+const crossLong = 1e-4
+
+// homes finds the bone that each vertex belongs to, and how far bones reach.
+func (c *checking) homes() {
+	s, sk := c.s, c.s.skeleton
+	deforms := sk.Deforming()
+	var bones []skeleton.Bone
+	for _, b := range sk.Bones() {
+		if deforms[b.Joint] {
+			bones = append(bones, b)
+		}
+	}
+	n := len(sk.Joints)
+	c.bones = make([][]skeleton.Bone, n)
+	for _, b := range bones {
+		c.bones[b.Joint] = append(c.bones[b.Joint], b)
+	}
+	c.below, c.near = make([][]bool, n), make([][]int32, n)
+	near := func(a, b int) bool {
+		return a == b || sk.Joints[a].Parent == b || sk.Joints[b].Parent == a || sk.Joints[a].Parent == sk.Joints[b].Parent && sk.Joints[a].Parent >= 0
+	}
+	for i := range n {
+		c.below[i] = make([]bool, n)
+		c.below[i][i] = true
+		for k := i + 1; k < n; k++ { // parents come first
+			c.below[i][k] = sk.Joints[k].Parent >= 0 && c.below[i][sk.Joints[k].Parent]
+		}
+		if p := sk.Joints[i].Parent; p >= 0 {
+			c.near[i] = append(c.near[i], int32(p))
+			c.near[p] = append(c.near[p], int32(i))
+		}
+	}
+	c.home, c.sure = make([]int32, len(s.points)), make([]bool, len(s.points))
+	far := make([]float64, len(s.points))
+	geom.Chunks(len(s.points), 512, func(lo, hi int) {
+		lengths := make([]float64, len(bones))
+		for v := lo; v < hi; v++ {
+			best, other := math.Inf(1), math.Inf(1)
+			c.home[v] = -1
+			for i, b := range bones {
+				on, _ := geom.ClosestOnSegment(s.points[v], b.A, b.B)
+				lengths[i] = r3.Norm(r3.Sub(s.points[v], on))
+				if lengths[i] < best {
+					best, c.home[v] = lengths[i], int32(b.Joint)
+				}
+			}
+			if c.home[v] < 0 {
+				continue
+			}
+			for i, b := range bones {
+				if !near(b.Joint, int(c.home[v])) {
+					other = math.Min(other, lengths[i])
+				}
+			}
+			c.sure[v], far[v] = other > sureTimes*best, best
+		}
+	})
+	c.reach = make([]float64, n)
+	own := make([][]float64, n)
+	for v, h := range c.home {
+		if h >= 0 {
+			own[h] = append(own[h], far[v])
+		}
+	}
+	length := make([]float64, n)
+	for _, b := range bones {
+		length[b.Joint] = math.Max(length[b.Joint], r3.Norm(r3.Sub(b.B, b.A)))
+	}
+	for i := range own {
+		radius := 0.0
+		if len(own[i]) > 0 {
+			slices.Sort(own[i])
+			radius = own[i][len(own[i])*3/4]
+		}
+		c.reach[i] = math.Max(2.5*radius, 0.35*length[i])
+	}
+}
+
+// volumes are, by joint, those of its triangles against the middle of their vertices: of a tube
+// that a limb is, what it holds.
+func (c *checking) volumes(points []r3.Vec) []float64 {
+	n := len(c.s.skeleton.Joints)
+	middle, count := make([]r3.Vec, n), make([]float64, n)
+	for i, t := range c.s.tris {
+		if h := c.owner[i]; h >= 0 {
+			middle[h] = r3.Add(middle[h], points[t[0]])
+			count[h]++
+		}
+	}
+	for h := range middle {
+		middle[h] = r3.Scale(1/math.Max(1, count[h]), middle[h])
+	}
+	out := make([]float64, n)
+	for i, t := range c.s.tris {
+		if h := c.owner[i]; h >= 0 {
+			m := middle[h]
+			out[h] += signedVolume(r3.Sub(points[t[0]], m), r3.Sub(points[t[1]], m), r3.Sub(points[t[2]], m))
+		}
+	}
+	return out
+}
+
+// foundIn is what a frame brought.
+type foundIn struct {
+	faults       []Fault
+	crossed, cut bool
+}
+
+// scratch is what one frame after another is worked out in.
+type scratch struct {
+	posed   []r3.Vec
+	moved   []bool
+	normals []r3.Vec
+}
+
+// frames measures some frames of a reel, shared out among the cores; first is the number of the first among
+// those that are measured.
+func (c *checking) frames(reel *pose.Reel, which []int, first int) []foundIn {
+	out := make([]foundIn, len(which))
+	geom.Chunks(len(which), 1, func(lo, hi int) {
+		w := &scratch{posed: make([]r3.Vec, len(c.s.points)), moved: make([]bool, len(c.s.points)), normals: make([]r3.Vec, len(c.s.tris))}
+		for k := lo; k < hi; k++ {
+			out[k].faults = c.frame(reel.Frames[which[k]], w)
+			if every := c.o.Cover; every > 0 && (first+k)%every == every-1 {
+				if f := c.through(w); f != nil {
+					out[k].faults = append(out[k].faults, *f)
+				}
+			}
+			if c.o.Cross > 0 && (first+k)%c.o.Cross == c.o.Cross-1 {
+				out[k].crossed = true
+				if f, cut := c.crossings(w); f != nil {
+					out[k].faults, out[k].cut = append(out[k].faults, *f), cut
+				}
+			}
+		}
+	})
+	return out
+}
+
+// pose works out where the vertices are in a frame; only those that a joint that moves has a share in.
+func (c *checking) pose(p pose.Pose, w *scratch) (matrices [][]geom.Matrix) {
+	s := c.s
+	matrices = InOrder(s.skeleton, s.weights, pose.SkinMatrices(s.skeleton, p, s.binding))
+	still := make([][]bool, len(matrices))
+	for r, list := range matrices {
+		still[r] = make([]bool, len(list))
+		for k, m := range list {
+			still[r][k] = m == geom.IdentityMatrix
+		}
+	}
+	duals := make([][]dual, len(matrices))
+	if c.mix != nil {
+		for r, list := range matrices {
+			for _, m := range list {
+				duals[r] = append(duals[r], dualOf(m))
+			}
+		}
+	}
+	for v, list := range s.weights.Of {
+		at := s.points[v]
+		record := 0
+		if s.binding != nil && s.binding.Of != nil {
+			record = s.binding.RecordOf(v)
+		}
+		var by r3.Vec
+		moved, share := false, 0.0
+		for _, x := range list {
+			if !still[record][x.Joint] {
+				moved = true
+				by = r3.Add(by, r3.Scale(x.Value, r3.Sub(matrices[record][x.Joint].Point(at), at)))
+			}
+			if c.mix != nil {
+				share += x.Value * c.mix[x.Joint]
+			}
+		}
+		w.moved[v] = moved
+		w.posed[v] = at
+		if !moved {
+			continue
+		}
+		w.posed[v] = r3.Add(at, by)
+		if share > 0 {
+			if to, ok := blended(at, list, duals[record]); ok {
+				w.posed[v] = r3.Add(w.posed[v], r3.Scale(math.Min(1, share), r3.Sub(to, w.posed[v])))
+			}
+		}
+	}
+	return matrices
+}
+
+// frame measures one pose.
+func (c *checking) frame(frame pose.Frame, w *scratch) []Fault {
+	s := c.s
+	matrices := c.pose(frame.Pose, w)
+	var out []Fault
+	put := func(f *Fault) {
+		if f != nil {
+			out = append(out, *f)
+		}
+	}
+	out = append(out, c.spill(frame, matrices, w)...)
+	for i, t := range s.tris {
+		if w.moved[t[0]] || w.moved[t[1]] || w.moved[t[2]] {
+			w.normals[i] = faceNormal(w.posed, t)
+		} else {
+			w.normals[i] = c.normals[i]
+		}
+	}
+	out = append(out, c.alongEdges(w)...)
+	put(c.flips(matrices, w))
+	put(c.lost(frame, w))
+	return out
+}
+
+// fault makes one of a kind at a vertex.
+func (c *checking) fault(kind string, size float64, v int32, w *scratch, where []int32, blame []Blame) *Fault {
+	limit, p := faultLimits[kind], w.posed[v]
+	f := &Fault{Kind: kind, Size: size, Limit: limit, Times: size / limit, Vertex: v, Count: len(where), Place: [3]float64{p.X, p.Y, p.Z}, Blame: blame}
+	if f.Times > toldFrom { // of lesser ones the places are not asked for
+		f.Where = slices.Clone(where[:min(len(where), mostWhere)])
+	}
+	return f
+}
+
+// toldFrom is how much of its limit a fault must be for its places to be kept.
+const toldFrom = 0.3
+
+// spill is how far a vertex goes that belongs to one bone surely, beyond where that bone and its
+// neighbours take it, over what the bone reaches about itself: by the joint that pulls it.
+func (c *checking) spill(frame pose.Frame, matrices [][]geom.Matrix, w *scratch) []Fault {
+	s := c.s
+	turned := make([]int, 0, len(frame.Pose))
+	for name := range frame.Pose {
+		if i := s.skeleton.Index(name); i >= 0 {
+			turned = append(turned, i)
+		}
+	}
+	slices.Sort(turned)
+	by := make([]geom.Matrix, len(s.skeleton.Joints)) // of the first record
+	for i := range by {
+		by[i] = geom.IdentityMatrix
+	}
+	for k, i := range c.names {
+		if i >= 0 {
+			by[i] = matrices[0][k]
+		}
+	}
+	type group struct {
+		most  float64
+		at    int32
+		where []int32
+	}
+	groups := map[int]*group{}
+next:
+	for v, h := range c.home {
+		if h < 0 || !c.sure[v] {
+			continue
+		}
+		home := by[h]
+		if !w.moved[v] && home == geom.IdentityMatrix {
+			continue
+		}
+		for _, i := range turned {
+			if r3.Norm2(r3.Sub(s.points[v], s.skeleton.Joints[i].Pos)) < c.reach[i]*c.reach[i] {
+				continue next // about a joint that turns the skin is shared
+			}
+		}
+		own := home.Point(s.points[v])
+		d := math.Sqrt(r3.Norm2(r3.Sub(w.posed[v], own)))
+		if d > 0.1*c.reach[h] {
+			for _, k := range c.near[h] { // between what it and a neighbour want is where a blend lies
+				on, _ := geom.ClosestOnSegment(w.posed[v], own, by[k].Point(s.points[v]))
+				d = math.Min(d, r3.Norm(r3.Sub(w.posed[v], on)))
+			}
+		}
+		if d /= c.reach[h]; d <= 0.1*faultLimits[FaultSpill] {
+			continue
+		}
+		puller := c.puller(int32(v), by)
+		g := groups[puller]
+		if g == nil {
+			g = &group{}
+			groups[puller] = g
+		}
+		g.where = append(g.where, int32(v))
+		if d > g.most {
+			g.most, g.at = d, int32(v)
+		}
+	}
+	var out []Fault
+	for _, puller := range slices.Sorted(maps.Keys(groups)) {
+		g := groups[puller]
+		out = append(out, *c.fault(FaultSpill, g.most, g.at, w, g.where, c.pulling(g.at, by)))
+	}
+	return out
+}
+
+// puller is the joint that takes a vertex away most, -1 where its own bone's neighbours do.
+func (c *checking) puller(v int32, by []geom.Matrix) int {
+	h := c.home[v]
+	own := by[h].Point(c.s.points[v])
+	best, at := 0.0, -1
+	for _, x := range c.s.weights.Of[v] {
+		i := c.names[x.Joint]
+		if i < 0 || i == int(h) || slices.Contains(c.near[h], int32(i)) {
+			continue
+		}
+		if pull := x.Value * r3.Norm(r3.Sub(by[i].Point(c.s.points[v]), own)); pull > best {
+			best, at = pull, i
+		}
+	}
+	return at
+}
+
+// pulling are the joints that take a vertex away from where its own bone takes it, by their weight and how
+// far they would.
+func (c *checking) pulling(v int32, by []geom.Matrix) []Blame {
+	h := c.home[v]
+	own := by[h].Point(c.s.points[v])
+	return c.shared(v, func(i int) float64 {
+		if i == int(h) || slices.Contains(c.near[h], int32(i)) {
+			return 0
+		}
+		return r3.Norm(r3.Sub(by[i].Point(c.s.points[v]), own))
+	})
+}
+
+// top keeps the few largest of many.
+type top struct {
+	n    int
+	list []extreme
+}
+
+type extreme struct {
+	size float64
+	at   int32
+}
+
+func (t *top) add(size float64, at int32) {
+	if len(t.list) == t.n && size <= t.list[t.n-1].size {
+		return
+	}
+	i := len(t.list)
+	for i > 0 && t.list[i-1].size < size {
+		i--
+	}
+	t.list = slices.Insert(t.list, i, extreme{size, at})
+	t.list = t.list[:min(len(t.list), t.n)]
+}
+
+// pinched is from what angle between neighbours on, as its cosine, a crease counts as pinched: 150°.
+const pinched = -0.866
+
+// alongEdges measures how much edges are drawn out and pressed together, and how much of them is pinched. Edges
+// that hang together and are so by a third of the limit are one place. A few edges may do anything: in the
+// middle of a fold two ends come to lie together.
+func (c *checking) alongEdges(w *scratch) (out []Fault) {
+	few := len(c.edges) / fewEdges
+	long, short := top{n: few + 1}, top{n: few + 1}
+	var over, under []extreme
+	var crease []int32
+	length, deepest, sharp := 0.0, 0.0, int32(-1)
+	for i := range c.edges {
+		e := &c.edges[i]
+		if e.rest <= c.short || !w.moved[e.v[0]] && !w.moved[e.v[1]] {
+			continue
+		}
+		ratio := math.Sqrt(r3.Norm2(r3.Sub(w.posed[e.v[0]], w.posed[e.v[1]]))) / e.rest
+		if ratio > 1.2 {
+			long.add(ratio, int32(i))
+			if ratio > toldFrom*faultLimits[FaultStretch] {
+				over = append(over, extreme{ratio, int32(i)})
+			}
+		} else if ratio < 0.8 {
+			less := 1 / math.Max(ratio, 1e-3)
+			short.add(less, int32(i))
+			if less > toldFrom*faultLimits[FaultCrush] {
+				under = append(under, extreme{less, int32(i)})
+			}
+		}
+		if e.flat {
+			a, b := w.normals[e.tri[0]], w.normals[e.tri[1]]
+			if dot := r3.Dot(a, b); dot < 0 {
+				if cos := dot / math.Sqrt(r3.Norm2(a)*r3.Norm2(b)); cos < pinched {
+					length += e.rest
+					crease = append(crease, e.v[0], e.v[1])
+					if -cos > deepest {
+						deepest, sharp = -cos, e.v[0]
+					}
+				}
+			}
+		}
+	}
+	out = append(out, c.together(FaultStretch, over, long, few, w)...)
+	out = append(out, c.together(FaultCrush, under, short, few, w)...)
+	if sharp >= 0 {
+		slices.Sort(crease)
+		out = append(out, *c.fault(FaultPinch, length/c.height, sharp, w, slices.Compact(crease), c.shared(sharp, nil)))
+	}
+	return out
+}
+
+// mostTogether is how many places of a kind a frame tells.
+const mostTogether = 12
+
+// together makes a fault of each lot of edges that hang together, without its few worst; of the worst of all
+// where no lot is that large.
+func (c *checking) together(kind string, list []extreme, worst top, few int, w *scratch) (out []Fault) {
+	lot := map[int32]int32{} // by vertex: one of its lot
+	var find func(v int32) int32
+	find = func(v int32) int32 {
+		p, ok := lot[v]
+		if !ok {
+			lot[v] = v
+			return v
+		}
+		if p == v {
+			return v
+		}
+		root := find(p)
+		lot[v] = root
+		return root
+	}
+	for _, x := range list {
+		e := c.edges[x.at].v
+		if a, b := find(e[0]), find(e[1]); a != b {
+			lot[max(a, b)] = min(a, b)
+		}
+	}
+	lots := map[int32][]extreme{}
+	for _, x := range list {
+		root := find(c.edges[x.at].v[0])
+		lots[root] = append(lots[root], x)
+	}
+	for _, root := range slices.Sorted(maps.Keys(lots)) {
+		of := lots[root]
+		if len(of) <= few {
+			continue
+		}
+		slices.SortFunc(of, func(a, b extreme) int { return cmp.Or(cmp.Compare(b.size, a.size), cmp.Compare(a.at, b.at)) })
+		var where []int32
+		for _, x := range of {
+			where = append(where, c.edges[x.at].v[0], c.edges[x.at].v[1])
+		}
+		slices.Sort(where)
+		e := c.edges[of[few].at]
+		out = append(out, *c.fault(kind, of[few].size, e.v[0], w, slices.Compact(where), c.apart(e.v)))
+	}
+	slices.SortStableFunc(out, func(a, b Fault) int { return cmp.Compare(b.Times, a.Times) })
+	out = out[:min(len(out), mostTogether)]
+	if len(out) == 0 && len(worst.list) > few {
+		e := c.edges[worst.list[few].at]
+		out = append(out, *c.fault(kind, worst.list[few].size, e.v[0], w, nil, c.apart(e.v)))
+	}
+	return out
+}
+
+// flips are faces that look the other way than where the skin around them is turned.
+func (c *checking) flips(matrices [][]geom.Matrix, w *scratch) *Fault {
+	turn := TurnsOf(len(c.s.points), c.s.weights, matrices, c.s.binding)
+	flipped, largest, at := 0.0, 0.0, int32(-1)
+	var where []int32
+	for i, t := range c.s.tris {
+		if !w.moved[t[0]] && !w.moved[t[1]] && !w.moved[t[2]] {
+			continue
+		}
+		if r3.Dot(w.normals[i], turn(int(t[0])).Direction(c.normals[i])) < 0 {
+			area := r3.Norm(c.normals[i]) / 2
+			flipped += area
+			where = append(where, t[0], t[1], t[2])
+			if area > largest {
+				largest, at = area, t[0]
+			}
+		}
+	}
+	if at < 0 {
+		return nil
+	}
+	slices.Sort(where)
+	return c.fault(FaultFlip, flipped/c.area, at, w, slices.Compact(where), c.shared(at, nil))
+}
+
+// lost is the most that a limb about the joints that turn loses or gains of its volume.
+func (c *checking) lost(frame pose.Frame, w *scratch) *Fault {
+	sk := c.s.skeleton
+	about := func(i int) bool {
+		if frame.Joint >= 0 {
+			return i == frame.Joint || i == sk.Joints[frame.Joint].Parent
+		}
+		return true
+	}
+	now := c.volumes(w.posed)
+	worst, limb := 0.0, -1
+	for i := range now {
+		if !about(i) || math.Abs(c.volume[i]) < 1e-4*c.height*c.height*c.height { // it is below 0 of skin that is turned inside out
+			continue
+		}
+		if d := math.Abs(now[i]/c.volume[i] - 1); d > worst {
+			worst, limb = d, i
+		}
+	}
+	if limb < 0 {
+		return nil
+	}
+	for v, h := range c.home {
+		if int(h) == limb {
+			name := sk.Joints[limb].Name
+			if frame.Joint >= 0 {
+				name = sk.Joints[frame.Joint].Name
+			}
+			return c.fault(FaultVolume, worst, int32(v), w, nil, []Blame{{name, 1}})
+		}
+	}
+	return nil
+}
+
+// crossings is the share of the skin that goes through itself, where it did not at rest.
+func (c *checking) crossings(w *scratch) (*Fault, bool) {
+	pairs, all := c.tree.Moved(w.posed).Crossings(crossLong * c.height)
+	in := map[int32]bool{}
+	for _, p := range pairs {
+		if !c.crossed[p] {
+			in[p[0]], in[p[1]] = true, true
+		}
+	}
+	if len(in) == 0 {
+		return nil, !all
+	}
+	area, largest, at := 0.0, 0.0, int32(-1)
+	var where []int32
+	for i, t := range c.s.tris {
+		if !in[int32(i)] {
+			continue
+		}
+		a := r3.Norm(c.normals[i]) / 2
+		area += a
+		if a > largest {
+			largest, at = a, t[0]
+		}
+		where = append(where, t[0], t[1], t[2])
+	}
+	slices.Sort(where)
+	return c.fault(FaultCross, area/c.area, at, w, slices.Compact(where), c.shared(at, nil)), !all
+}
+
+// through is the share of a layer's vertices that come to lie under the skin.
+func (c *checking) through(w *scratch) *Fault {
+	if c.layers == nil {
+		return nil
+	}
+	var worst *Fault
+	for k, under := range c.layers.under(w.posed) {
+		if len(under) == 0 {
+			continue
+		}
+		deepest := slices.MaxFunc(under, func(a, b sunk) int { return cmp.Compare(a.deep, b.deep) })
+		where := make([]int32, len(under))
+		for i, u := range under {
+			where[i] = u.vertex
+		}
+		size := float64(len(under)) / float64(max(1, len(c.o.Layers[k])))
+		if f := c.fault(FaultThrough, size, deepest.vertex, w, where, c.shared(deepest.vertex, nil)); worst == nil || f.Times > worst.Times {
+			worst = f
+		}
+	}
+	return worst
+}
+
+// shared are the joints of a vertex by their weight times what times gives for them, nil for 1, most first.
+func (c *checking) shared(v int32, times func(joint int) float64) []Blame {
+	var out []Blame
+	sum := 0.0
+	for _, x := range c.s.weights.Of[v] {
+		i := c.names[x.Joint]
+		if i < 0 {
+			continue
+		}
+		share := x.Value
+		if times != nil {
+			share *= times(i)
+		}
+		if share > 0 {
+			out = append(out, Blame{c.s.weights.Joints[x.Joint], share})
+			sum += share
+		}
+	}
+	return blamed(out, sum)
+}
+
+// apart are the joints whose weights differ most along an edge, those whose bones are far off first: of two
+// that tear at an edge the one that is at home there is the less to blame.
+func (c *checking) apart(e [2]int32) []Blame {
+	by := map[int32]float64{}
+	for k, v := range e {
+		sign := 1 - 2*float64(k)
+		for _, x := range c.s.weights.Of[v] {
+			by[x.Joint] += sign * x.Value
+		}
+	}
+	var out []Blame
+	sum := 0.0
+	for k, d := range by {
+		if d = math.Abs(d) * c.toBone(c.names[k], c.s.points[e[0]]); d > 1e-6*c.height {
+			out = append(out, Blame{c.s.weights.Joints[k], d})
+			sum += d
+		}
+	}
+	return blamed(out, sum)
+}
+
+// toBone is how far a place is from the bones of a joint; the height where it has none.
+func (c *checking) toBone(joint int, p r3.Vec) float64 {
+	far := c.height
+	if joint < 0 {
+		return far
+	}
+	for _, b := range c.bones[joint] {
+		on, _ := geom.ClosestOnSegment(p, b.A, b.B)
+		far = math.Min(far, r3.Norm(r3.Sub(p, on)))
+	}
+	return far
+}
+
+func blamed(list []Blame, sum float64) []Blame {
+	slices.SortFunc(list, func(a, b Blame) int { return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(a.Joint, b.Joint)) })
+	for i := range list {
+		list[i].Share /= sum
+	}
+	return list[:min(len(list), mostBlame)]
+}

@@ -1,0 +1,216 @@
+package motion
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"wisemarrow/core/deform"
+	"wisemarrow/core/finding"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/weights"
+	"wisemarrow/studio"
+)
+
+func init() {
+	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
+	studio.Register(
+		studio.Entry{Name: "check_motion", Label: "Try it in motion", Stage: "motion", Words: "range of motion test reel bend measure score deformation check", Needs: needs, Long: studio.Always, New: func() studio.Operation { return &CheckMotion{ReelAsked: studio.Usual} }},
+	)
+}
+
+// CheckMotion measures every frame of the test reel and makes the score sheet of it; of a kept result with
+// Kept, which gets its score.
+type CheckMotion struct {
+	studio.ReelAsked
+	Kept string `json:"kept,omitempty"`
+}
+
+// Limits of what is asked.
+const (
+	maxSteps  = 60
+	maxAmount = 1.5
+	// mostPosed bounds how many vertices are posed in all; beyond, only the ends are tried.
+	mostPosed = 200_000_000
+	// crossEvery is how many frames lie between those that are looked through for crossings.
+	crossEvery = 10
+)
+
+// CheckAsked reports what a reel cannot be made of.
+func CheckAsked(s *studio.State, a studio.ReelAsked) error {
+	if !(a.Amount > 0 && a.Amount <= maxAmount) {
+		return studio.Wrong("the share of the ranges is above 0 and at most %g, not %g", maxAmount, a.Amount)
+	}
+	if a.Steps < 1 || a.Steps > maxSteps {
+		return studio.Wrong("from rest to an end it is 1 to %d frames, not %d", maxSteps, a.Steps)
+	}
+	for _, k := range a.Kinds {
+		if !slices.Contains(pose.SegmentKinds, k) {
+			return studio.Wrong("a reel has no %q; it has %v", k, pose.SegmentKinds)
+		}
+	}
+	if len(a.Joints) > 0 {
+		if _, err := s.JointsNamed(a.Joints); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Measure tries the skin of a state in a reel.
+func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress func(share float64)) (*studio.Sheet, error) {
+	if err := CheckAsked(s, a); err != nil {
+		return nil, err
+	}
+	tris, _ := s.Mesh.Triangles()
+	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
+	if err != nil {
+		return nil, studio.Wrong("%v", err)
+	}
+	reel := s.Reel(a, true)
+	if len(reel.Frames) == 0 {
+		return nil, studio.Wrong("no joint of this skeleton turns anything in its usual range")
+	}
+	if len(s.Mesh.Points)*len(reel.Frames) > mostPosed && a.Steps > 1 {
+		a.Steps = 1
+		reel = s.Reel(a, true)
+	}
+	o := deform.CheckOptions{Cross: crossEvery}
+	if s.Bind != nil && len(s.Bind.Report.Layers) > 0 {
+		o.Cover = max(1, a.Steps) // the ends
+		o.Body, o.Layers = s.Bind.Report.Lying(s.Mesh)
+	}
+	checked, err := skin.Check(ctx, reel, o, progress)
+	if err != nil {
+		return nil, err
+	}
+	out := &studio.Sheet{Brief: studio.Brief{Score: rounded(checked.Score), Over: checked.Over, Worst: map[string]float64{}}, Asked: a, Vertices: len(s.Mesh.Points), Rest: checked.Rest,
+		Segments: reel.Segments, Faults: checked.Faults, Crossed: checked.Crossed, Cut: checked.Cut, Layers: len(o.Layers)}
+	for kind, x := range checked.Worst {
+		out.Worst[kind] = rounded(x)
+	}
+	for _, f := range checked.Frames {
+		out.Frames, out.Kinds = append(out.Frames, rounded(f.Worst)), append(out.Kinds, slices.Index(deform.FaultKinds, f.Kind))
+	}
+	return out, nil
+}
+
+// rounded to a thousandth, as it is stored and compared.
+func rounded(x float64) float64 { return math.Round(1000*x) / 1000 }
+
+// Apply implements studio.Operation.
+func (o *CheckMotion) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
+	of := &s
+	if o.Kept != "" {
+		var err error
+		if of, err = s.WithKept(o.Kept); err != nil {
+			return s, studio.Outcome{}, err
+		}
+	}
+	sheet, err := Measure(ctx, of, o.ReelAsked, func(share float64) { progress("Bending", share) })
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	told := studio.Outcome{Before: "not tried", After: fmt.Sprintf("%.2f", sheet.Score)}
+	if o.Kept != "" {
+		i := s.FindKept(o.Kept)
+		s.Kept = slices.Clone(s.Kept)
+		if r := s.Kept[i].Result; r != nil && r.Score != nil {
+			told.Before = fmt.Sprintf("%.2f", r.Score.Score)
+		}
+		s.Kept[i] = scored(s.Kept[i], &sheet.Brief)
+		told.Sentence = fmt.Sprintf("Tried the weights kept as %s in motion: %s", o.Kept, said(sheet))
+		return s, told, nil
+	}
+	if was := s.Sheet; was != nil {
+		told.Before = fmt.Sprintf("%.2f", was.Score)
+		if same(was.Asked, sheet.Asked) {
+			sheet.Before = &was.Brief
+		}
+	}
+	s.Sheet = sheet
+	if s.Bind != nil {
+		bind := *s.Bind
+		bind.Score = &sheet.Brief
+		s.Bind = &bind
+	}
+	told.Sentence = "Tried in motion: " + said(sheet)
+	if sheet.Before != nil {
+		told.Sentence += fmt.Sprintf("; it was %.2f, %d over", sheet.Before.Score, sheet.Before.Over)
+	}
+	return s, told, nil
+}
+
+func same(a, b studio.ReelAsked) bool {
+	return a.Amount == b.Amount && a.Steps == b.Steps && slices.Equal(a.Kinds, b.Kinds) && slices.Equal(a.Joints, b.Joints)
+}
+
+func scored(k studio.Kept, b *studio.Brief) studio.Kept {
+	r := studio.Result{}
+	if k.Result != nil {
+		r = *k.Result
+	}
+	r.Score = b
+	k.Result = &r
+	return k
+}
+
+func said(s *studio.Sheet) string {
+	over := "no place is over its limit"
+	switch {
+	case s.Over == 1:
+		over = "1 place is over its limit"
+	case s.Over > 1:
+		over = fmt.Sprintf("%d places are over their limits", s.Over)
+	}
+	return fmt.Sprintf("%d frames, on average at %.2f of the limit, %s", len(s.Frames), s.Score, over)
+}
+
+// Place is a fault of a sheet, with what may mend it.
+type Place struct {
+	deform.Fault
+	Remedies []finding.Remedy `json:"remedies"`
+}
+
+// MostPlaces is how many places a page is told.
+const MostPlaces = 40
+
+// Places are the worst places of the sheet of a state.
+func Places(s *studio.State) []Place {
+	out := []Place{}
+	if s.Sheet == nil {
+		return out
+	}
+	for _, f := range s.Sheet.Faults[:min(len(s.Sheet.Faults), MostPlaces)] {
+		out = append(out, Place{f, remedies(s, f)})
+	}
+	return out
+}
+
+// remedies are operations that may mend a fault; the same measure says whether they did.
+func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
+	vertices := weights.Ranges(studio.Unite(f.Where, []int32{f.Vertex}))
+	smooth := finding.Remedy{Label: "Smooth there", Op: "smooth_weights", Params: map[string]any{"vertices": vertices, "passes": 4}}
+	anew := finding.Remedy{Label: "Bind them anew", Op: "bind_joints", Params: map[string]any{"vertices": vertices, "method": "auto"}}
+	turned := f.Turned
+	if turned == "" && len(f.Blame) > 0 {
+		turned = f.Blame[0].Joint
+	}
+	dual := finding.Remedy{Label: "Blend " + turned + " by dual quaternions", Op: "set_blending", Params: map[string]any{"joints": []any{turned}, "mix": 1}}
+	switch f.Kind {
+	case deform.FaultSpill:
+		if len(f.Blame) == 0 {
+			return []finding.Remedy{anew}
+		}
+		return []finding.Remedy{{Label: "Take them away from " + f.Blame[0].Joint, Op: "free_weights", Params: map[string]any{"joints": []any{f.Blame[0].Joint}, "vertices": vertices}}, anew}
+	case deform.FaultVolume:
+		if i := s.Skeleton.Index(turned); i < 0 || s.Skeleton.Joints[i].Mix >= 1 {
+			return nil
+		}
+		return []finding.Remedy{dual}
+	case deform.FaultThrough:
+		return []finding.Remedy{anew}
+	}
+	return []finding.Remedy{smooth, anew}
+}

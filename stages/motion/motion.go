@@ -1,0 +1,110 @@
+// Package motion is the stage at which a bound character is tried in motion: a test reel is built from its
+// skeleton, every frame is measured, and what is wrong leads to the place and the joint to blame.
+package motion
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wisemarrow/core/deform"
+	"wisemarrow/core/finding"
+	"wisemarrow/studio"
+)
+
+func init() {
+	studio.RegisterStage(studio.Stage{Name: "motion", Title: "Motion check", Question: "Does it bend, twist and fold well through its range?", Order: 7,
+		Touched: func(s *studio.State) bool { return s.Sheet != nil },
+		Reads:   []string{"sheet", "weights"},
+		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) }})
+}
+
+// Says is what each kind of fault is called, and why it matters.
+var Says = map[string]struct{ Title, Why string }{
+	deform.FaultSpill:   {"moves what belongs to another", "Skin far from the joint that turns goes along, because the joint has a share in it that it should not have."},
+	deform.FaultStretch: {"draws the skin out", "Neighbours follow quite different joints, so the edge between them is drawn out many times."},
+	deform.FaultCrush:   {"presses the skin together", "Neighbours follow quite different joints, so that they come to lie on each other."},
+	deform.FaultPinch:   {"folds the skin sharply", "Faces that were side by side lie on each other along a crease: too few rings of vertices, or too hard a change of weights."},
+	deform.FaultFlip:    {"turns faces inside out", "Faces look the other way than the skin around them is turned."},
+	deform.FaultVolume:  {"changes a limb's volume", "The limb about the joint collapses or bulges as it bends or twists."},
+	deform.FaultCross:   {"drives the skin through itself", "Parts of the skin that were apart at rest go through each other."},
+	deform.FaultThrough: {"brings skin through what lies over it", "Vertices of cloth come to lie under the body that they cover."},
+}
+
+// placesNamed is how many places a finding names.
+const placesNamed = 3
+
+// find tells what the score sheet says, by kind of fault.
+func find(s *studio.State) []finding.Finding {
+	if s.Weights == nil {
+		return nil
+	}
+	again := []finding.Remedy{{Label: "Try it in motion", Op: "check_motion", Params: map[string]any{}}}
+	switch {
+	case s.Sheet == nil:
+		return []finding.Finding{{Code: "motion_untried", Severity: finding.Note, Count: 1, Title: "It was not tried in motion yet", Why: "Every joint is turned through its usual range and every frame is measured; until then nothing is known of how it bends.",
+			Evidence: []finding.Evidence{{What: "frames measured", Value: 0, Limit: 0}}, Remedies: again}}
+	case s.Sheet.Stale:
+		return []finding.Finding{{Code: "motion_stale", Severity: finding.Note, Count: 1, Title: "It has changed since it was tried in motion", Why: "What is said of it below is of before the change.",
+			Evidence: []finding.Evidence{{What: "of the limit on average then", Value: s.Sheet.Score, Limit: 1}}, Remedies: again}}
+	}
+	var out []finding.Finding
+	if s.Sheet.Rest > 0 {
+		out = append(out, finding.Finding{Code: "motion_rest", Severity: finding.Harms, Count: 1, Title: "The skin moves at rest", Why: "In the pose in which it was bound every vertex should be exactly where it is.",
+			Evidence: []finding.Evidence{{What: "farthest", Value: s.Sheet.Rest, Unit: "m"}}})
+	}
+	for _, kind := range deform.FaultKinds {
+		f := finding.Finding{Code: "motion_" + kind, Severity: finding.Harms}
+		var named []string
+		most := 0.0
+		for _, x := range s.Sheet.Faults {
+			if x.Kind != kind || x.Times <= 1 {
+				continue
+			}
+			if f.Count == 0 {
+				f.Where.Vertices = studio.Unite(x.Where, []int32{x.Vertex})
+			}
+			f.Count++
+			most = max(most, x.Size)
+			if len(named) < placesNamed {
+				named = append(named, x.Pose)
+			}
+			for _, b := range x.Blame[:min(1, len(x.Blame))] {
+				if !slices.Contains(f.Where.Joints, b.Joint) {
+					f.Where.Joints = append(f.Where.Joints, b.Joint)
+				}
+			}
+		}
+		if f.Count == 0 {
+			continue
+		}
+		places := "1 place of the reel"
+		if f.Count > 1 {
+			places = fmt.Sprintf("%d places of the reel", f.Count)
+		}
+		f.Title = strings.ToUpper(Says[kind].Title[:1]) + Says[kind].Title[1:] + " in " + places
+		f.Why = Says[kind].Why + " " + strings.Join(named, ", ") + "."
+		f.Evidence = []finding.Evidence{{What: "the worst, " + what(kind), Value: most, Limit: deform.FaultLimit(kind)}}
+		out = append(out, f)
+	}
+	return out
+}
+
+// what a size of a kind is a share of.
+func what(kind string) string {
+	switch kind {
+	case deform.FaultSpill:
+		return "of what the bone reaches"
+	case deform.FaultStretch:
+		return "times the length at rest"
+	case deform.FaultCrush:
+		return "times shorter than at rest"
+	case deform.FaultPinch:
+		return "crease over the height"
+	case deform.FaultFlip, deform.FaultCross:
+		return "of the area"
+	case deform.FaultVolume:
+		return "of the limb's volume"
+	}
+	return "of the layer's vertices"
+}

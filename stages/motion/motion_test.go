@@ -1,0 +1,132 @@
+package motion_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"testing"
+
+	"wisemarrow/core/deform"
+	"wisemarrow/core/weights"
+	"wisemarrow/internal/studiotest"
+	"wisemarrow/stages/motion"
+	"wisemarrow/studio"
+
+	"github.com/stretchr/testify/require"
+)
+
+func by(s studio.State, joint string) []int32 {
+	return s.Weights.By(int32(slices.Index(s.Weights.Joints, joint)), 0.5, 1)
+}
+
+// A hand that is tied to a leg is the first place, with the leg to blame; its remedy takes it away in one
+// go, and measured again it is gone, with the numbers of before beside.
+func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
+	s := studiotest.Bound(t)
+	found := studio.CheckOnly(&s, "motion")
+	require.Len(t, found, 1)
+	require.Equal(t, "motion_untried", found[0].Code)
+	s = studiotest.Do(t, s, "check_motion", `{}`)
+	clean := s.Sheet
+	require.Zero(t, clean.Over, "%v", clean.Faults[0])
+	require.Zero(t, clean.Rest)
+	require.Empty(t, studio.CheckOnly(&s, "motion"))
+	require.NotNil(t, s.Bind.Score)
+	require.Len(t, clean.Kinds, len(clean.Frames))
+	require.Equal(t, len(clean.Frames), clean.Segments[len(clean.Segments)-1].To)
+
+	spoiled := studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))))
+	require.True(t, spoiled.Sheet.Stale)
+	require.Nil(t, spoiled.Bind.Score, "the score was of other weights")
+	require.Equal(t, "motion_stale", studio.CheckOnly(&spoiled, "motion")[0].Code)
+	spoiled = studiotest.Do(t, spoiled, "check_motion", `{}`)
+	require.Equal(t, clean.Score, spoiled.Sheet.Before.Score)
+	require.Greater(t, spoiled.Sheet.Score, clean.Score)
+	first := motion.Places(&spoiled)[0]
+	require.Equal(t, deform.FaultSpill, first.Kind)
+	require.Equal(t, "shank_r", first.Blame[0].Joint)
+	require.Greater(t, first.Times, 1.0)
+	require.Equal(t, first.Pose, poseOf(spoiled, first.Frame), "the frame that is named is that of the reel that is looked at")
+	told := studio.CheckOnly(&spoiled, "motion")
+	require.Equal(t, "motion_spill", told[0].Code)
+	require.Contains(t, told[0].Where.Joints, "shank_r")
+
+	params, err := json.Marshal(first.Remedies[0].Params)
+	require.NoError(t, err)
+	mended := studiotest.Do(t, spoiled, first.Remedies[0].Op, string(params))
+	mended = studiotest.Do(t, mended, "check_motion", `{}`)
+	require.Equal(t, spoiled.Sheet.Over, mended.Sheet.Before.Over)
+	require.Zero(t, mended.Sheet.Over, "%v", mended.Sheet.Faults[0])
+	require.Less(t, mended.Sheet.Score, spoiled.Sheet.Score)
+
+	_, err = motion.Measure(context.Background(), &s, studio.ReelAsked{Amount: math.NaN(), Steps: 2}, nil)
+	require.True(t, studio.IsInput(err))
+	for _, bad := range []string{`{"amount":0}`, `{"steps":0}`, `{"steps":1000}`, `{"kinds":["dance"]}`, `{"joints":["nobody"]}`, `{"kept":"nothing"}`} {
+		_, _, err := studiotest.Try(s, "check_motion", bad)
+		require.True(t, studio.IsInput(err), bad)
+	}
+}
+
+func poseOf(s studio.State, frame int) string {
+	return s.Reel(s.Sheet.Asked, true).Frames[frame].Name
+}
+
+// A pose that is kept comes back whatever axes the joints are given, and is tried with the others.
+func TestPosesAreKept(t *testing.T) {
+	s := studiotest.Bound(t)
+	s = studiotest.Do(t, s, "save_pose", `{"name":"wave","turns":{"forearm_l":[0,0.5,0,0.8]},"move":[0,0.1,0]}`)
+	require.Len(t, s.Poses, 1)
+	own := func(s studio.State) int {
+		n := 0
+		for _, x := range s.Reel(studio.Usual, false).Segments {
+			if x.Name == "wave" {
+				n++
+			}
+		}
+		return n
+	}
+	require.Equal(t, 1, own(s))
+	again := studiotest.Do(t, s, "save_pose", `{"name":"wave","turns":{"forearm_l":[0,0.4,0,0.8]}}`)
+	require.Len(t, again.Poses, 1, "one of that name is replaced")
+	renamed := studiotest.Do(t, s, "rename_joint", `{"joint":"forearm_l","name":"lower_arm_l"}`)
+	require.Equal(t, []string{"lower_arm_l"}, renamed.Poses[0].Joints)
+	require.Empty(t, studiotest.Do(t, s, "drop_pose", `{"name":"wave"}`).Poses)
+	for _, bad := range []string{`{"name":""}`, `{"name":"x"}`, `{"name":"x","turns":{"nobody":[0,0,0,1]}}`, `{"name":"x","turns":{"head":[0,0,0,0]}}`} {
+		_, _, err := studiotest.Try(s, "save_pose", bad)
+		require.True(t, studio.IsInput(err), bad)
+	}
+	_, _, err := studiotest.Try(s, "drop_pose", `{"name":"nothing"}`)
+	require.True(t, studio.IsInput(err))
+}
+
+// Several binds are compared, kept with their scores, and the best is taken: a spoiled one is none.
+func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
+	s := studiotest.Bound(t)
+	s = studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))))
+	best := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"]}`)
+	require.Zero(t, best.Sheet.Over)
+	require.Positive(t, best.Sheet.Before.Over)
+	require.NotNil(t, best.Bind.Score)
+	require.Len(t, best.Kept, 2)
+	for _, k := range best.Kept {
+		require.NotNil(t, k.Result.Score, k.Name)
+	}
+	none := studiotest.Do(t, s, "best_bind", `{"ways":["automatic"],"take":"none"}`)
+	require.Equal(t, s.Weights, none.Weights)
+	joints := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"],"take":"joints"}`)
+	require.Zero(t, joints.Sheet.Over)
+	require.LessOrEqual(t, joints.Sheet.Score, best.Sheet.Score+1e-9)
+	for _, list := range joints.Weights.Of {
+		sum := 0.0
+		for _, x := range list {
+			sum += x.Value
+		}
+		require.InDelta(t, 1, sum, 1e-6)
+	}
+	for _, bad := range []string{`{"ways":["magic"]}`, `{"take":"all"}`} {
+		_, _, err := studiotest.Try(s, "best_bind", bad)
+		require.True(t, studio.IsInput(err), bad)
+	}
+}
