@@ -60,8 +60,17 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 	if err != nil {
 		return nil, err
 	}
+	s, err := skeletonOf(a.Joints)
+	if err != nil {
+		return nil, err
+	}
+	return deform.NewSkin(points, tris, w, s, a.Binding)
+}
+
+// skeletonOf makes a skeleton of a page's joints.
+func skeletonOf(joints []Joint) (*skeleton.Skeleton, error) {
 	s := &skeleton.Skeleton{}
-	for _, j := range a.Joints {
+	for _, j := range joints {
 		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
 			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order, Mix: j.Mix})
 	}
@@ -73,7 +82,7 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 			return nil, fmt.Errorf("%s is at no place", j.Name)
 		}
 	}
-	return deform.NewSkin(points, tris, w, s, a.Binding)
+	return s, nil
 }
 
 // weights makes the columns those of n vertices.

@@ -135,6 +135,14 @@ func TestMotionsOfOthersAreLaidOn(t *testing.T) {
 			held := pose.Retarget(x.Skeleton, x.Clip, s, pairs, pose.RetargetOptions{Marks: skeleton.DefaultMarks, Feet: true})
 			require.Positive(t, held.Planted)
 			require.Less(t, held.Slid, 1e-3)
+			low := math.Inf(1)
+			for frame := range held.Clip.Frames() {
+				p, move := held.Clip.At(frame)
+				for _, at := range pose.NewStanding(s, p, move).At {
+					low = math.Min(low, at.Y)
+				}
+			}
+			require.InDelta(t, 0, low, 0.12*s.Height(), "%s: %s stands on the ground", file, name)
 		}
 	}
 }

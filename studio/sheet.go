@@ -25,6 +25,14 @@ func (s *State) Reel(a ReelAsked, back bool) *pose.Reel {
 	return pose.NewReel(s.Skeleton, o)
 }
 
+// TestReel is the reel that the skin was tried in last, or the usual one, with its ways back.
+func (s *State) TestReel() *pose.Reel {
+	if s.Sheet != nil {
+		return s.Reel(s.Sheet.Asked, true)
+	}
+	return s.Reel(Usual, true)
+}
+
 // Brief is how a skin came through a reel, in a few numbers.
 type Brief struct {
 	Score float64            `json:"score"` // the mean over frames of the worst of each, over its limit

@@ -46,6 +46,7 @@ func parsePages() pages {
 		"chainFrom": axes.ChainFrom,
 		"list":      func(x ...string) []string { return x },
 		"times":     func(a int, b float64) float64 { return float64(a) * b },
+		"bar":       func(x float64) float64 { return min(100, 50*x) },
 		"dropClip":  func(name string) placement.DropClip { return placement.DropClip{Clip: name} },
 		"named":     func(name string) map[string]string { return map[string]string{"name": name} },
 		// safe counts the findings that mend_safe takes up.

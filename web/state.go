@@ -11,6 +11,7 @@ import (
 	"wisemarrow/formats/bundle"
 	"wisemarrow/stages/axes"
 	"wisemarrow/stages/bind"
+	"wisemarrow/stages/motion"
 	"wisemarrow/stages/weights"
 	"wisemarrow/studio"
 )
@@ -66,6 +67,10 @@ var sections = []section{
 		}
 		return names, nil
 	}},
+	{"reel", []string{"skeleton", "settings", "sheet", "poses", "clips"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		return o.rev.Parts.Key("skeleton", "settings", "sheet", "poses", "clips"), nil
+	}},
+	{"poses", []string{"poses", "skeleton"}, poses},
 	{"capsules", []string{"capsules"}, func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil }},
 	{"vertices", []string{"chosen"}, func(_ *site, _ context.Context, o opened) (any, error) { return weights.ChoicesOf(o.state), nil }},
 	{"cap", []string{"bind"}, func(_ *site, _ context.Context, o opened) (any, error) {
@@ -278,6 +283,25 @@ func differing(before, after []jointView) (map[int]jointView, bool) {
 		}
 	}
 	return out, true
+}
+
+// poseView is a kept pose: turns about the joints' own axes.
+type poseView struct {
+	Name  string       `json:"name"`
+	Turns motion.Turns `json:"turns"`
+	Move  [3]float64   `json:"move"`
+}
+
+func poses(_ *site, _ context.Context, o opened) (any, error) {
+	out := []poseView{}
+	if o.state.Skeleton == nil {
+		return out, nil
+	}
+	for _, c := range o.state.Poses {
+		p, move := c.AboutOwn(o.state.Skeleton).At(0)
+		out = append(out, poseView{c.Name, motion.TurnsOf(p), [3]float64{move.X, move.Y, move.Z}})
+	}
+	return out, nil
 }
 
 // partView is a part of the mesh as the tray lists it.

@@ -11,10 +11,13 @@ import (
 	"unsafe"
 
 	"wisemarrow/browser"
+	"wisemarrow/core/skeleton"
 )
 
 func main() {
 	var desk *browser.Desk
+	var hand *browser.Hand
+	handOf := "" // the joints that it is for
 	at := func() (*browser.Desk, error) {
 		if desk == nil {
 			return nil, fmt.Errorf("no character is loaded")
@@ -118,6 +121,26 @@ func main() {
 			}
 			kind, size, err := d.Problems()
 			return map[string]any{"kind": array("Float32Array", kind), "size": array("Float32Array", size)}, err
+		}),
+		// hand takes the joints and the marks of sides as JSON, and what is done to a pose; it answers
+		// with the pose that comes of it, all as JSON.
+		"hand": answering(func(a []js.Value) (any, error) {
+			if key := a[0].String() + a[1].String(); key != handOf {
+				var joints []browser.Joint
+				var marks skeleton.Marks
+				if err := json.Unmarshal([]byte(a[0].String()), &joints); err != nil {
+					return nil, err
+				}
+				if err := json.Unmarshal([]byte(a[1].String()), &marks); err != nil {
+					return nil, err
+				}
+				h, err := browser.HandOf(joints, marks)
+				if err != nil {
+					return nil, err
+				}
+				hand, handOf = h, key
+			}
+			return hand.DoJSON(a[2].String())
 		}),
 		// ledger takes vertices and answers as JSON who moves them.
 		"ledger": answering(func(a []js.Value) (any, error) {

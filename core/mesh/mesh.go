@@ -4,6 +4,7 @@ package mesh
 
 import (
 	"fmt"
+	"slices"
 
 	"wisemarrow/core/geom"
 
@@ -167,6 +168,17 @@ func (m *Mesh) Framed() bool {
 		}
 	}
 	return false
+}
+
+// Placed returns the mesh with its vertices at other places in world frame; its faces and parts stay.
+func (m *Mesh) Placed(points []r3.Vec) *Mesh {
+	out := *m
+	out.Points, out.Normal = points, nil
+	out.Parts = slices.Clone(m.Parts)
+	for i := range out.Parts {
+		out.Parts[i].Frame = geom.IdentityMatrix
+	}
+	return &out
 }
 
 // World returns the vertex positions with each part's frame applied: m.Points

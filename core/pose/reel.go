@@ -159,7 +159,8 @@ func (b *reeling) own() {
 		}
 		seg := Segment{Name: c.Name, Kind: SegmentOwn, From: len(b.Frames)}
 		n := len(b.Segments)
-		for f := range min(c.Frames(), MostOwn) {
+		for k := range min(MostOwn, int(c.Step*float64(c.Frames())/ReelStep)+1) { // at the pace of the reel
+			f := min(c.Frames()-1, int(math.Round(float64(k)*ReelStep/c.Step)))
 			p, move := c.At(f)
 			b.Frames = append(b.Frames, Frame{Tried{fmt.Sprintf("%s frame %d", c.Name, f+1), -1, p}, move, n, -1})
 		}
@@ -168,8 +169,8 @@ func (b *reeling) own() {
 	}
 }
 
-// MostOwn is how many frames of a clip are tried.
-const MostOwn = 2000
+// MostOwn is how many frames of a clip are in a reel: 25 seconds.
+const MostOwn = 600
 
 // Towards returns the pose a share of the way from p to q, each joint by the shortest turn.
 func (p Pose) Towards(q Pose, share float64) Pose {

@@ -33,7 +33,9 @@ type RetargetOptions struct {
 // ours points in every frame where theirs does. The difference of the rest poses is so taken off: a turn
 // of the world that takes our bone at rest to theirs goes before what theirs turns from its rest. Roots go
 // as far as theirs by the ratio of the heights of the hips. Both face the same way and are in metres.
-// Clip c has turns about the own axes of the joints of theirs.
+// A motion begins where ours stands; where its skeleton at rest does not stand on the ground that it moves on,
+// as where the root's places are counted from the origin, its lowest place is taken for the ground. Clip c has
+// turns about the own axes of the joints of theirs.
 func Retarget(theirs *skeleton.Skeleton, c *Clip, ours *skeleton.Skeleton, pairs map[string]string, o RetargetOptions) *Retargeted {
 	out := &Retargeted{Scale: 1}
 	n := len(ours.Joints)
@@ -83,8 +85,8 @@ func Retarget(theirs *skeleton.Skeleton, c *Clip, ours *skeleton.Skeleton, pairs
 			fit[i] = quat.Mul(geom.Between(geom.Rotate(fit[i], mine), other), fit[i])
 		}
 	}
-	if a, b := hipHeight(ours, o.Marks, from), hipHeight(theirs, o.Marks, nil); a > 0 && b > 0 {
-		out.Scale = a / b
+	if ratio := legs(ours, theirs, from, o.Marks); ratio > 0 {
+		out.Scale = ratio
 	} else if h := theirs.Height(); h > 0 {
 		out.Scale = ours.Height() / h
 	}
@@ -110,7 +112,8 @@ func Retarget(theirs *skeleton.Skeleton, c *Clip, ours *skeleton.Skeleton, pairs
 	for f := range c.Turns {
 		p, move := c.At(f)
 		src := NewStanding(theirs, p, move)
-		st := NewStanding(ours, nil, r3.Scale(out.Scale, move))
+		way := r3.Sub(move, r3.Vec{X: c.Root[0].X, Z: c.Root[0].Z})
+		st := NewStanding(ours, nil, r3.Scale(out.Scale, way))
 		for i, j := range ours.Joints {
 			parent, k := geom.Identity, from[i]
 			if j.Parent >= 0 {
@@ -146,19 +149,49 @@ func Retarget(theirs *skeleton.Skeleton, c *Clip, ours *skeleton.Skeleton, pairs
 		}
 		if o.Feet {
 			feet.see(src)
-			stands = append(stands, st)
-			continue
 		}
-		put(st)
+		stands = append(stands, st)
+	}
+	if !onGround(theirs, c) {
+		low := math.Inf(1)
+		for _, st := range stands {
+			low = math.Min(low, lowest(st.At))
+		}
+		rise := r3.Vec{Y: lowest(NewStanding(ours, nil, r3.Vec{}).At) - low}
+		for _, st := range stands {
+			st.Shift(rise)
+		}
 	}
 	if o.Feet {
 		out.Planted, out.Slid = feet.hold(stands)
-		for _, st := range stands {
-			put(st)
-		}
+	}
+	for _, st := range stands {
+		put(st)
 	}
 	out.Clip = clip
 	return out
+}
+
+// groundShare is how far from the lowest place of a motion, over the height, the lowest joint at rest may be for
+// both to stand on one ground.
+const groundShare = 0.15
+
+// onGround tells whether a skeleton stands at rest on the ground that a motion moves on.
+func onGround(theirs *skeleton.Skeleton, c *Clip) bool {
+	ground := math.Inf(1)
+	for f := 0; f < len(c.Turns); f += max(1, len(c.Turns)/200) {
+		p, move := c.At(f)
+		ground = math.Min(ground, lowest(NewStanding(theirs, p, move).At))
+	}
+	return math.Abs(lowest(NewStanding(theirs, nil, r3.Vec{}).At)-ground) < groundShare*theirs.Height()
+}
+
+func lowest(at []r3.Vec) float64 {
+	low := math.Inf(1)
+	for _, p := range at {
+		low = math.Min(low, p.Y)
+	}
+	return low
 }
 
 // facing is the turn about the vertical that lays what is on the left of theirs where it is on ours, by all
@@ -242,21 +275,27 @@ func hangsFrom(s *skeleton.Skeleton, i, above int) bool {
 	return false
 }
 
-// hipHeight is how high the hips are over the lowest joint; of those that are led, where from is given.
-func hipHeight(s *skeleton.Skeleton, x skeleton.Marks, from []int) float64 {
-	motion, _ := s.Acts(x)
-	low, hip, n := math.Inf(1), 0.0, 0.0
-	for i, j := range s.Joints {
-		low = math.Min(low, j.Pos.Y)
-		if motion[i] == skeleton.Hip && (from == nil || from[i] >= 0) {
-			hip += j.Pos.Y
-			n++
+// legs is how long our legs are over theirs, by the bones that are paired; 0 where none are.
+func legs(ours, theirs *skeleton.Skeleton, from []int, x skeleton.Marks) float64 {
+	motion, _ := ours.Acts(x)
+	mine, other := 0.0, 0.0
+	for i, m := range motion {
+		if m != skeleton.Ankle || from[i] < 0 {
+			continue
+		}
+		l, ok := LimbOf(ours, i, motion, make([]r3.Vec, len(ours.Joints)))
+		if !ok || from[l.Root] < 0 || from[l.Middle] < 0 {
+			continue
+		}
+		for _, bone := range [][2]int{{l.Root, l.Middle}, {l.Middle, l.End}} {
+			mine += r3.Norm(r3.Sub(ours.Joints[bone[1]].Pos, ours.Joints[bone[0]].Pos))
+			other += r3.Norm(r3.Sub(theirs.Joints[from[bone[1]]].Pos, theirs.Joints[from[bone[0]]].Pos))
 		}
 	}
-	if n == 0 {
+	if other == 0 {
 		return 0
 	}
-	return hip/n - low
+	return mine / other
 }
 
 // footing finds when the feet of a motion stand, and holds ours there.

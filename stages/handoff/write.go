@@ -7,15 +7,16 @@ import (
 
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/bvh"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/weightfile"
 	"wisemarrow/studio"
 )
 
-// Write writes what is handed over. what is "glb" (mesh, skeleton, skin and motions),
-// "skeleton" (.gltf), "obj" (the mesh), "csv" or "json" (the weights, as float32 exactly); influences caps the weights of a
-// "glb" to 4 or 8, 0 keeps all.
+// Write writes what is handed over. what is "glb" (mesh, skeleton, skin and motions), "reel" (the same with the
+// test reel as its only motion), "bvh" (the reel as BVH), "skeleton" (.gltf), "obj" (the mesh), "csv" or "json"
+// (the weights, as float32 exactly); influences caps the weights of a "glb" to 4 or 8, 0 keeps all.
 func Write(w io.Writer, s *studio.State, what string, influences int) error {
 	switch what {
 	case "obj":
@@ -28,7 +29,12 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 			return studio.Wrong("there is no skeleton to hand over")
 		}
 		return gltf.EncodeSkeleton(w, s.Skeleton)
-	case "glb":
+	case "bvh":
+		if s.Skeleton == nil {
+			return studio.Wrong("there is no skeleton to hand over")
+		}
+		return bvh.Encode(w, s.Skeleton, s.TestReel().Clip(s.Skeleton, "test reel"))
+	case "glb", "reel":
 		if s.Mesh == nil {
 			return studio.Wrong("there is no mesh to hand over")
 		}
@@ -44,6 +50,12 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		if s.Skeleton != nil {
 			clips = studio.EachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton) })
 		}
+		if what == "reel" {
+			if s.Skeleton == nil {
+				return studio.Wrong("there is no skeleton that a reel could move")
+			}
+			clips = []*pose.Clip{s.TestReel().Clip(s.Skeleton, "test reel")}
+		}
 		err := gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips, Binding: s.Binding})
 		if errors.Is(err, gltf.ErrSeveralBinds) {
 			return studio.Wrong("%v", err)
@@ -58,7 +70,7 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		}
 		return weightfile.EncodeJSON(w, s.Weights, s.Mesh.World())
 	}
-	return studio.Wrong("there is no handoff %q; there are glb, skeleton, obj, csv and json", what)
+	return studio.Wrong("there is no handoff %q; there are glb, reel, bvh, skeleton, obj, csv and json", what)
 }
 
 // FileName returns the file name for a handoff of a character.
@@ -76,6 +88,10 @@ func FileName(character, what string) string {
 	switch what {
 	case "skeleton":
 		return fmt.Sprintf("%s_skeleton.gltf", string(name))
+	case "reel":
+		return fmt.Sprintf("%s_reel.glb", string(name))
+	case "bvh":
+		return fmt.Sprintf("%s_reel.bvh", string(name))
 	default:
 		return fmt.Sprintf("%s.%s", string(name), what)
 	}

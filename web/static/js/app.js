@@ -13,6 +13,7 @@ import * as bind from './tools/bind.js';
 import * as bindpose from './tools/bindpose.js';
 import * as handoff from './tools/handoff.js';
 import * as intake from './tools/intake.js';
+import * as motioncheck from './tools/motioncheck.js';
 import * as placement from './tools/placement.js';
 import * as weights from './tools/weights.js';
 import { chooseOn } from './tools/choosing.js';
@@ -25,7 +26,7 @@ import { loadTray, prepareTray, typed } from './tray.js';
 import { watch } from './work.js';
 
 // A stage is a module here, a template and a folder of the server.
-const stages = [intake, placement, axes, bindpose, bind, weights, handoff];
+const stages = [intake, placement, axes, bindpose, bind, weights, motioncheck, handoff];
 
 const $ = (id) => document.getElementById(id);
 const numerals = ['I', 'II', 'III', 'IV', 'V', 'VI', 'VII', 'VIII', 'IX'];

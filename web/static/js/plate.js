@@ -35,8 +35,10 @@ export class Plate {
     this.view.onpanes = (panes) => panes.forEach((p) => this.listen(p));
     this.view.onpanes(this.view.panes);
     this.measure = new Measure(this.view);
+    this.view.facing = (camera) => { this.skin?.bender.face(camera); this.beside.skin?.bender.face(camera); };
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); this.capsules.draw(); };
     on('pose', () => this.bend());
+    on('playing', () => this.view.coarse(store.playing));
     on('also along step axes', () => this.drawBones());
     on('vertices hand chosen map wire through bones finding probed would faces pieces normals', () => this.show());
     document.addEventListener('redraw', () => this.show());
@@ -178,7 +180,7 @@ export class Plate {
     const places = store.finding?.where;
     const through = store.through ?? Boolean(this.tool.through || (places && !places.joints?.length));
     const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces' || f.code === 'inside_out');
-    const look = { mode: how.mode ?? 0, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid };
+    const look = { mode: how.mode ?? 0, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid, bent: this.view.software && Boolean(this.tool.bent) };
     this.skin.show(look);
     this.beside.show(look);
     document.getElementById('backs').hidden = through || solid;

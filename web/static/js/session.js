@@ -40,6 +40,9 @@ export const store = {
   probed: null, // { vertex, movers }
   vertices: [], // that are chosen at the weights, ascending
   hand: 'pose', // what the pointer does there: pose, choose or paint
+  playing: false, // a reel plays
+  pulling: false, // at the motion check: a hand pulls joints and does not turn them
+  places: null, // of a fault that is shown: { vertices }
   painting: false, // strokes are on their way: what is stored is behind what is seen
   painted: false, // said when they have arrived
   axes: { all: true, size: 1 }, // which joints' axes are drawn, and how large
@@ -231,7 +234,7 @@ export function forgetLocal(kind) {
 
 const localStep = (which) => {
   const s = (which === 'undo' ? done : undone).at(-1);
-  return s && (s.kind !== 'pose' || ['weights', 'bindpose'].includes(store.stage)) ? s : null;
+  return s && (!['pose', 'hand'].includes(s.kind) || ['weights', 'bindpose', 'motion'].includes(store.stage)) ? s : null;
 };
 
 // next is what undo or redo would do, '' for nothing.

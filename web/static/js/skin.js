@@ -4,6 +4,7 @@
 import {
   BufferAttribute, BufferGeometry, Camera, Color, DataTexture, DoubleSide, FloatType, FrontSide, Group, LineBasicMaterial, LineSegments, Matrix4, Mesh, Points, Quaternion, RGBAFormat, Scene, ShaderMaterial, Vector3, Vector4, WebGLRenderTarget,
 } from 'three';
+import { Bender } from './bend.js';
 import { ink, leaderInk, stops } from './ink.js';
 
 const ramp = () => stops().map((s) => { const c = new Color(s); return new Vector3(c.r, c.g, c.b); });
@@ -17,6 +18,7 @@ const vertex = /* glsl */ `
 uniform sampler2D turns;
 uniform sampler2D inks;
 uniform bool bound;
+uniform bool more;
 uniform bool wide;
 uniform int mode;
 uniform int chosen;
@@ -26,6 +28,7 @@ uniform float size;
 uniform float rows;
 #endif
 attribute vec3 colour;
+#ifndef BENT
 attribute vec4 jointA;
 attribute vec4 weightA;
 attribute vec4 jointB;
@@ -34,10 +37,14 @@ attribute vec4 jointC;
 attribute vec4 weightC;
 attribute vec4 jointD;
 attribute vec4 weightD;
+#else
+attribute float share; // of the chosen joint
+#endif
 varying vec3 vColour;
 varying vec3 vNormal;
 varying vec3 vView;
 varying float vWeight;
+#ifndef BENT
 mat4 turnOf(float j) {
   int i = int(j + 0.5), k = 4 * (i % PER_ROW), r = i / PER_ROW;
   return mat4(texelFetch(turns, ivec2(k, r), 0), texelFetch(turns, ivec2(k + 1, r), 0), texelFetch(turns, ivec2(k + 2, r), 0), texelFetch(turns, ivec2(k + 3, r), 0));
@@ -81,15 +88,19 @@ void follow(vec4 joint, vec4 weight, inout Blend x) {
 #endif
   }
 }
+#endif
 void main() {
   vec4 p = vec4(position, 1.0);
   vec3 n = normal;
   vWeight = 0.0;
   vColour = colour;
+#ifdef BENT
+  vWeight = share;
+#else
   if (bound) {
     Blend x = Blend(mat4(0.0), 0.0, 0.0, vec4(0.0), vec4(0.0), vec4(0.0), true);
     follow(jointA, weightA, x);
-    follow(jointB, weightB, x);
+    if (more) follow(jointB, weightB, x);
     if (wide) { follow(jointC, weightC, x); follow(jointD, weightD, x); }
     mat4 m = x.m;
     float sum = x.sum;
@@ -108,6 +119,7 @@ void main() {
     n += nby;
     if (mode == 2) { int i = int(jointA.x + 0.5); vColour = sum > 0.0 ? texelFetch(inks, ivec2(i % PER_ROW, i / PER_ROW), 0).rgb : vec3(0.8, 0.1, 0.1); }
   }
+#endif
 #ifdef READ_BACK
   // Each vertex writes where it stands to a pixel of its own.
   vView = p.xyz;
@@ -189,7 +201,7 @@ export class Skin {
     this.turns = new DataTexture(new Float32Array(16), 4, 1, RGBAFormat, FloatType);
     this.inks = new DataTexture(new Float32Array(4), 1, 1, RGBAFormat, FloatType);
     this.shared = {
-      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, wide: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
+      turns: { value: this.turns }, inks: { value: this.inks }, bound: { value: false }, more: { value: true }, wide: { value: false }, mode: { value: 0 }, chosen: { value: -1 }, joints: { value: 1 }, size: { value: 7 },
     };
     this.material = new ShaderMaterial({
       vertexShader: vertex, fragmentShader: fragment, defines: {}, side: DoubleSide,
@@ -198,6 +210,7 @@ export class Skin {
       },
     });
     this.mesh = new Mesh(this.geometry(bundle.index), this.material);
+    this.bender = new Bender(this);
     this.mesh.frustumCulled = false;
     this.wire = new LineSegments(this.geometry(bundle.edge), this.flatMaterial('--ink', 0.34));
     this.wire.frustumCulled = false;
@@ -271,12 +284,23 @@ export class Skin {
     this.inks.needsUpdate = true;
     this.shared.inks.value = this.inks;
     this.shared.bound.value = true;
+    this.shared.more.value = this.needsMore();
+    this.bender.turn(this.bender.on, this.shared.chosen.value);
+    if (this.bender.on && this.matrices) this.bender.bend(this.matrices);
+  }
+
+  // needsMore tells whether any vertex follows more than four joints.
+  needsMore() {
+    const { width, value } = this.influences;
+    for (let v = 0; v < this.vertices; v++) for (let k = 4; k < width; k++) if (value[v * width + k] > 0) return true;
+    return false;
   }
 
   // repaint puts new influences of some vertices in place: { vertex, width, joint, value }, as core
   // paints them; joints is how many the skeleton has.
   repaint({ vertex, width, joint, value }, joints) {
     if (!vertex.length) return;
+    this.shared.more.value ||= width > 4;
     const t = this.influences;
     if (width > t.width) { // a wider table for all
       const wide = width > 8 ? 16 : 8, next = { width: wide, joint: new Float32Array(wide * this.vertices), value: new Float32Array(wide * this.vertices) };
@@ -387,6 +411,7 @@ export class Skin {
   dropWeights() {
     this.influences = null;
     this.shared.bound.value = false;
+    this.bender.turn(false, -1);
   }
 
   // setPose takes the skin matrices less the identity; the texture is made once per
@@ -400,12 +425,14 @@ export class Skin {
     }
     this.turns.image.data.set(matrices);
     this.turns.needsUpdate = true;
+    this.matrices = matrices;
+    if (this.bender.on) this.bender.bend(matrices);
   }
 
   // show sets how the surface is drawn: mode 0 its colours, 1 the chosen joint's
   // weights, 2 the leading joint. Of a solid surface nobody sees the backs, so
-  // they are not drawn.
-  show({ mode, chosen, through, wire, faded, solid }) {
+  // they are not drawn. bent: it may be bent on the processor.
+  show({ mode, chosen, through, wire, faded, solid, bent }) {
     this.shared.mode.value = mode;
     this.shared.chosen.value = chosen;
     const u = this.material.uniforms;
@@ -419,6 +446,7 @@ export class Skin {
       this.material.needsUpdate = true;
     }
     this.wire.visible = wire;
+    this.bender.turn(bent && mode < 2, mode === 1 ? chosen : -1);
   }
 
   // mark shows places: those of a finding, those that an operation would touch,

@@ -2,6 +2,7 @@
 // its own; draws only when something has changed.
 import { Box3, BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments, OrthographicCamera, PerspectiveCamera, Scene, Spherical, Vector3, WebGLRenderer } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
+import { software } from './bend.js';
 import { ink } from './ink.js';
 
 const directions = { front: [0, 0, 1], side: [1, 0, 0], top: [0, 1, 0], free: [0.5, 0.22, 1] };
@@ -13,6 +14,7 @@ export class Viewport {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true, powerPreference: 'high-performance' });
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.renderer.setClearAlpha(0);
+    this.software = software(this.renderer);
     this.scene = new Scene();
     this.panes = [];
     this.box = new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5));
@@ -74,6 +76,14 @@ export class Viewport {
       this.fit(p);
     }
     this.invalidate();
+  }
+
+  // coarse draws with fewer pixels where there is no graphics card, while something plays.
+  coarse(on) {
+    const ratio = Math.min(devicePixelRatio, 2) * (on && this.software ? 0.6 : 1);
+    if (ratio === this.renderer.getPixelRatio()) return;
+    this.renderer.setPixelRatio(ratio);
+    this.resize();
   }
 
   fit(p) {
@@ -172,6 +182,7 @@ export class Viewport {
       r.setScissor(x, y, e.width, e.height);
       if (whole) this.stand(p);
       this.before?.(p);
+      this.facing?.(p.camera);
       r.render(this.scene, p.camera);
     }
     if (whole) this.drawn(this);

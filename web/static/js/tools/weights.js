@@ -4,7 +4,6 @@ import { chooseAt } from '../plate.js';
 import { choose, chosenJoint, chosenNames, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
 import * as choosing from './choosing.js';
 import { swingJoint, swung, stillJoint } from './swing.js';
-import './bends.js';
 import './motion.js';
 import * as paint from './paint.js';
 
@@ -14,6 +13,7 @@ const kept = `pose/${store.id}`; // over a reload
 export const tool = {
   stage: 'weights',
   posed: true,
+  get bent() { return store.hand === 'pose'; },
   enter(plate) { tool.plate = plate; },
   leave() { paint.hideRing(); choosing.end(); stillJoint(); },
   get swung() { return swung(); },
@@ -43,10 +43,24 @@ export const tool = {
 };
 
 // turnChosen is what the dials do: turning the chosen joint about one of its own axes.
+// Joints that are chosen besides turn by as much, each about its own axis.
 export function turnChosen(axis, degrees) {
-  const i = store.chosen, angles = [...(store.pose.get(i) ?? [0, 0, 0])];
-  angles['xyz'.indexOf(axis)] = Math.round(10 * (((degrees + 540) % 360 + 360) % 360 - 180)) / 10;
-  pose(new Map(store.pose).set(i, angles), `pose of ${joints()[i].name}`);
+  const i = store.chosen, k = 'xyz'.indexOf(axis), map = new Map(store.pose);
+  const within = (d) => Math.round(10 * (((d + 540) % 360 + 360) % 360 - 180)) / 10;
+  const by = degrees - (store.pose.get(i)?.[k] ?? 0);
+  for (const j of [i, ...store.also]) {
+    const angles = [...(store.pose.get(j) ?? [0, 0, 0])];
+    angles[k] = limited(joints()[j], axis, within(j === i ? degrees : angles[k] + by));
+    map.set(j, angles);
+  }
+  pose(map, `pose of ${joints()[i].name}`);
+}
+
+// limited keeps an angle within the limits of a joint's motion about an axis, where that is wanted.
+function limited(j, axis, degrees) {
+  if (!tray.querySelector('[name=limits]')?.checked) return degrees;
+  const { aim, bend } = store.character.convention, l = { [bend]: j.bend, [aim.at(-1)]: j.twist }[axis] ?? j.aside;
+  return l && (l[0] || l[1]) ? Math.max(l[0], Math.min(l[1], degrees)) : degrees;
 }
 
 // pose changes the pose; undo takes it back.
