@@ -1,112 +1,15 @@
 package browser
 
 import (
-	"encoding/json"
-	"fmt"
-	"math"
-
-	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
-
-	"gonum.org/v1/gonum/num/quat"
-	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// HandAsked is what a person does to a pose: Do is "pull" or "mirror". Turns are about the joints' own axes,
-// x y z w.
-type HandAsked struct {
-	Do    string                `json:"do"`
-	Turns map[string][4]float64 `json:"turns"`
-	Move  [3]float64            `json:"move"`
-	Joint string                `json:"joint"`
-	To    [3]float64            `json:"to"`
-	Chain int                   `json:"chain"`
-	Held  map[string][3]float64 `json:"held"`
-	Whole bool                  `json:"whole"`
-}
-
-// Handed is the pose that comes of it, and how far the joint, and what is held, stay off, metres.
-type Handed struct {
-	Turns map[string][4]float64 `json:"turns"`
-	Move  [3]float64            `json:"move"`
-	Off   float64               `json:"off"`
-	Slid  float64               `json:"slid"`
-}
-
-// Hand poses a skeleton by hand.
-type Hand struct {
-	s      *skeleton.Skeleton
-	marks  skeleton.Marks
-	puller *pose.Puller
-}
-
-// NewHand prepares a skeleton.
-func NewHand(s *skeleton.Skeleton, marks skeleton.Marks) *Hand {
-	return &Hand{s, marks, pose.NewPuller(s, marks)}
-}
-
-// HandOf prepares the joints that a page has.
-func HandOf(joints []Joint, marks skeleton.Marks) (*Hand, error) {
+// HandOf prepares the joints that a page has for being posed by hand.
+func HandOf(joints []Joint, marks skeleton.Marks) (*pose.Hand, error) {
 	s, err := skeletonOf(joints)
 	if err != nil {
 		return nil, err
 	}
-	return NewHand(s, marks), nil
-}
-
-// Do does what is asked.
-func (h *Hand) Do(q HandAsked) (*Handed, error) {
-	p := pose.Pose{}
-	for name, t := range q.Turns {
-		x := quat.Number{Imag: t[0], Jmag: t[1], Kmag: t[2], Real: t[3]}
-		if n := quat.Abs(x); h.s.Index(name) < 0 || !(n > 1e-9) || math.IsInf(n, 0) {
-			return nil, fmt.Errorf("the turn of %q is none", name)
-		}
-		p[name] = geom.Normalise(x)
-	}
-	vec := func(v [3]float64) r3.Vec { return r3.Vec{X: v[0], Y: v[1], Z: v[2]} }
-	move, to := vec(q.Move), vec(q.To)
-	if !geom.Finite(move) || !geom.Finite(to) {
-		return nil, fmt.Errorf("%s is drawn to no place", q.Joint)
-	}
-	out := &Handed{}
-	switch q.Do {
-	case "mirror":
-		p = p.Mirrored(h.s, h.marks)
-		move.X = -move.X
-	case "pull":
-		held := map[string]r3.Vec{}
-		for name, at := range q.Held {
-			if held[name] = vec(at); !geom.Finite(held[name]) {
-				return nil, fmt.Errorf("%s is held at no place", name)
-			}
-		}
-		var err error
-		if p, move, out.Off, out.Slid, err = h.puller.Pull(p, move, pose.Pull{Joint: q.Joint, To: to, Chain: q.Chain, Held: held, Whole: q.Whole}); err != nil {
-			return nil, err
-		}
-	default:
-		return nil, fmt.Errorf("a pose is not done %q to; there are pull and mirror", q.Do)
-	}
-	out.Turns = map[string][4]float64{}
-	for name, t := range p {
-		out.Turns[name] = [4]float64{t.Imag, t.Jmag, t.Kmag, t.Real}
-	}
-	out.Move = [3]float64{move.X, move.Y, move.Z}
-	return out, nil
-}
-
-// DoJSON is Do for JSON in and out.
-func (h *Hand) DoJSON(asked string) (string, error) {
-	var q HandAsked
-	if err := json.Unmarshal([]byte(asked), &q); err != nil {
-		return "", fmt.Errorf("what is asked cannot be read: %w", err)
-	}
-	out, err := h.Do(q)
-	if err != nil {
-		return "", err
-	}
-	data, err := json.Marshal(out)
-	return string(data), err
+	return pose.NewHand(s, marks), nil
 }

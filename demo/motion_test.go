@@ -22,14 +22,16 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-func checked(t *testing.T, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights) *deform.Checked {
+func checked(t *testing.T, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, report *bind.Report) *deform.Checked {
 	t.Helper()
 	tris, _ := m.Triangles()
 	skin, err := deform.NewSkin(m.World(), tris, w, s, nil)
 	require.NoError(t, err)
 	o := pose.DefaultReel
 	o.Steps = 2
-	c, err := skin.Check(context.Background(), pose.NewReel(s, o), deform.CheckOptions{Cross: 8}, nil)
+	with := deform.CheckOptions{Cross: 8, Cover: o.Steps}
+	with.Body, with.Layers = report.Worn(m)
+	c, err := skin.Check(context.Background(), pose.NewReel(s, o), with, nil)
 	require.NoError(t, err)
 	require.Zero(t, c.Rest, "at rest the skin is exactly still")
 	return c
@@ -43,16 +45,16 @@ func TestTheReelTellsBindsApart(t *testing.T) {
 		name string
 		make func() (*mesh.Mesh, *skeleton.Skeleton)
 	}{{"Odile", func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.022) }}, {"Bram", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.03) }},
-		{"Sedge", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.02) }}, {"Plover", func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.016) }}, {"Kite-tail", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.03) }}} {
+		{"Sedge", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.02) }}, {"Plover", func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.016) }}, {"Kite-tail", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.03) }}, {"Tansy", func() (*mesh.Mesh, *skeleton.Skeleton) { return Tansy(0.02) }}} {
 		m, s := c.make()
-		auto, _, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
+		auto, report, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
 		require.NoError(t, err)
-		good := checked(t, m, s, auto)
+		good := checked(t, m, s, auto, report)
 		hard := bind.DefaultDistance
 		hard.Cap, hard.Smooth = 1, 0
 		whole, _, err := bind.Near(context.Background(), m, s, hard, nil)
 		require.NoError(t, err)
-		bad := checked(t, m, s, whole)
+		bad := checked(t, m, s, whole, report)
 		t.Logf("%s: %.2f automatic, worst %s of %s at %.2f of its limit; %.2f hard, %d over", c.name, good.Score, good.Faults[0].Kind, good.Faults[0].Pose, good.Faults[0].Times, bad.Score, bad.Over)
 		require.Zero(t, good.Over, "%s: %v", c.name, good.Faults[0])
 		require.Positive(t, bad.Over, c.name)
@@ -64,9 +66,9 @@ func TestTheReelTellsBindsApart(t *testing.T) {
 // list, with the joint that is to blame.
 func TestWhatWasSpoiledIsFoundFirst(t *testing.T) {
 	m, s := fingered(t)
-	w, _, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
+	w, report, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
 	require.NoError(t, err)
-	clean := checked(t, m, s, w)
+	clean := checked(t, m, s, w, report)
 	require.Zero(t, clean.Over, "%v", clean.Faults[0])
 	e := weights.Edit(w, nil, nil, 0)
 	at := func(name string) int32 { return int32(slices.Index(w.Joints, name)) }
@@ -82,7 +84,7 @@ func TestWhatWasSpoiledIsFoundFirst(t *testing.T) {
 			e.Set(int32(v), at("spine_3"), 1) // a stiff armpit
 		}
 	}
-	c := checked(t, m, s, e.Weights())
+	c := checked(t, m, s, e.Weights(), report)
 	require.Equal(t, 3, c.Over)
 	named := map[string]string{} // the joint to blame, by kind
 	for _, f := range c.Faults[:3] {

@@ -87,5 +87,5 @@ test('ten tabs of two characters work, and each hears of changes', async ({ page
   await expect(last.locator('.saying')).toContainText('Turned 0 faces');
   const { head } = await (await last.request.get(`/api/characters/${ids[1]}`)).json();
   await last.request.post(`/api/characters/${ids[1]}/undo`, { data: { base: head } });
-  await expect.poll(() => marrow(last, (m) => m.store.character.head)).not.toBe(head);
+  await expect.poll(() => marrow(last, (m) => m.store.character.head), { timeout: 60_000 }).not.toBe(head);
 });

@@ -71,6 +71,14 @@ test('draw them', async ({ page }) => {
   await shot(page, 'paint');
   await marrow(page, (m) => m.set({ hand: 'pose' }));
   await page.keyboard.press('7');
+  await page.locator('#try button').click();
+  await expect(page.locator('#worst .places li').first()).toBeVisible({ timeout: 60_000 });
+  await page.locator('#worst .places li button').first().click();
+  await page.locator('#worst').evaluate((t) => t.scrollIntoView({ block: 'center' }));
+  await shot(page, 'motion');
+  await page.goto(`${page.url().split('/').slice(0, 5).join('/')}/score`);
+  await shot(page, 'score');
+  await open(page, 'Odile', 'handoff');
   await marrow(page, (m) => m.set({ chosen: -1 }));
   await shot(page, 'handoff');
   await page.evaluate(() => { document.documentElement.dataset.theme = 'dark'; dispatchEvent(new Event('themechange')); });

@@ -162,32 +162,3 @@ test('the maps tell how many, how far and what is wrong; a table of weights come
   await expect(page.locator('[role=status]').filter({ hasText: 'Took weights from weights.csv: 1 vertex changed' }).first()).toBeVisible();
   expect(wrong).toEqual([]);
 });
-
-test('a motion check leads to what is wrong, and its remedy is seen in the numbers', async ({ page }) => {
-  const wrong = errors(page);
-  const id = await bound(page, 'Odile', 'Bent');
-  await choose(page, 'hand_l');
-  await page.keyboard.press('f');
-  await page.locator('#choice').getByRole('button', { name: 'Choose', exact: true }).click(); // by its share
-  await expect.poll(() => marrow(page, (m) => m.store.vertices.length)).toBeGreaterThan(20);
-  const { head } = await (await page.request.get(`/api/characters/${id}`)).json();
-  const list = await marrow(page, (m) => m.store.vertices.join());
-  const r = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'set_weights', params: { joint: 'shank_r', vertices: list, value: 0.5 }, base: head } });
-  expect(r.ok()).toBe(true);
-  await page.reload();
-  await page.waitForSelector('body[data-ready]');
-  await page.locator('[data-bends]').click();
-  await expect(page.locator('#bends .places li').first()).toBeVisible({ timeout: 60_000 });
-  const first = page.locator('#bends .places li', { hasText: 'moves what is another’s' }).first();
-  await first.locator('button').first().click();
-  expect(await marrow(page, (m) => [m.store.character.joints[m.store.chosen].name, m.store.pose.size, m.store.vertices.length > 0])).toEqual(['shank_r', 1, true]);
-  const says = page.locator('#bends output');
-  const over = Number(/(\d+) over theirs/.exec(await says.textContent())[1]);
-  expect(over).toBeGreaterThan(0);
-  await first.getByRole('button', { name: 'Take them away from shank_r' }).click();
-  await expect(says).toContainText('Bend again');
-  await page.locator('[data-bends]').click();
-  await expect(says).toContainText(`${over} over.`, { timeout: 60_000 }); // as it was before
-  expect(Number(/(\d+) over theirs/.exec(await says.textContent())[1])).toBeLessThanOrEqual(over);
-  expect(wrong).toEqual([]);
-});

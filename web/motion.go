@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"time"
 
-	"wisemarrow/browser"
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
 	"wisemarrow/core/mesh"
@@ -76,12 +75,12 @@ func (s *site) reelView(w http.ResponseWriter, r *http.Request) {
 
 // hand does to a pose what core does in the page, where that does not run.
 func (s *site) hand(w http.ResponseWriter, r *http.Request) {
-	var q browser.HandAsked
+	var q pose.HandAsked
 	s.look(w, r, &q, func(state *studio.State) (any, error) {
 		if state.Skeleton == nil {
 			return nil, studio.Wrong("there is no skeleton yet")
 		}
-		out, err := browser.NewHand(state.Skeleton, state.Settings.Marks).Do(q)
+		out, err := pose.NewHand(state.Skeleton, state.Settings.Marks).Do(q)
 		if err != nil {
 			return nil, studio.Wrong("%v", err)
 		}

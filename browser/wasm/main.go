@@ -11,12 +11,13 @@ import (
 	"unsafe"
 
 	"wisemarrow/browser"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 )
 
 func main() {
 	var desk *browser.Desk
-	var hand *browser.Hand
+	var hand *pose.Hand
 	handOf := "" // the joints that it is for
 	at := func() (*browser.Desk, error) {
 		if desk == nil {

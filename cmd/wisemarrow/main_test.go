@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
@@ -508,6 +509,13 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 		scores = append(scores, s)
 	}
 	require.Less(t, scores[0], scores[3], "hard weights bend worse")
+	// Three binds of one character are ranked as the eye ranks them: evened, by distance, hard.
+	code, _, errs := command(t, "bind", at("mesh.obj"), "--skeleton", at("skeleton.gltf"), "-o", at("tight.glb"), "--method", "near", "--falloff", "10")
+	require.Contains(t, []int{0, 1}, code, errs)
+	code, out, errs := command(t, "test", at("near.glb"), at("tight.glb"), at("auto.glb"), "--steps", "1", "--reel", "ranges", "--worst", "1", "--report", at("rank.json"))
+	require.Equal(t, 1, code, errs)
+	first, second, third := strings.Index(out, "1. "+at("auto.glb")), strings.Index(out, "2. "+at("tight.glb")), strings.Index(out, "3. "+at("near.glb"))
+	require.True(t, first >= 0 && second > first && third > second, out)
 	for _, args := range [][]string{
 		{"smooth", at("auto.glb"), "--passes", "2"}, {"mirror", at("auto.glb"), "--from", "right", "--tolerance", "0.02"}, {"set", at("auto.glb"), "--joints", "head", "--vertices", "0-9", "--value", "0.3"},
 		{"drop", at("auto.glb"), "--below", "0.1"}, {"cap", at("auto.glb"), "--influences", "2"}, {"harden", at("auto.glb"), "--steps", "4"}, {"hand", at("auto.glb"), "--joints", "forearm_l", "--to", "upper_arm_l"},

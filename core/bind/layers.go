@@ -117,6 +117,22 @@ func (r *Report) Lying(m *mesh.Mesh) (body [][3]int32, layers [][]int32) {
 	return body, layers
 }
 
+// closeLayer is how far, over the height, what lies on a body may be from it; a lantern in a hand is farther.
+const closeLayer = 0.06
+
+// Worn is Lying without the layers that do not lie on the body, as what is held in a hand: these hit it in many a
+// pose, and nothing is wrong with the bind.
+func (r *Report) Worn(m *mesh.Mesh) (body [][3]int32, layers [][]int32) {
+	body, all := r.Lying(m)
+	height := geom.BoxOf(m.World()).Size().Y
+	for i, l := range r.Layers {
+		if l.Farthest <= closeLayer*height {
+			layers = append(layers, all[i])
+		}
+	}
+	return body, layers
+}
+
 // Relayered measures the layers of a report anew for weights that were changed. how says what
 // the pieces of some parts go as now, by the names of the parts; the others as they went. b is
 // the poses that the skin was bound in.

@@ -38,11 +38,11 @@ var faultLimits = map[string]float64{
 	FaultSpill:   0.65,  // of what a bone reaches about itself
 	FaultStretch: 10,    // times the length at rest
 	FaultCrush:   40,    // times shorter than at rest
-	FaultPinch:   0.75,  // of the height, length of the crease
+	FaultPinch:   0.003, // of the area, in creases
 	FaultFlip:    0.03,  // of the area
 	FaultVolume:  1.1,   // of the limb's volume
-	FaultCross:   0.1,   // of the area
-	FaultThrough: 0.005, // of the layer's vertices
+	FaultCross:   0.15,  // of the area
+	FaultThrough: 0.03,  // of the layers' vertices
 }
 
 // FaultLimit is the limit of a kind of fault and what it is a share of.

@@ -486,7 +486,7 @@ func (c *checking) alongEdges(w *scratch) (out []Fault) {
 	long, short := top{n: few + 1}, top{n: few + 1}
 	var over, under []extreme
 	var crease []int32
-	length, deepest, sharp := 0.0, 0.0, int32(-1)
+	folded, deepest, sharp := 0.0, 0.0, int32(-1)
 	for i := range c.edges {
 		e := &c.edges[i]
 		if e.rest <= c.short || !w.moved[e.v[0]] && !w.moved[e.v[1]] {
@@ -509,7 +509,7 @@ func (c *checking) alongEdges(w *scratch) (out []Fault) {
 			a, b := w.normals[e.tri[0]], w.normals[e.tri[1]]
 			if dot := r3.Dot(a, b); dot < 0 {
 				if cos := dot / math.Sqrt(r3.Norm2(a)*r3.Norm2(b)); cos < pinched {
-					length += e.rest
+					folded += (math.Sqrt(r3.Norm2(c.normals[e.tri[0]])) + math.Sqrt(r3.Norm2(c.normals[e.tri[1]]))) / 6 // a third of each face
 					crease = append(crease, e.v[0], e.v[1])
 					if -cos > deepest {
 						deepest, sharp = -cos, e.v[0]
@@ -522,7 +522,7 @@ func (c *checking) alongEdges(w *scratch) (out []Fault) {
 	out = append(out, c.together(FaultCrush, under, short, few, w)...)
 	if sharp >= 0 {
 		slices.Sort(crease)
-		out = append(out, *c.fault(FaultPinch, length/c.height, sharp, w, slices.Compact(crease), c.shared(sharp, nil)))
+		out = append(out, *c.fault(FaultPinch, folded/c.area, sharp, w, slices.Compact(crease), c.shared(sharp, nil)))
 	}
 	return out
 }
@@ -670,13 +670,17 @@ func (c *checking) crossings(w *scratch) (*Fault, bool) {
 	return c.fault(FaultCross, area/c.area, at, w, slices.Compact(where), c.shared(at, nil)), !all
 }
 
-// through is the share of a layer's vertices that come to lie under the skin.
+// through is the most of a layer that comes to lie under the skin, as a share of the vertices of all layers.
 func (c *checking) through(w *scratch) *Fault {
 	if c.layers == nil {
 		return nil
 	}
 	var worst *Fault
-	for k, under := range c.layers.under(w.posed) {
+	all := 0
+	for _, l := range c.o.Layers {
+		all += len(l)
+	}
+	for _, under := range c.layers.under(w.posed) {
 		if len(under) == 0 {
 			continue
 		}
@@ -685,7 +689,7 @@ func (c *checking) through(w *scratch) *Fault {
 		for i, u := range under {
 			where[i] = u.vertex
 		}
-		size := float64(len(under)) / float64(max(1, len(c.o.Layers[k])))
+		size := float64(len(under)) / float64(max(1, all))
 		if f := c.fault(FaultThrough, size, deepest.vertex, w, where, c.shared(deepest.vertex, nil)); worst == nil || f.Times > worst.Times {
 			worst = f
 		}

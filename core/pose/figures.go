@@ -219,7 +219,14 @@ func (b *reeling) figures() {
 	if len(trunk) > 1 {
 		b.figure("bow", func(share float64) (Pose, r3.Vec) {
 			p := Pose{}
-			for _, i := range trunk {
+			most := 60.0 // degrees of the whole spine
+			if b.lying {
+				most = 25
+			}
+			for _, i := range spine {
+				b.turn(p, i, "bend", math.Min(18, most/float64(len(spine)))*share)
+			}
+			for _, i := range neck {
 				b.turn(p, i, "bend", 18*share)
 			}
 			return p, r3.Vec{}

@@ -2,6 +2,9 @@
 // bound GLB in a pose, for the browser tests to compare with.
 //
 //	bent FILE.glb '{"joint": [x, y, z] degrees, …}' [SHARE OF DUAL QUATERNIONS]
+//	bent FILE.glb '[frame, …]'
+//
+// The second is of the first motion of the file.
 package main
 
 import (
@@ -9,6 +12,7 @@ import (
 	"fmt"
 	"os"
 	"strconv"
+	"strings"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/pose"
@@ -32,6 +36,9 @@ func run(path, angles string, more []string) error {
 	scene, err := gltf.Decode(f, nil, reading.Default)
 	if err != nil {
 		return err
+	}
+	if strings.HasPrefix(angles, "[") {
+		return frames(scene, angles)
 	}
 	var list map[string][3]float64
 	if err := json.Unmarshal([]byte(angles), &list); err != nil {
@@ -58,4 +65,22 @@ func run(path, angles string, more []string) error {
 		}
 	}
 	return json.NewEncoder(os.Stdout).Encode(map[string]any{"positions": places(), "linear": linear, "height": scene.Mesh.Measure().Height})
+}
+
+func frames(scene *gltf.Scene, list string) error {
+	var which []int
+	if err := json.Unmarshal([]byte(list), &which); err != nil {
+		return err
+	}
+	clip := scene.Clips[0]
+	var out [][][3]float64
+	for _, f := range which {
+		turns, move := clip.At(f)
+		var places [][3]float64
+		for _, p := range deform.Bound(scene.Mesh.Points, scene.Weights, scene.Skeleton, turns, scene.Binding) {
+			places = append(places, [3]float64{p.X + move.X, p.Y + move.Y, p.Z + move.Z})
+		}
+		out = append(out, places)
+	}
+	return json.NewEncoder(os.Stdout).Encode(map[string]any{"frames": out, "count": clip.Frames(), "step": clip.Step, "height": scene.Mesh.Measure().Height})
 }

@@ -14,7 +14,7 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, New: func() studio.Operation { return &BestBind{Take: "best"} }},
+		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, New: func() studio.Operation { return &BestBind{Take: "best", Steps: studio.Usual.Steps} }},
 	)
 }
 
@@ -35,8 +35,9 @@ var Ways = []struct {
 // BestBind binds in several ways on copies, tries each in the usual reel, keeps every one that could be made
 // with its score, and takes the best: whole, or by joint ("joints"), or none ("none").
 type BestBind struct {
-	Ways []string `json:"ways,omitempty"` // none is all
-	Take string   `json:"take"`
+	Ways  []string `json:"ways,omitempty"` // none is all
+	Take  string   `json:"take"`
+	Steps int      `json:"steps"` // frames from rest to an end, of the reel
 }
 
 // bestName is what the kept results are called.
@@ -54,6 +55,11 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	if !slices.Contains([]string{"best", "joints", "none"}, o.Take) {
 		return s, studio.Outcome{}, studio.Wrong(`what is taken is "best", "joints" or "none", not %q`, o.Take)
 	}
+	asked := studio.Usual
+	asked.Steps = o.Steps
+	if err := CheckAsked(&s, asked); err != nil {
+		return s, studio.Outcome{}, err
+	}
 	ways := Ways
 	if len(o.Ways) > 0 {
 		ways = nil
@@ -68,7 +74,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	var done []tried
 	out := studio.Outcome{}
 	try := func(name string, state studio.State, k int) error {
-		sheet, err := Measure(ctx, &state, studio.Usual, func(share float64) { progress("Trying "+name, (float64(k)+0.5+share/2)/float64(len(ways)+1)) })
+		sheet, err := Measure(ctx, &state, asked, func(share float64) { progress("Trying "+name, (float64(k)+0.5+share/2)/float64(len(ways)+1)) })
 		if err != nil {
 			return err
 		}
@@ -138,7 +144,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		state := done[best].state
 		state.Weights = w
 		state.Kept = s.Kept
-		mixed, err := Measure(ctx, &state, studio.Usual, nil)
+		mixed, err := Measure(ctx, &state, asked, nil)
 		if err != nil {
 			return s, out, err
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
@@ -79,7 +80,7 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 	o := deform.CheckOptions{Cross: crossEvery}
 	if s.Bind != nil && len(s.Bind.Report.Layers) > 0 {
 		o.Cover = max(1, a.Steps) // the ends
-		o.Body, o.Layers = s.Bind.Report.Lying(s.Mesh)
+		o.Body, o.Layers = s.Bind.Report.Worn(s.Mesh)
 	}
 	checked, err := skin.Check(ctx, reel, o, progress)
 	if err != nil {
@@ -170,6 +171,8 @@ func said(s *studio.Sheet) string {
 // Place is a fault of a sheet, with what may mend it.
 type Place struct {
 	deform.Fault
+	By       string           `json:"by"`               // who is to blame, in words
+	Advice   string           `json:"advice,omitempty"` // what no operation here mends
 	Remedies []finding.Remedy `json:"remedies"`
 }
 
@@ -183,9 +186,39 @@ func Places(s *studio.State) []Place {
 		return out
 	}
 	for _, f := range s.Sheet.Faults[:min(len(s.Sheet.Faults), MostPlaces)] {
-		out = append(out, Place{f, remedies(s, f)})
+		out = append(out, Place{f, by(s, f), advice(f), remedies(s, f)})
 	}
 	return out
+}
+
+// by says who is to blame for a fault.
+func by(s *studio.State, f deform.Fault) string {
+	if len(f.Blame) == 0 {
+		if int(f.Vertex) < len(s.Weights.Of) && len(s.Weights.Of[f.Vertex]) == 0 {
+			return "No joint moves it: it has no weights and stays behind."
+		}
+		return "By the joints beside its own."
+	}
+	var list []string
+	for _, b := range f.Blame {
+		if b.Share >= 0.005 {
+			list = append(list, fmt.Sprintf("%s %.0f %%", b.Joint, 100*b.Share))
+		}
+	}
+	return "By " + strings.Join(list, ", ") + "."
+}
+
+// advice is what helps where the weights are not to blame.
+func advice(f deform.Fault) string {
+	switch f.Kind {
+	case deform.FaultPinch, deform.FaultFlip:
+		return "If smoothing does not help, the mesh lacks rings of vertices to fold along: back to the modeller, with the sheet's picture."
+	case deform.FaultVolume:
+		if strings.Contains(f.Pose, " twist ") {
+			return "A twist joint in the middle of the bone would share the turn."
+		}
+	}
+	return ""
 }
 
 // remedies are operations that may mend a fault; the same measure says whether they did.

@@ -100,11 +100,11 @@ func what(kind string) string {
 	case deform.FaultCrush:
 		return "times shorter than at rest"
 	case deform.FaultPinch:
-		return "crease over the height"
+		return "of the area, in creases"
 	case deform.FaultFlip, deform.FaultCross:
 		return "of the area"
 	case deform.FaultVolume:
 		return "of the limb's volume"
 	}
-	return "of the layer's vertices"
+	return "of the layers' vertices"
 }

@@ -28,7 +28,7 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	found := studio.CheckOnly(&s, "motion")
 	require.Len(t, found, 1)
 	require.Equal(t, "motion_untried", found[0].Code)
-	s = studiotest.Do(t, s, "check_motion", `{}`)
+	s = studiotest.Do(t, s, "check_motion", `{"steps":2}`)
 	clean := s.Sheet
 	require.Zero(t, clean.Over, "%v", clean.Faults[0])
 	require.Zero(t, clean.Rest)
@@ -41,7 +41,7 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	require.True(t, spoiled.Sheet.Stale)
 	require.Nil(t, spoiled.Bind.Score, "the score was of other weights")
 	require.Equal(t, "motion_stale", studio.CheckOnly(&spoiled, "motion")[0].Code)
-	spoiled = studiotest.Do(t, spoiled, "check_motion", `{}`)
+	spoiled = studiotest.Do(t, spoiled, "check_motion", `{"steps":2}`)
 	require.Equal(t, clean.Score, spoiled.Sheet.Before.Score)
 	require.Greater(t, spoiled.Sheet.Score, clean.Score)
 	first := motion.Places(&spoiled)[0]
@@ -56,7 +56,7 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	params, err := json.Marshal(first.Remedies[0].Params)
 	require.NoError(t, err)
 	mended := studiotest.Do(t, spoiled, first.Remedies[0].Op, string(params))
-	mended = studiotest.Do(t, mended, "check_motion", `{}`)
+	mended = studiotest.Do(t, mended, "check_motion", `{"steps":2}`)
 	require.Equal(t, spoiled.Sheet.Over, mended.Sheet.Before.Over)
 	require.Zero(t, mended.Sheet.Over, "%v", mended.Sheet.Faults[0])
 	require.Less(t, mended.Sheet.Score, spoiled.Sheet.Score)
@@ -105,7 +105,7 @@ func TestPosesAreKept(t *testing.T) {
 func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 	s := studiotest.Bound(t)
 	s = studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))))
-	best := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"]}`)
+	best := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"],"steps":1}`)
 	require.Zero(t, best.Sheet.Over)
 	require.Positive(t, best.Sheet.Before.Over)
 	require.NotNil(t, best.Bind.Score)
@@ -113,9 +113,9 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 	for _, k := range best.Kept {
 		require.NotNil(t, k.Result.Score, k.Name)
 	}
-	none := studiotest.Do(t, s, "best_bind", `{"ways":["automatic"],"take":"none"}`)
+	none := studiotest.Do(t, s, "best_bind", `{"ways":["automatic"],"take":"none","steps":1}`)
 	require.Equal(t, s.Weights, none.Weights)
-	joints := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"],"take":"joints"}`)
+	joints := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"],"take":"joints","steps":1}`)
 	require.Zero(t, joints.Sheet.Over)
 	require.LessOrEqual(t, joints.Sheet.Score, best.Sheet.Score+1e-9)
 	for _, list := range joints.Weights.Of {
@@ -125,7 +125,7 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 		}
 		require.InDelta(t, 1, sum, 1e-6)
 	}
-	for _, bad := range []string{`{"ways":["magic"]}`, `{"take":"all"}`} {
+	for _, bad := range []string{`{"ways":["magic"]}`, `{"take":"all"}`, `{"steps":0}`} {
 		_, _, err := studiotest.Try(s, "best_bind", bad)
 		require.True(t, studio.IsInput(err), bad)
 	}

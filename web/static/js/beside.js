@@ -3,15 +3,24 @@
 import { getBuffer } from './api.js';
 import { openBundle } from './bundle.js';
 import { recordsOf } from './pose.js';
-import { set, store } from './session.js';
+import { on, set, store } from './session.js';
 import { Skin } from './skin.js';
 import { tableOf } from './weights.js';
+
+const tray = document.getElementById('tray');
 
 export class Beside {
   constructor(plate) {
     this.plate = plate;
     this.name = '';
     this.skin = null;
+    tray.addEventListener('click', (e) => {
+      const b = e.target.closest('[data-beside]');
+      if (b) this.open(b.getAttribute('aria-pressed') === 'true' ? '' : b.dataset.beside);
+    });
+    const pressed = () => { for (const b of tray.querySelectorAll('[data-beside]')) b.setAttribute('aria-pressed', b.dataset.beside === store.beside); };
+    on('beside character', pressed);
+    document.addEventListener('trayloaded', pressed);
   }
 
   // open shows a kept result beside; "" ends it.

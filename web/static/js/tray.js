@@ -15,14 +15,15 @@ export const forms = new Map();
 
 const fieldKey = (f) => `${f.form?.dataset.op ?? f.form?.id}/${f.name}`;
 
-// typed returns what was changed by hand and not sent.
-export function typed() {
+// typed returns what was changed by hand and not sent; with all also what only says how things are shown
+// (in [data-view]), which is kept when the panel comes anew but is nothing to be lost.
+export function typed(all = false) {
   const out = new Map();
-  for (const f of tray.querySelectorAll('input[name], select[name]')) if (f.dataset.touched) out.set(fieldKey(f), f.type === 'checkbox' ? f.checked : f.value);
+  for (const f of tray.querySelectorAll('input[name], select[name]')) if (all ? f.dataset.touched : f.dataset.touched === '1') out.set(fieldKey(f), f.type === 'checkbox' ? f.checked : f.value);
   return out;
 }
 
-tray.addEventListener('input', (e) => { if (e.target.name) e.target.dataset.touched = '1'; });
+tray.addEventListener('input', (e) => { if (e.target.name) e.target.dataset.touched = e.target.closest('[data-view]') ? 'view' : '1'; });
 
 // prepareTray loads the panel for a character that is about to be shown.
 export async function prepareTray(character, news) {
@@ -51,7 +52,7 @@ function put(html) {
   fresh++;
   const same = tray.dataset.stage === store.stage;
   if (html !== shown || !same) {
-    const keep = typed(), top = tray.scrollTop, focus = focused();
+    const keep = typed(true), top = tray.scrollTop, focus = focused();
     const open = new Set([...tray.querySelectorAll('details[open]:not(.group) > summary')].map((d) => d.textContent));
     shown = html;
     tray.innerHTML = html;
@@ -60,7 +61,7 @@ function put(html) {
       const v = keep.get(fieldKey(f));
       if (v === undefined) continue;
       if (f.type === 'checkbox') f.checked = v; else f.value = v;
-      f.dataset.touched = '1';
+      f.dataset.touched = f.closest('[data-view]') ? 'view' : '1';
     }
     for (const form of tray.querySelectorAll('form[data-op]')) form.params = () => paramsOf(form);
     foldable();

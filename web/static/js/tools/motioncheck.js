@@ -228,8 +228,7 @@ function places() {
     to.innerHTML = '<b></b><small></small>';
     to.firstChild.textContent = kinds[p.kind];
     to.lastChild.textContent = p.pose;
-    const blame = p.blame?.map((x) => `${x.joint} ${(100 * x.share).toFixed(0)} %`).join(', ') ?? '';
-    to.title = `${p.times.toFixed(2)} of its limit; ${blame}${p.also ? `; also ${p.also.map((a) => `${a.kind} ${a.times.toFixed(2)}, ${a.pose}`).join('; ')}` : ''}`;
+    to.title = `${p.times.toFixed(2)} of its limit${p.also ? `; also ${p.also.map((a) => `${a.kind} ${a.times.toFixed(2)}, ${a.pose}`).join('; ')}` : ''}`;
     to.addEventListener('click', () => lead(p));
     const times = document.createElement('span');
     times.className = 'times';
@@ -237,7 +236,7 @@ function places() {
     li.append(to, times);
     const by = document.createElement('p');
     by.className = 'hint';
-    by.textContent = blame ? `By ${blame}` : '';
+    by.textContent = p.advice && p.times > 1 ? `${p.by} ${p.advice}` : p.by;
     li.append(by);
     const acts = document.createElement('div');
     for (const m of p.remedies ?? []) {

@@ -116,14 +116,6 @@ function hands() { for (const r of tray.querySelectorAll('[name=hand]')) r.check
 on('hand', () => { hands(); paint.panel(); tool.plate?.turner(); });
 document.addEventListener('trayloaded', hands);
 
-tray.addEventListener('click', (e) => {
-  const b = e.target.closest('[data-beside]');
-  if (b) tool.plate.beside.open(b.getAttribute('aria-pressed') === 'true' ? '' : b.dataset.beside);
-});
-const pressed = () => { for (const b of tray.querySelectorAll('[data-beside]')) b.setAttribute('aria-pressed', b.dataset.beside === store.beside); };
-on('beside character', pressed);
-document.addEventListener('trayloaded', pressed);
-
 const blendable = () => { for (const b of tray.querySelectorAll('[data-blend=chosen]')) b.disabled = !chosenJoint(); };
 on('chosen also character stage', blendable);
 tray.addEventListener('click', (e) => {
