@@ -63,15 +63,8 @@ func (a Arrays) Desk(edges []uint32, rules Rules) (*Desk, error) {
 	}
 	d := &Desk{Skin: skin, net: net, s: s, rules: rules}
 	locked := make([]bool, len(w.Joints))
-	partner := make([]int32, len(w.Joints))
 	for k, name := range w.Joints {
 		locked[k] = slices.Contains(rules.Locked, name)
-		partner[k] = int32(k)
-		if i := s.Index(name); i >= 0 && rules.Partner[i] >= 0 && rules.Partner[i] < len(s.Joints) {
-			if p := slices.Index(w.Joints, s.Joints[rules.Partner[i]].Name); p >= 0 {
-				partner[k] = int32(p)
-			}
-		}
 	}
 	if len(rules.Closed) > 0 {
 		d.open = make([]bool, len(points))
@@ -84,10 +77,45 @@ func (a Arrays) Desk(edges []uint32, rules Rules) (*Desk, error) {
 			}
 		}
 	}
-	d.sides = weights.Sides{Plane: rules.Plane, Partner: partner}
 	d.e = weights.Edit(w, locked, d.open, rules.Cap)
-	d.e.Heir = weights.Heirs(w.Joints, s, rules.Deforms)
+	d.columns()
 	return d, nil
+}
+
+// columns works out what goes by the columns of weights.
+func (d *Desk) columns() {
+	partner := make([]int32, len(d.e.Joints))
+	for k, name := range d.e.Joints {
+		partner[k] = int32(k)
+		if p := slices.Index(d.e.Joints, d.partnerOf(name)); p >= 0 {
+			partner[k] = int32(p)
+		}
+	}
+	d.sides = weights.Sides{Plane: d.rules.Plane, Partner: partner}
+	d.e.Heir = weights.Heirs(d.e.Joints, d.s, d.rules.Deforms)
+}
+
+// partnerOf is the joint on the other side of one, "" for none.
+func (d *Desk) partnerOf(name string) string {
+	i := d.s.Index(name)
+	if i < 0 || d.rules.Partner[i] < 0 || d.rules.Partner[i] >= len(d.s.Joints) {
+		return ""
+	}
+	return d.s.Joints[d.rules.Partner[i]].Name
+}
+
+// column gives a joint that has no weights yet a column, as the server does.
+func (d *Desk) column(name string) error {
+	if slices.Contains(d.e.Joints, name) {
+		return nil
+	}
+	if d.s.Index(name) < 0 {
+		return fmt.Errorf("there is no joint %q", name)
+	}
+	d.e.Joints = append(slices.Clip(d.e.Joints), name)
+	d.e.Locked = append(slices.Clip(d.e.Locked), false)
+	d.columns()
+	return nil
 }
 
 // Begin begins a stroke with a brush as JSON; chosen limits it to those vertices, nil is all.
@@ -105,8 +133,15 @@ func (d *Desk) Begin(brush string, chosen []uint32) error {
 			}
 		}
 	}
-	if b.Mode != weights.BrushEven && slices.Index(d.e.Joints, b.Joint) < 0 {
-		return fmt.Errorf("%q has no weights yet that could be painted here: give it some by number first", b.Joint)
+	if b.Mode != weights.BrushEven {
+		if err := d.column(b.Joint); err != nil {
+			return err
+		}
+		if partner := d.partnerOf(b.Joint); b.Both && partner != "" {
+			if err := d.column(partner); err != nil {
+				return err
+			}
+		}
 	}
 	var err error
 	d.stroke, err = weights.NewStroke(b, d.e, d.net, d.sides)

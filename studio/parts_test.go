@@ -33,6 +33,8 @@ func TestEveryPartComesBackAsItWasLeft(t *testing.T) {
 	s = studiotest.Do(t, s, "keep_result", `{"name":"first/of its kind"}`)
 	m, x, ch := studiotest.Begun(t, s)
 	for _, step := range [][2]string{
+		{"save_pose", `{"name":"wave","turns":{"forearm_l":[0,0.31,0.1,0.9]},"move":[0,0.1,0]}`},
+		{"check_motion", `{"steps":1,"joints":["forearm_l","shank_l"]}`},
 		{"move_joint", `{"joint":"forearm_l","to":[0.4123456789,1.1,0.05]}`},
 		{"mark_parts", `{"parts":["hat"],"hidden":true}`},
 		{"rename_joint", `{"joint":"shank_l","name":"calf_l"}`},
@@ -53,6 +55,8 @@ func TestEveryPartComesBackAsItWasLeft(t *testing.T) {
 	now, err := x.Load(context.Background(), m.Past[m.Head()-1])
 	require.NoError(t, err)
 	require.Contains(t, now.Kept[0].Weights.Joints, "calf_l", "a kept result follows names")
+	require.True(t, now.Sheet.Stale, "a sheet is of before what changed")
+	require.Equal(t, []string{"forearm_l"}, now.Poses[0].Joints)
 	require.NotContains(t, now.Kept[0].Weights.Joints, "hand_r", "and joints that are removed")
 	require.Equal(t, len(now.Mesh.Points), len(now.Kept[0].Weights.Of))
 }

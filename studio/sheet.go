@@ -52,7 +52,8 @@ type Sheet struct {
 	Faults   []deform.Fault `json:"faults"` // frames are of the reel with its ways back
 	Crossed  int            `json:"crossed"`
 	Cut      bool           `json:"cut,omitempty"`
-	Layers   int            `json:"layers"` // that were looked through
+	Layers   int            `json:"layers"`         // that were looked through
+	Left     int            `json:"left,omitempty"` // ends of ranges that were not tried, for there are too many joints
 	// Stale: what was measured has changed since.
 	Stale  bool   `json:"stale,omitempty"`
 	Before *Brief `json:"before,omitempty"` // of the time before, of the same reel

@@ -115,7 +115,7 @@ func (g guarded) routes() map[string]people.Role {
 		"GET /characters/" + g.character.ID + "/script": people.Look, "GET /characters/" + g.character.ID + "/report": people.Look,
 		"GET " + at: people.Look, "GET " + at + "/history": people.Look, "GET " + at + "/tries/intake": people.Look, "GET /api/asked/x": people.Look,
 		"GET /view/mesh/" + rev: people.Look, "GET /view/thumbnail/" + rev: people.Look, "GET /view/smooth/" + rev + "/1": people.Look,
-		"POST " + at + "/preview": people.Look, "POST " + at + "/measure": people.Look, "POST " + at + "/traces": people.Look, "POST " + at + "/bends": people.Look, "POST " + at + "/mirror": people.Look,
+		"POST " + at + "/preview": people.Look, "POST " + at + "/measure": people.Look, "POST " + at + "/traces": people.Look, "POST " + at + "/hand": people.Look, "POST " + at + "/pairs": people.Work, "GET " + at + "/sheet": people.Look, "POST " + at + "/mirror": people.Look,
 		"POST " + at + "/rename": people.Work, "POST " + at + "/duplicate": people.Work, "POST " + at + "/ops": people.Work, "POST " + at + "/undo": people.Work, "POST " + at + "/redo": people.Work, "POST /api/characters": people.Work,
 		"POST " + at + "/delivery": people.Work, "POST " + at + "/shelf": people.Work, "POST " + at + "/shelf/discard": people.Work, "POST " + at + "/match": people.Work, "POST " + at + "/table": people.Work,
 		"POST /api/works/none/cancel": people.Work,

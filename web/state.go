@@ -67,8 +67,8 @@ var sections = []section{
 		}
 		return names, nil
 	}},
-	{"reel", []string{"skeleton", "settings", "sheet", "poses", "clips"}, func(_ *site, _ context.Context, o opened) (any, error) {
-		return o.rev.Parts.Key("skeleton", "settings", "sheet", "poses", "clips"), nil
+	{"reel", []string{"skeleton", "settings", "sheet", "poses", "clips", "kept"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		return o.rev.Parts.Key("skeleton", "settings", "sheet", "poses", "clips", "kept"), nil
 	}},
 	{"poses", []string{"poses", "skeleton"}, poses},
 	{"capsules", []string{"capsules"}, func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil }},

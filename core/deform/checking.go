@@ -24,7 +24,6 @@ type checking struct {
 	sure    []bool    // by vertex: no bone elsewhere is nearly as near
 	reach   []float64 // by joint: how far from its pivot it may move others
 	near    [][]int32 // by joint: those that may move what is its own besides itself
-	below   [][]bool  // by joint: what hangs from it, itself included
 	normals []r3.Vec  // of the triangles at rest, as long as twice their area
 	area    float64
 	owner   []int32 // by triangle: the home of its first corner
@@ -142,16 +141,11 @@ func (c *checking) homes() {
 	for _, b := range bones {
 		c.bones[b.Joint] = append(c.bones[b.Joint], b)
 	}
-	c.below, c.near = make([][]bool, n), make([][]int32, n)
+	c.near = make([][]int32, n)
 	near := func(a, b int) bool {
 		return a == b || sk.Joints[a].Parent == b || sk.Joints[b].Parent == a || sk.Joints[a].Parent == sk.Joints[b].Parent && sk.Joints[a].Parent >= 0
 	}
 	for i := range n {
-		c.below[i] = make([]bool, n)
-		c.below[i][i] = true
-		for k := i + 1; k < n; k++ { // parents come first
-			c.below[i][k] = sk.Joints[k].Parent >= 0 && c.below[i][sk.Joints[k].Parent]
-		}
 		if p := sk.Joints[i].Parent; p >= 0 {
 			c.near[i] = append(c.near[i], int32(p))
 			c.near[p] = append(c.near[p], int32(i))

@@ -30,6 +30,7 @@ type Reel struct {
 	Step     float64 // seconds a frame
 	Frames   []Frame
 	Segments []Segment
+	Left     int // ends of ranges that were left out, for there are too many joints
 }
 
 // Frame is a pose of a reel. Joint is the one that turns, -1 where several do.
@@ -129,7 +130,8 @@ func (b *reeling) way(seg Segment, joint int, at func(share float64) (name strin
 
 // ranges are the trials of each joint alone, each end by itself.
 func (b *reeling) ranges() {
-	for _, t := range b.trials {
+	tried := b.affordable()
+	for i, t := range b.trials {
 		name := b.s.Joints[t.Joint].Name
 		if b.o.Joints != nil && !slices.Contains(b.o.Joints, name) {
 			continue
@@ -138,12 +140,58 @@ func (b *reeling) ranges() {
 			if end == 0 {
 				continue
 			}
+			if !tried[i] {
+				b.Left++
+				continue
+			}
 			full := b.o.Amount * end
 			b.way(Segment{Name: fmt.Sprintf("%s %s %.0f°", name, t.Name, full), Kind: SegmentRange, Joint: name, Source: t.Source}, t.Joint, func(share float64) (string, Pose, r3.Vec) {
 				return fmt.Sprintf("%s %s %.0f°", name, t.Name, full*share), Pose{name: AboutWorld(b.s, t, full*share)}, r3.Vec{}
 			})
 		}
 	}
+}
+
+// A reel has at most so many frames with single joints, and so many turns in all.
+const mostRanged, mostTurns = 6_000, 4_000_000
+
+// affordable says by trial whether it is in the reel: of more than it holds, those of the joints that most hangs
+// from.
+func (b *reeling) affordable() []bool {
+	out := make([]bool, len(b.trials))
+	budget := min(mostRanged, mostTurns/max(1, len(b.s.Joints)))
+	per := b.o.Steps
+	if b.o.Back {
+		per *= 2
+	}
+	hang := make([]int, len(b.s.Joints))
+	for i := len(hang) - 1; i >= 0; i-- {
+		hang[i]++
+		if p := b.s.Joints[i].Parent; p >= 0 {
+			hang[p] += hang[i]
+		}
+	}
+	order := make([]int, len(b.trials))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(x, y int) int { return hang[b.trials[y].Joint] - hang[b.trials[x].Joint] })
+	for _, i := range order {
+		t := b.trials[i]
+		if b.o.Joints != nil && !slices.Contains(b.o.Joints, b.s.Joints[t.Joint].Name) {
+			continue
+		}
+		for _, end := range t.Degrees {
+			if end != 0 {
+				budget -= per
+			}
+		}
+		if budget < 0 {
+			break
+		}
+		out[i] = true
+	}
+	return out
 }
 
 // own are the poses and clips that the character keeps: a pose is gone to, a clip is played.

@@ -1,9 +1,11 @@
 package pose_test
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 
@@ -121,4 +123,19 @@ func TestAPoseOfItsOwnIsGoneTo(t *testing.T) {
 	last := r.Frames[len(r.Frames)-1]
 	require.InDelta(t, 0.1, last.Move.Y, 1e-12)
 	require.InDelta(t, p["forearm_l"].Real, last.Pose["forearm_l"].Real, 1e-12)
+}
+
+// Of thousands of joints those are tried that most hangs from, and it is said how many ends were left out.
+func TestAReelOfManyJointsIsBounded(t *testing.T) {
+	s := &skeleton.Skeleton{}
+	for i := range 3000 {
+		s.Joints = append(s.Joints, skeleton.Joint{Name: fmt.Sprintf("chain_%d", i), Parent: i - 1, Pos: r3.Vec{X: 0.1 * float64(i)}, Rot: geom.Identity})
+	}
+	o := pose.DefaultReel
+	o.Back = true
+	r := pose.NewReel(s, o)
+	require.Positive(t, r.Left)
+	require.Less(t, len(r.Frames)*len(s.Joints), 5_000_000)
+	require.Equal(t, "chain_1", r.Segments[0].Joint, "the first that turns anything but the whole")
+	require.Zero(t, pose.NewReel(skeleton.Biped(1.7), o).Left)
 }

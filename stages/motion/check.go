@@ -87,7 +87,7 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 		return nil, err
 	}
 	out := &studio.Sheet{Brief: studio.Brief{Score: rounded(checked.Score), Over: checked.Over, Worst: map[string]float64{}}, Asked: a, Vertices: len(s.Mesh.Points), Rest: checked.Rest,
-		Segments: reel.Segments, Faults: checked.Faults, Crossed: checked.Crossed, Cut: checked.Cut, Layers: len(o.Layers)}
+		Segments: reel.Segments, Faults: checked.Faults, Crossed: checked.Crossed, Cut: checked.Cut, Layers: len(o.Layers), Left: reel.Left}
 	for kind, x := range checked.Worst {
 		out.Worst[kind] = rounded(x)
 	}
@@ -165,7 +165,11 @@ func said(s *studio.Sheet) string {
 	case s.Over > 1:
 		over = fmt.Sprintf("%d places are over their limits", s.Over)
 	}
-	return fmt.Sprintf("%d frames, on average at %.2f of the limit, %s", len(s.Frames), s.Score, over)
+	out := fmt.Sprintf("%d frames, on average at %.2f of the limit, %s", len(s.Frames), s.Score, over)
+	if s.Left > 0 {
+		out += fmt.Sprintf("; %d ends of ranges were not tried, there are too many joints", s.Left)
+	}
+	return out
 }
 
 // Place is a fault of a sheet, with what may mend it.

@@ -1,6 +1,7 @@
 package motion_test
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -9,12 +10,16 @@ import (
 	"testing"
 
 	"wisemarrow/core/deform"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/bundle"
+	"wisemarrow/formats/bvh"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/motion"
 	"wisemarrow/studio"
 
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 func by(s studio.State, joint string) []int32 {
@@ -129,4 +134,77 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 		_, _, err := studiotest.Try(s, "best_bind", bad)
 		require.True(t, studio.IsInput(err), bad)
 	}
+}
+
+// The motion of a file is laid on: one that was handed over here comes back as it was; what brings none, or fits
+// nowhere, is refused, and pairs that are said go first.
+func TestAMotionOfAFileIsLaidOn(t *testing.T) {
+	s := studiotest.Bound(t)
+	var file bytes.Buffer
+	reel := s.Reel(studio.ReelAsked{Amount: 1, Steps: 2, Kinds: []string{pose.SegmentGait}}, true)
+	require.NoError(t, bvh.Encode(&file, s.Skeleton, reel.Clip(s.Skeleton, "steps")))
+	_, x, c := studiotest.Begun(t, s)
+	ctx := context.Background()
+	take := func(name, text string) studio.File {
+		f, err := x.TakeIn(ctx, studio.Upload{Name: name, Data: []byte(text)})
+		require.NoError(t, err)
+		return f
+	}
+	walk := take("walk.bvh", file.String())
+	look, err := motion.LayingOf(ctx, x, &s, walk)
+	require.NoError(t, err)
+	require.Equal(t, "shank_l", look.Pairs["shank_l"])
+	require.Equal(t, len(reel.Frames), look.Frames)
+	do := func(head int64, params map[string]any) (studio.Revision, error) {
+		data, err := json.Marshal(params)
+		require.NoError(t, err)
+		r, _, err := x.Do(ctx, c.ID, head, "lay_motion", data, "tester")
+		return r, err
+	}
+	r, err := do(c.Head, map[string]any{"file": walk, "feet": false, "pairs": map[string]string{"head": ""}})
+	require.NoError(t, err)
+	now, err := x.Load(ctx, r)
+	require.NoError(t, err)
+	require.Len(t, now.Clips, 1)
+	require.NotContains(t, now.Clips[0].Joints, "head", "a pair that is said to be none")
+	laid := now.Clips[0].AboutOwn(now.Skeleton)
+	for f := 0; f < laid.Frames(); f += 7 {
+		p, move := laid.At(f)
+		a, b := pose.NewStanding(now.Skeleton, p, move), pose.NewStanding(now.Skeleton, reel.Frames[f].Pose, reel.Frames[f].Move)
+		for _, name := range []string{"foot_l", "hand_r", "neck"} {
+			i := now.Skeleton.Index(name)
+			require.Less(t, r3.Norm(r3.Sub(a.At[i], b.At[i])), 1e-4, "%s in frame %d", name, f)
+		}
+	}
+	for _, bad := range []map[string]any{{}, {"file": take("no.bvh", "HIERARCHY")}, {"file": walk, "pairs": map[string]string{"nobody": "head"}}, {"file": walk, "pairs": map[string]string{"head": "nobody"}}} {
+		_, err := do(r.ID, bad)
+		require.True(t, studio.IsInput(err), "%v: %v", bad, err)
+	}
+}
+
+// What a page asks of the reel and of poses.
+func TestThePageIsTold(t *testing.T) {
+	s := studiotest.Bound(t)
+	shown := motion.Shown(&s)
+	require.Nil(t, shown.Sheet)
+	require.Equal(t, len(shown.Names), shown.Segments[len(shown.Segments)-1].To)
+	data, err := motion.ReelBundle(&s)
+	require.NoError(t, err)
+	clips, err := bundle.ReadClips(data)
+	require.NoError(t, err)
+	require.Equal(t, len(shown.Names), clips[0].Frames())
+	s = studiotest.Do(t, s, "check_motion", `{"steps":1,"kinds":["figure"]}`)
+	shown = motion.Shown(&s)
+	require.Len(t, shown.Frames, len(shown.Names))
+	require.NotNil(t, motion.Posed(&s, 0))
+	require.Nil(t, motion.Posed(&s, 1_000_000))
+	for _, k := range motion.KindRows(s.Sheet) {
+		require.NotEmpty(t, k.Title)
+	}
+	turned := studiotest.Do(t, s, "save_pose", `{"name":"own","turns":{"head":[0,0.3,0,0.9]}}`)
+	require.True(t, motion.Shown(&turned).Stale)
+	_, err = motion.Handed(&studio.State{}, motion.HandAsked{Do: "mirror"})
+	require.True(t, studio.IsInput(err))
+	_, err = motion.Handed(&s, motion.HandAsked{Do: "dance"})
+	require.True(t, studio.IsInput(err))
 }

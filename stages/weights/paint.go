@@ -41,6 +41,11 @@ func (o *Paint) Apply(ctx context.Context, s studio.State, _ studio.Progress) (s
 		if _, err := a.joint(o.Joint); err != nil {
 			return s, studio.Outcome{}, err
 		}
+		if k := s.Skeleton.Pairs(s.Settings.Marks).Partner[s.Skeleton.Index(o.Joint)]; o.Both && k >= 0 { // it may have none either
+			if _, err := a.joint(s.Skeleton.Joints[k].Name); err != nil {
+				return s, studio.Outcome{}, err
+			}
+		}
 	}
 	a.only()
 	for _, list := range o.Strokes {

@@ -132,6 +132,10 @@ for (const [name, key, x, y] of [['left', 'arrowleft', -1, 0], ['right', 'arrowr
 }
 add('nearer', 'Nearer', ['+', '='], () => plate.view.nearer(1.25), undefined, { words: 'zoom in' });
 add('farther', 'Farther', ['-'], () => plate.view.nearer(0.8), undefined, { words: 'zoom out' });
+const inView = () => document.activeElement?.id === 'canvas' || document.activeElement === document.body;
+add('cutDeeper', 'Cut deeper into the view', ['pagedown'], () => plate.view.cutBy(0.05), inView, { words: 'clipping plane section inside mouth slice', family: 'Cut into the view, or less' });
+add('cutLess', 'Cut less deep into the view', ['pageup'], () => plate.view.cutBy(-0.05), inView, { words: 'clipping plane section slice', family: 'Cut into the view, or less' });
+add('cutNone', 'Show the whole again, without a cut', null, () => plate.view.cutBy(-1), undefined, { words: 'clipping plane section slice off' });
 add('wire', 'Show or hide edges', ['E'], () => set({ wire: !store.wire }), undefined, { words: 'wireframe' });
 add('through', 'See through the skin or not', ['X'], () => set({ through: !plate.skin.material.transparent }), undefined, { words: 'x-ray transparent' });
 add('bones', 'Show or hide bones', ['B'], () => set({ bones: !store.bones }), undefined, { words: 'joints skeleton visibility' });

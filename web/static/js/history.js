@@ -18,9 +18,35 @@ function item(r) {
   return li;
 }
 
+const sitting = 5 * 60_000; // milliseconds between strokes of one step
+
+// grouped puts strokes that follow each other on one joint into one step, which unfolds; undo still takes
+// them back one by one.
+function grouped(revisions) {
+  const out = [];
+  for (let i = 0; i < revisions.length;) {
+    const r = revisions[i], same = (x) => x.op === 'paint_weights' && r.op === 'paint_weights' && x.author === r.author && x.outcome.sentence.split(':')[0] === r.outcome.sentence.split(':')[0];
+    let k = i + 1;
+    while (k < revisions.length && same(revisions[k]) && new Date(revisions[k - 1].time) - new Date(revisions[k].time) < sitting) k++;
+    if (k - i < 2) out.push(item(r)); else {
+      const li = document.createElement('li'), d = document.createElement('details'), s = document.createElement('summary'), ul = document.createElement('ul');
+      s.innerHTML = '<b></b><span></span>';
+      s.firstChild.textContent = `${r.outcome.sentence.split(':')[0]}: ${k - i} times`;
+      s.lastChild.textContent = `${r.author}, ${new Date(revisions[k - 1].time).toLocaleString()} to ${new Date(r.time).toLocaleTimeString()}`;
+      ul.append(...revisions.slice(i, k).map(item));
+      d.append(s, ul);
+      li.append(d);
+      if (revisions.slice(i, k).some((x) => x.id === store.character.head)) li.setAttribute('aria-current', 'true');
+      out.push(li);
+    }
+    i = k;
+  }
+  return out;
+}
+
 async function page() {
   const p = await getJSON(`/api/characters/${store.id}/history${last ? `?before=${last}` : ''}`);
-  list.append(...p.revisions.map(item));
+  list.append(...grouped(p.revisions));
   last = p.revisions.at(-1)?.id ?? last;
   more.hidden = !p.more;
 }

@@ -26,6 +26,7 @@ export function rayAt(pane, x, y) {
   if (pane.camera.isPerspectiveCamera) {
     ray.origin.setFromMatrixPosition(pane.camera.matrixWorld);
     ray.direction.set(at.x, at.y, 0.5).unproject(pane.camera).sub(ray.origin).normalize();
+    if (pane.camera.near > (pane.open ?? pane.camera.near)) ray.origin.set(at.x, at.y, -1).unproject(pane.camera); // where the view is cut
   } else {
     ray.origin.set(at.x, at.y, -1).unproject(pane.camera);
     ray.direction.set(0, 0, -1).transformDirection(pane.camera.matrixWorld);

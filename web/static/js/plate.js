@@ -40,7 +40,7 @@ export class Plate {
     on('pose', () => this.bend());
     on('playing', () => this.view.coarse(store.playing));
     on('also along step axes', () => this.drawBones());
-    on('vertices hand chosen map wire through bones finding probed would faces pieces normals', () => this.show());
+    on('vertices hand chosen map wire dots through bones finding probed would faces pieces normals', () => this.show());
     document.addEventListener('redraw', () => this.show());
     on('smooth stage', () => this.smoothen());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
@@ -193,6 +193,7 @@ export class Plate {
     this.skin.colourPieces(Boolean(how.pieces));
     this.skin.showNormals(Boolean(how.normals), 0.012 * this.box.getSize(new Vector3()).length());
     this.skin.markProbe(how.probe ?? -1);
+    this.skin.showDots(store.dots);
     this.ghostly(how.ghost ?? null);
     this.drawBones();
   }

@@ -17,6 +17,7 @@ export const store = {
   move: null, // [x, y, z] metres of the root, while a motion is shown
   map: 'joint', // on the weights stage: joint, leader or plain
   wire: false,
+  dots: false, // the vertices as points
   through: null, // null: as the stage wants
   bones: true,
   both: true,

@@ -131,6 +131,9 @@ void main() {
   vView = view.xyz;
   vNormal = normalMatrix * n;
   gl_Position = projectionMatrix * view;
+#ifdef DOTS
+  gl_Position.z -= 2e-4 * gl_Position.w; // before the skin that they lie on
+#endif
   gl_PointSize = size;
 }`;
 
@@ -175,6 +178,23 @@ uniform bool round;
 void main() {
   if (round && length(gl_PointCoord - 0.5) > 0.5) discard;
   gl_FragColor = vec4(tint, alpha);
+  #include <colorspace_fragment>
+}`;
+
+const dots = /* glsl */ `
+uniform vec3 paper;
+uniform vec3 inkColour;
+uniform vec3 stop[6];
+varying float vWeight;
+vec3 ramp(float w) {
+  float x = clamp(w, 0.0, 1.0) * 5.0;
+  int i = int(min(floor(x), 4.0));
+  return mix(stop[i], stop[i + 1], x - float(i));
+}
+void main() {
+  float r = length(gl_PointCoord - 0.5);
+  if (r > 0.5) discard;
+  gl_FragColor = vec4(r > 0.36 ? inkColour : vWeight < 0.0005 ? paper : ramp(vWeight), 1.0);
   #include <colorspace_fragment>
 }`;
 
@@ -547,6 +567,21 @@ export class Skin {
       this.group.add(this.fine);
     }
     this.mesh.visible = !this.fine;
+  }
+
+  // showDots draws the vertices as points, each in the colour of the chosen joint's weight, or takes them away.
+  showDots(yes) {
+    if (yes && !this.dots) {
+      const u = this.material.uniforms;
+      this.dots = new Points(this.geometry(Uint32Array.from(this.drawnOf.filter((d) => d >= 0))), new ShaderMaterial({
+        vertexShader: vertex, fragmentShader: dots, defines: { DOTS: 1, ...(this.mixes && { MIXES: 1 }) },
+        uniforms: { ...this.shared, size: { value: 5 * Math.min(devicePixelRatio, 2) }, paper: u.paper, inkColour: u.inkColour, stop: u.stop },
+      }));
+      this.dots.frustumCulled = false;
+      this.dots.renderOrder = 3;
+      this.group.add(this.dots);
+    }
+    if (this.dots) this.dots.visible = yes;
   }
 
   markProbe(v) {

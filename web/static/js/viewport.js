@@ -19,6 +19,7 @@ export class Viewport {
     this.panes = [];
     this.box = new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5));
     this.drawn = () => {};
+    this.cut = 0; // how much of the character's depth is cut away before the eye
     new ResizeObserver(() => this.resize()).observe(panesElement);
     this.setPanes(['free']);
     this.restyle();
@@ -47,6 +48,7 @@ export class Viewport {
   setKind(pane, kind) {
     pane.controls?.dispose();
     pane.kind = kind;
+    pane.open = undefined;
     pane.label.textContent = { front: 'Front', side: 'Left side', top: 'Top', free: 'Free' }[kind];
     pane.camera = kind === 'free' ? new PerspectiveCamera(26, 1, 0.01, 1000) : new OrthographicCamera(-1, 1, 1, -1, -1000, 1000);
     if (kind === 'top') pane.camera.up.set(0, 0, -1);
@@ -116,7 +118,7 @@ export class Viewport {
       p.camera.zoom = 1;
       p.controls.target.copy(centre);
       p.camera.position.copy(centre).addScaledVector(dir, far);
-      if (p.camera.isPerspectiveCamera) { p.camera.near = far / 200; p.camera.far = far * 40; }
+      if (p.camera.isPerspectiveCamera) { p.camera.near = p.open = far / 200; p.camera.far = far * 40; }
       p.framed = true;
       this.fit(p);
       p.controls.update();
@@ -181,11 +183,40 @@ export class Viewport {
       r.setViewport(x, y, e.width, e.height);
       r.setScissor(x, y, e.width, e.height);
       if (whole) this.stand(p);
+      this.slice(p);
       this.before?.(p);
       this.facing?.(p.camera);
       r.render(this.scene, p.camera);
     }
     if (whole) this.drawn(this);
+  }
+
+  // slice cuts away what of the box is nearest to the eye of a pane; picking goes by it too (rayAt).
+  slice(p) {
+    const c = p.camera;
+    p.open ??= c.near;
+    let near = p.open;
+    if (this.cut > 0) {
+      c.updateMatrixWorld();
+      const way = c.getWorldDirection(new Vector3()), eye = new Vector3().setFromMatrixPosition(c.matrixWorld), { min, max } = this.box;
+      let lo = Infinity, hi = -Infinity;
+      for (let k = 0; k < 8; k++) {
+        const t = new Vector3(k & 1 ? max.x : min.x, k & 2 ? max.y : min.y, k & 4 ? max.z : min.z).sub(eye).dot(way);
+        lo = Math.min(lo, t);
+        hi = Math.max(hi, t);
+      }
+      near = Math.max(near, lo + this.cut * (hi - lo));
+    }
+    if (near === c.near) return;
+    c.near = near;
+    c.updateProjectionMatrix();
+  }
+
+  // cutBy cuts deeper, or less deep.
+  cutBy(by) {
+    this.cut = Math.max(0, Math.min(0.95, this.cut + by));
+    for (const p of this.panes) p.label.textContent = `${p.label.textContent.split(',')[0]}${this.cut > 0 ? `, cut ${Math.round(100 * this.cut)} %` : ''}`;
+    this.invalidate();
   }
 
   // stand puts the staff beside the character as a pane sees it, never across it.

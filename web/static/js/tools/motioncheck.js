@@ -282,6 +282,12 @@ function score() {
   const over = s.over === 1 ? '1 place is over its limit' : s.over ? `${s.over} places are over their limits` : 'no place is over its limit';
   say.textContent = `${r.stale ? 'Of before the last change: ' : ''}${s.score.toFixed(2)} of the limit on average, ${over}.${then}`;
   say.classList.toggle('over', s.over > 0);
+  const other = store.beside && r.kept[store.beside];
+  box.querySelector('thead').hidden = !other;
+  if (other) {
+    say.textContent += ` ${store.beside}: ${other.score.toFixed(2)}, ${other.over} over.`;
+    box.querySelector('thead th:last-child').textContent = store.beside;
+  }
   box.querySelector('tbody').replaceChildren(...r.faults.map((k) => {
     const tr = document.createElement('tr'), x = s.worst[k] ?? 0, was = r.before?.worst?.[k];
     const unseen = (k === 'cross' && !r.crossed) || (k === 'through' && !r.layers);
@@ -291,6 +297,12 @@ function score() {
     bar.style.width = `${Math.min(100, 50 * x)}%`;
     bar.className = x > 1 ? 'over' : '';
     tr.children[2].textContent = unseen ? 'no layer' : `${x > 1 ? '▲ ' : ''}${x.toFixed(2)}${was !== undefined && was !== x ? ` (${was.toFixed(2)})` : ''}`;
+    if (other) {
+      const td = document.createElement('td'), y = other.worst[k] ?? 0;
+      td.className = `num${y > x ? ' worse' : y < x ? ' lesser' : ''}`;
+      td.textContent = `${y > 1 ? '▲ ' : ''}${y.toFixed(2)}`;
+      tr.append(td);
+    }
     tr.title = unseen ? 'Nothing lies over the body' : `${x.toFixed(2)} of its limit at worst`;
     return tr;
   }));
@@ -375,6 +387,7 @@ tray.addEventListener('click', (e) => {
   if ('takekept' in b.dataset) operate('take_result', { name: b.dataset.takekept });
 });
 tray.addEventListener('input', async (e) => {
+  if (e.target.closest('#angles') && store.stage === 'motion') set({ posed: true });
   if (e.target.name === 'posehand') set({ pulling: e.target.value === 'pull' });
   const box = e.target.closest('#poses');
   if (box) {
@@ -419,7 +432,7 @@ async function lookAt(input) {
 }
 
 const all = () => { if (store.stage === 'motion') { score(); places(); panel(); } };
-on('reel', all);
+on('reel beside', all);
 on('chosen also pulling', () => { if (store.stage === 'motion') panel(); });
 on('character', () => { for (const n of [...held.keys()]) if (!joints().some((j) => j.name === n)) held.delete(n); });
 on('pulling', () => tool.plate?.turner());

@@ -15,7 +15,7 @@ export const tool = {
   posed: true,
   get bent() { return store.hand === 'pose'; },
   enter(plate) { tool.plate = plate; },
-  leave() { paint.hideRing(); choosing.end(); stillJoint(); },
+  leave() { paint.hideRing(); choosing.end(); stillJoint(); if (store.dots) set({ dots: false }); },
   get swung() { return swung(); },
   get handle() { return store.hand === 'pose' && store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
   cursor: () => ({ pose: '', choose: 'crosshair', paint: 'none' })[store.hand],
@@ -89,6 +89,7 @@ export function commands(add) {
   add('jointUnder', 'Choose the joint that leads under the pointer', ['Z'], () => leaderUnder(), bound, { words: 'pick joint' });
   add('jointBefore', 'Choose the joint that was chosen before', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
   add('restShown', 'Show the bind pose, and the pose again', ['Q'], restShown, bound, { words: 'toggle rest' });
+  add('dots', 'Show the vertices with their weight, or not', ['M'], () => set({ dots: !store.dots }), bound, { words: 'points vertex display' });
   add('swing', 'Swing the chosen joint through its range while the key is held', ['S'], () => swingJoint(), bound, { words: 'animate turn to and fro test' });
 }
 

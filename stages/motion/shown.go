@@ -1,0 +1,93 @@
+package motion
+
+import (
+	"wisemarrow/core/deform"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/formats/bundle"
+	"wisemarrow/studio"
+)
+
+// Reeled is the test reel as a page shows it, with what its sheet says.
+type Reeled struct {
+	Segments []pose.Segment `json:"segments"`
+	Names    []string       `json:"names"` // of the frames
+	Frames   []float64      `json:"frames"`
+	Kinds    []int          `json:"kinds"`
+	Faults   []string       `json:"faults"` // the kinds of faults, as Kinds numbers them
+	Places   []Place        `json:"places"`
+	Sheet    *studio.Brief  `json:"sheet"`
+	Before   *studio.Brief  `json:"before"`
+	Stale    bool           `json:"stale"`
+	Crossed  int            `json:"crossed"`
+	Layers   int            `json:"layers"`
+	// Kept are the scores of results that are kept beside, by name.
+	Kept map[string]*studio.Brief `json:"kept"`
+}
+
+// Shown is the reel of a state with its score sheet. A sheet of another reel than the one that it has now, as of
+// other joints, keeps its numbers but not its frames and places.
+func Shown(s *studio.State) Reeled {
+	reel := s.TestReel()
+	out := Reeled{Segments: reel.Segments, Names: []string{}, Faults: deform.FaultKinds, Places: []Place{}, Kept: map[string]*studio.Brief{}}
+	for _, k := range s.Kept {
+		if k.Result != nil && k.Result.Score != nil {
+			out.Kept[k.Name] = k.Result.Score
+		}
+	}
+	for _, f := range reel.Frames {
+		out.Names = append(out.Names, f.Name)
+	}
+	if x := s.Sheet; x != nil {
+		out.Sheet, out.Before, out.Stale, out.Crossed, out.Layers = &x.Brief, x.Before, x.Stale, x.Crossed, x.Layers
+		if len(x.Frames) == len(reel.Frames) {
+			out.Frames, out.Kinds, out.Places = x.Frames, x.Kinds, Places(s)
+		}
+	}
+	return out
+}
+
+// ReelBundle packs the poses of the reel for a page.
+func ReelBundle(s *studio.State) ([]byte, error) {
+	return bundle.Clips([]*pose.Clip{s.TestReel().Clip(s.Skeleton, "reel")})
+}
+
+// Handed does to a pose what a hand asks.
+func Handed(s *studio.State, q pose.HandAsked) (*pose.Handed, error) {
+	if s.Skeleton == nil {
+		return nil, studio.Wrong("there is no skeleton yet")
+	}
+	out, err := pose.NewHand(s.Skeleton, s.Settings.Marks).Do(q)
+	if err != nil {
+		return nil, studio.Wrong("%v", err)
+	}
+	return out, nil
+}
+
+// HandAsked is what a hand asks.
+type HandAsked = pose.HandAsked
+
+// KindRow is how a kind of fault came out.
+type KindRow struct {
+	Title        string
+	Times, Limit float64
+	Measured     bool
+}
+
+// KindRows are those of a sheet, each kind in its words.
+func KindRows(x *studio.Sheet) (out []KindRow) {
+	for _, k := range deform.FaultKinds {
+		measured := k != deform.FaultCross && k != deform.FaultThrough || k == deform.FaultCross && x.Crossed > 0 || k == deform.FaultThrough && x.Layers > 0
+		out = append(out, KindRow{Says[k].Title, x.Worst[k], deform.FaultLimit(k), measured})
+	}
+	return out
+}
+
+// Posed is the mesh of a state in a frame of its reel, nil if it has no such frame.
+func Posed(s *studio.State, frame int) *mesh.Mesh {
+	reel := s.TestReel()
+	if frame < 0 || frame >= len(reel.Frames) {
+		return nil
+	}
+	return s.Mesh.Placed(deform.Bound(s.Mesh.World(), s.Weights, s.Skeleton, reel.Frames[frame].Pose, s.Binding))
+}
