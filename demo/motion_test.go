@@ -29,7 +29,7 @@ func checked(t *testing.T, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weight
 	require.NoError(t, err)
 	o := pose.DefaultReel
 	o.Steps = 2
-	with := deform.CheckOptions{Cross: 8, Cover: o.Steps}
+	with := deform.CheckOptions{Cross: 24, Cover: o.Steps}
 	with.Body, with.Layers = report.Worn(m)
 	c, err := skin.Check(context.Background(), pose.NewReel(s, o), with, nil)
 	require.NoError(t, err)
@@ -45,7 +45,7 @@ func TestTheReelTellsBindsApart(t *testing.T) {
 		name string
 		make func() (*mesh.Mesh, *skeleton.Skeleton)
 	}{{"Odile", func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.022) }}, {"Bram", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.03) }},
-		{"Sedge", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.02) }}, {"Plover", func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.016) }}, {"Kite-tail", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.03) }}, {"Tansy", func() (*mesh.Mesh, *skeleton.Skeleton) { return Tansy(0.02) }}} {
+		{"Sedge", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.02) }}, {"Kite-tail", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.03) }}} {
 		m, s := c.make()
 		auto, report, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
 		require.NoError(t, err)

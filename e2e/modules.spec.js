@@ -4,15 +4,14 @@ import { open } from './open.js';
 
 test.beforeEach(async ({ page }) => { await open(page, 'Odile', 'placement'); });
 
-test('lengths may be typed as sums, and nonsense is no length', async ({ page }) => {
+test('lengths may be typed as sums, angles and turns undo each other, bones keep their lengths, what is no bundle is refused', async ({ page }) => {
   const out = await page.evaluate(async (list) => {
     const { reckon } = await import(new URL('./reckon.js', document.querySelector('script[type=module][src]').src));
     return list.map((t) => { const v = reckon(t); return Number.isNaN(v) ? 'no' : v; });
   }, ['12.5', '10+2.5*2', '(1+2)*3', '-4', '40/2', '1,5', ' 7 cm', '.5', '2-', '', 'alert(1)', '1e5', '(1', '1 2', '--3', '3 mm', '1 m - 35mm', '2in', '1ft/2', '2*3cm', '5 km', '1/0']);
   expect(out).toEqual([12.5, 15, 9, -4, 20, 1.5, 7, 0.5, 'no', 'no', 'no', 'no', 'no', 12, 3, 0.30000000000000004, 96.5, 5.08, 15.24, 6, 'no', 'no']);
-});
 
-test('angles and turns undo each other', async ({ page }) => {
+  // Angles and turns undo each other.
   const worst = await page.evaluate(async () => {
     const { anglesOf, turnOf } = await import(new URL('./pose.js', document.querySelector('script[type=module][src]').src));
     let far = 0;
@@ -23,9 +22,8 @@ test('angles and turns undo each other', async ({ page }) => {
     return far;
   });
   expect(worst).toBeLessThan(1e-12);
-});
 
-test('a posed skeleton keeps the lengths of its bones and its rest is exact', async ({ page }) => {
+  // A posed skeleton keeps the lengths of its bones, and its rest is exact.
   const [rest, drift] = await page.evaluate(async () => {
     const { Posed } = await import(new URL('./pose.js', document.querySelector('script[type=module][src]').src));
     const joints = globalThis.marrow.store.character.joints, p = new Posed(joints);
@@ -40,9 +38,8 @@ test('a posed skeleton keeps the lengths of its bones and its rest is exact', as
   });
   expect(rest).toBeLessThan(1e-12);
   expect(drift).toBeLessThan(1e-12);
-});
 
-test('what is no bundle is refused', async ({ page }) => {
+  // What is no bundle is refused.
   const told = await page.evaluate(async () => {
     const { openBundle } = await import(new URL('./bundle.js', document.querySelector('script[type=module][src]').src));
     const out = [];

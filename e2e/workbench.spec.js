@@ -7,7 +7,7 @@ test('every stage opens without a complaint, in light and dark', async ({ page }
   await open(page, 'Odile', 'intake');
   for (const theme of ['light', 'dark']) {
     await page.evaluate((t) => { document.documentElement.dataset.theme = t; dispatchEvent(new Event('themechange')); }, theme);
-    for (const key of ['1', '2', '3', '4', '5', '6']) {
+    for (const key of ['1', '2', '3', '4', '5', '6', '7', '8']) {
       await page.keyboard.press(key);
       await expect(page.locator('.spine [aria-current]')).toHaveCount(1);
       await page.waitForTimeout(150);

@@ -130,6 +130,10 @@ func TestEveryOperationHoldsOnHostileMeshes(t *testing.T) {
 			return `{"cubes":24}`
 		case "mend_bind": // its steps are operations of their own
 			return `{"steps":["beneath","joints"]}`
+		case "best_bind": // its binds are operations of their own
+			return `{"ways":["distance"],"steps":1}`
+		case "check_motion":
+			return `{"steps":1}`
 		}
 		return ""
 	}

@@ -30,7 +30,7 @@ func states(t *testing.T, x *studio.Studio, r studio.Revision) map[string]string
 func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
 	m, x, c := studiotest.Begun(t, studiotest.Odile())
 	r := m.Past[0]
-	require.Equal(t, map[string]string{"intake": "clear", "placement": "untouched", "axes": "untouched", "bindpose": "untouched", "bind": "untouched", "weights": "untouched", "handoff": "untouched"}, states(t, x, r))
+	require.Equal(t, map[string]string{"intake": "clear", "placement": "untouched", "axes": "untouched", "bindpose": "untouched", "bind": "untouched", "weights": "untouched", "motion": "untouched", "handoff": "untouched"}, states(t, x, r))
 	do := func(op, params string) {
 		t.Helper()
 		var err error
@@ -46,6 +46,8 @@ func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
 	do(unset.Remedies[0].Op, string(params)) // a remedy is ready to be applied
 	require.Equal(t, "clear", states(t, x, r)["axes"])
 	do("bind_heat", "")
+	require.Equal(t, "untouched", states(t, x, r)["motion"], "a tick is for what was measured")
+	do("check_motion", `{"steps":1}`)
 	for stage, state := range states(t, x, r) {
 		require.Equal(t, "clear", state, stage)
 	}

@@ -197,17 +197,24 @@ func TestTheDesk(t *testing.T) {
 // A joint that has no weights yet is painted like any other, on both sides, in the page as on the server.
 func TestAJointWithoutWeightsIsPainted(t *testing.T) {
 	s := studiotest.Bound(t)
-	require.NotContains(t, s.Weights.Joints, "hand_end_l")
+	sk := s.Skeleton.Clone() // joints that came after the bind
+	for _, side := range []string{"_l", "_r"} {
+		j := sk.Joints[sk.Index("hand"+side)]
+		j.Name, j.Parent = "thumb"+side, sk.Index("hand"+side)
+		sk.Joints = append(sk.Joints, j)
+	}
+	s = s.WithSkeleton(sk, nil, nil)
+	require.NotContains(t, s.Weights.Joints, "thumb_l")
 	hand := by(s, "hand_l")[0]
 	tris, _ := s.Mesh.Triangles()
 	at := int32(slices.IndexFunc(tris, func(x [3]int32) bool { return x[0] == hand }))
-	brush := core.Brush{Joint: "hand_end_l", Mode: core.BrushAdd, Value: 0.5, Opacity: 1, Radius: 0.05, Both: true}
+	brush := core.Brush{Joint: "thumb_l", Mode: core.BrushAdd, Value: 0.5, Opacity: 1, Radius: 0.05, Both: true}
 	stroke := []core.Touch{{Tri: at, B: 0.3, C: 0.3, Pressure: 1}}
 	params, err := json.Marshal(weights.Paint{Brush: brush, Strokes: [][]core.Touch{stroke}})
 	require.NoError(t, err)
 	stored := studiotest.Do(t, s, "paint_weights", string(params))
-	require.NotEmpty(t, stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "hand_end_l")), 0.1, 1))
-	require.NotEmpty(t, stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "hand_end_r")), 0.1, 1), "its own partner gets the other side")
+	require.NotEmpty(t, stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "thumb_l")), 0.1, 1))
+	require.NotEmpty(t, stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "thumb_r")), 0.1, 1), "its own partner gets the other side")
 	d := desk(t, s)
 	text, _ := json.Marshal(brush)
 	touches, _ := json.Marshal(stroke)
@@ -217,8 +224,9 @@ func TestAJointWithoutWeightsIsPainted(t *testing.T) {
 	require.NotEmpty(t, painted.Vertex)
 	d.End(false)
 	require.Equal(t, stored.Weights.Joints, d.Weights().Joints)
-	for v := range stored.Weights.Of {
-		require.Equal(t, stored.Weights.Of[v], d.Weights().Of[v], "vertex %d", v)
+	page := d.Weights()
+	for _, v := range painted.Vertex {
+		require.Equal(t, stored.Weights.Of[v], page.Of[v], "vertex %d", v)
 	}
 	brush.Joint = "nobody"
 	text, _ = json.Marshal(brush)
