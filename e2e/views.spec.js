@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { choose, copy, marrow, open } from './open.js';
+import { choose, copy, errors, marrow, open } from './open.js';
 
 const panes = (page) => marrow(page, (m) => m.plate.view.panes.map((p) => ({ kind: p.kind, straight: Boolean(p.camera.isOrthographicCamera) })));
 
@@ -126,4 +126,24 @@ test('the colour of backs is explained where backs are seen', async ({ page }) =
   await expect(page.locator('#backs')).toBeHidden();
   await open(page, 'Odile', 'weights');
   await expect(page.locator('#backs')).toBeHidden();
+});
+
+test('a view is cut into, and what is picked lies behind the cut; vertices are drawn with their weight', async ({ page }) => {
+  const wrong = errors(page);
+  await open(page, 'Odile', 'weights');
+  await page.locator('#canvas').focus();
+  const far = () => marrow(page, (m) => { const { plate } = m, pane = plate.view.panes[0]; return plate.picker.hit(pane, pane.width / 2, 0.42 * pane.height, plate.posed.skin)?.distance ?? -1; });
+  const eye = () => marrow(page, (m) => { const { plate } = m, pane = plate.view.panes[0], h = plate.picker.hit(pane, pane.width / 2, 0.42 * pane.height, plate.posed.skin); return h ? h.point.distanceTo(pane.camera.position) : -1; });
+  expect(await far()).toBeGreaterThan(0);
+  const before = await eye();
+  for (let k = 0; k < 10; k++) await page.keyboard.press('PageDown');
+  await expect(page.locator('.pane-name')).toContainText('cut 50 %');
+  await expect.poll(eye).toBeGreaterThan(before + 0.05);
+  for (let k = 0; k < 10; k++) await page.keyboard.press('PageUp');
+  await expect.poll(async () => Math.abs(await eye() - before)).toBeLessThan(1e-6);
+  await page.keyboard.press('m');
+  expect(await marrow(page, (m) => m.plate.skin.dots.visible && m.plate.skin.dots.geometry.index.count === m.plate.skin.vertices)).toBe(true);
+  await page.keyboard.press('m');
+  expect(await marrow(page, (m) => m.plate.skin.dots.visible)).toBe(false);
+  expect(wrong).toEqual([]);
 });

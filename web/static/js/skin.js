@@ -135,6 +135,9 @@ void main() {
   gl_Position.z -= 2e-4 * gl_Position.w; // before the skin that they lie on
 #endif
   gl_PointSize = size;
+#ifdef DOTS
+  if (vWeight < 0.0005) gl_PointSize *= 0.5;
+#endif
 }`;
 
 const fragment = /* glsl */ `
@@ -194,7 +197,7 @@ vec3 ramp(float w) {
 void main() {
   float r = length(gl_PointCoord - 0.5);
   if (r > 0.5) discard;
-  gl_FragColor = vec4(r > 0.36 ? inkColour : vWeight < 0.0005 ? paper : ramp(vWeight), 1.0);
+  gl_FragColor = vec4(vWeight < 0.0005 ? mix(paper, inkColour, 0.5) : r > 0.36 ? inkColour : ramp(vWeight), 1.0);
   #include <colorspace_fragment>
 }`;
 
