@@ -147,3 +147,24 @@ test('a view is cut into, and what is picked lies behind the cut; vertices are d
   expect(await marrow(page, (m) => m.plate.skin.dots.visible)).toBe(false);
   expect(wrong).toEqual([]);
 });
+
+// Marks share the skin's numbers: when they go these must not go with them, or a map stays on the skin.
+test('a map leaves no colours behind where vertices were chosen', async ({ page }) => {
+  await open(page, 'Odile', 'weights');
+  await marrow(page, (m) => m.set({ map: 'plain', bones: false }));
+  const seen = () => page.evaluate(() => {
+    const { view } = globalThis.marrow.plate, gl = view.renderer.getContext(), w = gl.drawingBufferWidth, h = gl.drawingBufferHeight, all = new Uint8Array(4 * w * h);
+    view.draw();
+    gl.readPixels(0, 0, w, h, gl.RGBA, gl.UNSIGNED_BYTE, all);
+    const sum = [0, 0, 0];
+    for (let i = 0; i < all.length; i += 4) for (let k = 0; k < 3; k++) sum[k] += all[i + k] / (w * h);
+    return sum;
+  });
+  const before = await seen();
+  await marrow(page, (m) => m.set({ hand: 'choose', vertices: [1, 2, 3] }));
+  await marrow(page, (m) => m.set({ map: 'count' }));
+  await expect.poll(async () => Math.max(...(await seen()).map((x, k) => Math.abs(x - before[k])))).toBeGreaterThan(3);
+  await marrow(page, (m) => m.set({ vertices: [4, 5] }));
+  await marrow(page, (m) => m.set({ vertices: [], map: 'plain', hand: 'pose' }));
+  await expect.poll(async () => Math.max(...(await seen()).map((x, k) => Math.abs(x - before[k])))).toBeLessThan(0.5);
+});

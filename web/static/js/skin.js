@@ -477,6 +477,8 @@ export class Skin {
   mark(group, where, name) {
     for (const o of [...group.children]) {
       group.remove(o);
+      // What is shared stays: with a geometry its buffers go, and the others would draw from them as they were.
+      for (const name of Object.keys(o.geometry.attributes)) o.geometry.deleteAttribute(name);
       o.geometry.dispose();
       o.material.dispose();
     }
