@@ -78,12 +78,21 @@ async function bendAlike(page, info, id, influences = 4) {
     scene.updateMatrixWorld(true);
     const mesh = skinned[0], n = mesh.geometry.attributes.position.count, out = [], v = new Vector3();
     for (let i = 0; i < n; i++) { mesh.getVertexPosition(i, v).applyMatrix4(mesh.matrixWorld); out.push([v.x, v.y, v.z]); }
-    return out;
+    const { skinIndex, skinWeight } = mesh.geometry.attributes, bone = mesh.skeleton.bones.findIndex((b) => b.name === 'forearm_l');
+    const map = Array.from({ length: n }, (_, i) => { let sum = 0; for (let k = 0; k < 4; k++) if (skinIndex.getComponent(i, k) === bone) sum += skinWeight.getComponent(i, k); return sum; });
+    return { out, map };
   }, [glb.toString('base64'), turns]);
   const worst = (a, b) => Math.max(...a.map((p, i) => Math.hypot(p[0] - b[i][0], p[1] - b[i][1], p[2] - b[i][2])));
   if (three) {
-    expect(three.length).toBe(core.positions.length);
-    expect(worst(three, core.positions)).toBeLessThan(1e-5 * core.height);
+    expect(three.out.length).toBe(core.positions.length);
+    expect(worst(three.out, core.positions)).toBeLessThan(1e-5 * core.height);
+    // And the map of a joint that the page draws is the one that three.js reads.
+    const map = await page.evaluate(() => {
+      const { skin } = globalThis.marrow.plate, { width, joint, value } = skin.influences, list = globalThis.marrow.store.character.joints, j = list.findIndex((x) => x.name === 'forearm_l');
+      return Array.from({ length: skin.vertices }, (_, v) => { let sum = 0; for (let k = 0; k < width; k++) if (value[v * width + k] > 0 && joint[v * width + k] % list.length === j) sum += value[v * width + k]; return sum; });
+    });
+    expect(Math.max(...map)).toBeGreaterThan(0.9);
+    expect(Math.max(...map.map((x, v) => Math.abs(x - three.map[v])))).toBeLessThan(1e-5);
   }
   const preview = await page.evaluate((angles) => {
     const m = globalThis.marrow;
