@@ -2,14 +2,14 @@ import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { choose, errors, marrow, open } from './open.js';
+import { choose, errors, ids, marrow, open } from './open.js';
 
 const made = [];
 test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
 
 // bound is a bound character of the test's own, opened at the motion check.
 async function bound(page, name, as) {
-  const from = await open(page, name, 'motion');
+  const from = (await ids(page))[name];
   const glb = await (await page.request.get(`/characters/${from}/handoff/glb`)).body();
   const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'own.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: as } })).json();
   made.push(id);

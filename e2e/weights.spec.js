@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { choose, errors, marrow, open } from './open.js';
+import { choose, errors, ids, marrow } from './open.js';
 
 // What a test made goes again, so that the cast is as it was.
 const made = [];
@@ -7,7 +7,7 @@ test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page
 
 // bound is a bound character of the test's own, opened at the weights.
 async function bound(page, name, as) {
-  const from = await open(page, name, 'weights');
+  const from = (await ids(page))[name];
   const glb = await (await page.request.get(`/characters/${from}/handoff/glb`)).body();
   const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'own.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: as } })).json();
   made.push(id);
