@@ -7,6 +7,7 @@ test.skip(!process.env.SCREENSHOTS, 'only on make screenshots');
 const shot = async (page, name) => { await page.waitForTimeout(2200); await page.screenshot({ path: `docs/screenshots/${name}.png` }); };
 
 test('draw them', async ({ page }) => {
+  test.setTimeout(300_000);
   await page.goto('/');
   await page.locator('.portrait img').evaluateAll((all) => Promise.all(all.map((i) => i.decode())));
   await shot(page, 'cast');
@@ -74,7 +75,7 @@ test('draw them', async ({ page }) => {
   await page.locator('#try button').click();
   await expect(page.locator('#worst .places li').first()).toBeVisible({ timeout: 60_000 });
   await page.locator('#worst .places li button').first().click();
-  await page.locator('#worst').evaluate((t) => t.scrollIntoView({ block: 'center' }));
+  await page.locator('#worst').evaluate((t) => t.scrollIntoView({ block: 'start' }));
   await shot(page, 'motion');
   await page.goto(`${page.url().split('/').slice(0, 5).join('/')}/score`);
   await shot(page, 'score');
