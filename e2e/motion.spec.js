@@ -2,21 +2,12 @@ import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { choose, errors, ids, marrow, open } from './open.js';
+import { bound, choose, errors, marrow, open } from './open.js';
 
 const made = [];
 test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
 
-// bound is a bound character of the test's own, opened at the motion check.
-async function bound(page, name, as) {
-  const from = (await ids(page))[name];
-  const glb = await (await page.request.get(`/characters/${from}/handoff/glb`)).body();
-  const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'own.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: as } })).json();
-  made.push(id);
-  await page.goto(`/characters/${id}/motion`);
-  await page.waitForSelector('body[data-ready]');
-  return id;
-}
+const own = (page, name, as) => bound(page, name, as, 'motion', made);
 
 const head = async (page, id) => (await (await page.request.get(`/api/characters/${id}`)).json()).head;
 const at = (page, name) => marrow(page, (m, n) => m.plate.posed.at[m.store.character.joints.findIndex((j) => j.name === n)].toArray(), name);
@@ -26,7 +17,7 @@ const says = (page) => page.locator('#score .says');
 test('a spoiled bind is tried in motion; what is wrong is led to, and its remedy is seen in the numbers', async ({ page }) => {
   test.setTimeout(150_000);
   const wrong = errors(page);
-  const id = await bound(page, 'Odile', 'Tied hand');
+  const id = await own(page, 'Odile', 'Tied hand');
   await expect(page.locator('.finding[data-code=motion_untried]')).toBeVisible();
   await expect(says(page)).toContainText('Nothing is measured yet');
   const tied = await marrow(page, (m) => {
@@ -121,7 +112,7 @@ test('the reel is scrubbed, stepped and played, and what the page shows of it th
 
 test('a hand is pulled while the feet are held, the pose is kept, mirrored and gone to', async ({ page }) => {
   const wrong = errors(page);
-  await bound(page, 'Odile', 'Pulled');
+  await own(page, 'Odile', 'Pulled');
   await page.keyboard.press('i');
   await page.getByRole('button', { name: 'Hold the feet' }).click();
   await expect(page.locator('#pose .held')).toContainText('foot_l, foot_r');
@@ -159,7 +150,7 @@ test('a hand is pulled while the feet are held, the pose is kept, mirrored and g
 test('a motion is laid on after a look at the pairs, and binds are compared', async ({ page }) => {
   test.setTimeout(180_000);
   const wrong = errors(page);
-  const id = await bound(page, 'Odile', 'Laid on');
+  const id = await own(page, 'Odile', 'Laid on');
   const bvh = await (await page.request.get(`/characters/${id}/handoff/bvh`)).body();
   await page.locator('#lay input[type=file]').setInputFiles({ name: 'walk.bvh', mimeType: 'text/plain', buffer: bvh });
   await expect(page.locator('#laying p')).toContainText('joints lead one here');

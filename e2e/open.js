@@ -36,3 +36,14 @@ export function errors(page) {
   page.on('console', (m) => { if (m.type() === 'error' && !/status of (409|422|428)/.test(m.text())) list.push(m.text()); });
   return list;
 }
+
+// bound makes a bound character of a test's own and opens it at a stage; made gets its id, for the test to
+// remove it.
+export async function bound(page, name, as, stage, made) {
+  const glb = await (await page.request.get(`/characters/${(await ids(page))[name]}/handoff/glb`)).body();
+  const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'own.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: as } })).json();
+  made.push(id);
+  await page.goto(`/characters/${id}/${stage}`);
+  await page.waitForSelector('body[data-ready]');
+  return id;
+}

@@ -1,20 +1,11 @@
 import { expect, test } from '@playwright/test';
-import { choose, errors, ids, marrow } from './open.js';
+import { bound, choose, errors, marrow } from './open.js';
 
 // What a test made goes again, so that the cast is as it was.
 const made = [];
 test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
 
-// bound is a bound character of the test's own, opened at the weights.
-async function bound(page, name, as) {
-  const from = (await ids(page))[name];
-  const glb = await (await page.request.get(`/characters/${from}/handoff/glb`)).body();
-  const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: 'own.glb', mimeType: 'model/gltf-binary', buffer: glb }, name: as } })).json();
-  made.push(id);
-  await page.goto(`/characters/${id}/weights`);
-  await page.waitForSelector('body[data-ready]');
-  return id;
-}
+const own = (page, name, as) => bound(page, name, as, 'weights', made);
 
 // spot is where a joint stands on the screen.
 const spot = (page, name, u = 0) => marrow(page, (m, [n, along]) => {
@@ -39,7 +30,7 @@ async function drag(page, [x0, y0], [x1, y1]) {
 
 test('a stroke paints both sides, is taken back by Esc and by undo, and is stored as it was seen', async ({ page }) => {
   const wrong = errors(page);
-  const id = await bound(page, 'Odile', 'Painted');
+  const id = await own(page, 'Odile', 'Painted');
   await choose(page, 'forearm_l');
   await page.keyboard.press('i');
   await expect(page.locator('#brush')).toBeVisible();
@@ -83,7 +74,7 @@ test('a stroke paints both sides, is taken back by Esc and by undo, and is store
 
 test('vertices are chosen, their table edited, locked, hidden and mirrored', async ({ page }) => {
   const wrong = errors(page);
-  await bound(page, 'Odile', 'Chosen');
+  await own(page, 'Odile', 'Chosen');
   await choose(page, 'hand_l');
   await page.keyboard.press('f');
   const count = () => marrow(page, (m) => m.store.vertices.length);
@@ -135,7 +126,7 @@ test('vertices are chosen, their table edited, locked, hidden and mirrored', asy
 
 test('the maps tell how many, how far and what is wrong; a table of weights comes back', async ({ page }) => {
   const wrong = errors(page);
-  const id = await bound(page, 'Odile', 'Mapped');
+  const id = await own(page, 'Odile', 'Mapped');
   await choose(page, 'forearm_l');
   const says = page.locator('[data-map-says]');
   const coloured = () => marrow(page, (m) => Boolean(m.plate.skin.byVertex));
