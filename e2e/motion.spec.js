@@ -161,7 +161,7 @@ test('a motion is laid on after a look at the pairs, and binds are compared', as
   await page.locator('#lay input[type=file]').setInputFiles({ name: 'no.bvh', mimeType: 'text/plain', buffer: Buffer.from('HIERARCHY') });
   await expect(page.locator('[role=status]').filter({ hasText: 'no.bvh' }).first()).toBeVisible();
 
-  const r = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'best_bind', params: { ways: ['automatic', 'distance'], take: 'best', steps: 1 }, base: await head(page, id) } });
+  const r = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'best_bind', params: { ways: ['automatic', 'distance'], take: 'best', steps: 1 }, base: await head(page, id), confirmed: true } });
   expect(r.ok()).toBe(true);
   await expect(page.locator('#compare tbody tr')).toHaveCount(2, { timeout: 90_000 });
   await expect(page.locator('#compare tbody tr').first().locator('td').first()).toHaveText(/\d\.\d\d/);

@@ -235,6 +235,7 @@ type jointView struct {
 	Order      string     `json:"order,omitempty"` // of its turns
 	Mix        float64    `json:"mix,omitempty"`   // of dual quaternions
 	Deforms    bool       `json:"deforms"`
+	Foot       bool       `json:"foot,omitempty"` // a limb ends there that stands
 	Weights    bool       `json:"weightsLocked,omitempty"`
 	axes.Keeping
 }
@@ -248,10 +249,11 @@ func joints(o opened) []jointView {
 	pairs := sk.Pairs(o.state.Settings.Marks)
 	out := make([]jointView, len(sk.Joints))
 	deforms := sk.Deforming()
+	feet := motion.Feet(o.state)
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
 		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix, Deforms: deforms[i], Weights: j.WeightsLocked}
+			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix, Deforms: deforms[i], Foot: feet[i], Weights: j.WeightsLocked}
 	}
 	for i, k := range axes.KeepingOf(o.state) {
 		out[i].Keeping = k

@@ -14,8 +14,23 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, New: func() studio.Operation { return &BestBind{Take: "best", Steps: studio.Usual.Steps} }},
+		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "best", Steps: studio.Usual.Steps} }},
 	)
+}
+
+// loses warns where another bind may take the place of weights that were set by hand or came with a file.
+func loses(s *studio.State, op studio.Operation) string {
+	if o, ok := op.(*BestBind); ok && o.Take == "none" || s.Weights == nil {
+		return ""
+	}
+	const ways = "A better bind replaces them. “None, only compare” leaves them as they are; undo brings them back too."
+	if n := len(s.ByHand()); n > 0 {
+		return fmt.Sprintf("The weights of %d vertices were set by hand. %s", n, ways)
+	}
+	if s.Bind != nil && s.Bind.Operation == "import" {
+		return "The weights came with the file. " + ways
+	}
+	return ""
 }
 
 // Ways are the binds that are compared, by name: an operation and its parameters.

@@ -130,6 +130,13 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 		}
 		require.InDelta(t, 1, sum, 1e-6)
 	}
+	// What was set by hand is not replaced unasked.
+	for take, warns := range map[string]bool{"best": true, "joints": true, "none": false} {
+		e, op, err := studio.ParseOperation("best_bind", []byte(`{"take":"`+take+`"}`))
+		require.NoError(t, err)
+		require.NotNil(t, e.Loses)
+		require.Equal(t, warns, e.Loses(&s, op) != "", take)
+	}
 	for _, bad := range []string{`{"ways":["magic"]}`, `{"take":"all"}`, `{"steps":0}`} {
 		_, _, err := studiotest.Try(s, "best_bind", bad)
 		require.True(t, studio.IsInput(err), bad)

@@ -4,6 +4,7 @@ import (
 	"wisemarrow/core/deform"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/bundle"
 	"wisemarrow/studio"
 )
@@ -66,6 +67,16 @@ func Handed(s *studio.State, q pose.HandAsked) (*pose.Handed, error) {
 
 // HandAsked is what a hand asks.
 type HandAsked = pose.HandAsked
+
+// Feet tells by joint whether it is one that a standing limb ends at: what one holds when hips move.
+func Feet(s *studio.State) []bool {
+	acts, _ := s.Skeleton.Acts(s.Settings.Marks)
+	out := make([]bool, len(acts))
+	for i, j := range s.Skeleton.Joints {
+		out[i] = acts[i] == skeleton.Ankle && (j.Parent < 0 || acts[j.Parent] != skeleton.Ankle)
+	}
+	return out
+}
 
 // KindRow is how a kind of fault came out.
 type KindRow struct {

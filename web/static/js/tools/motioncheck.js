@@ -256,12 +256,16 @@ async function remedy(m) {
   const head = store.character.head;
   if (!await operate(m.op, m.params)) return;
   // A bind is a work of its own: it is measured when it has come.
-  const again = () => operate('check_motion', asked());
-  if (store.character.head !== head) { await again(); return; }
-  const wait = () => { if (store.character.head === head) return; off = true; again(); };
-  let off = false;
-  on('character', () => { if (!off) wait(); });
+  if (store.character.head === head) pending = head; else await operate('check_motion', asked());
 }
+
+let pending = 0; // the head that a remedy on its way began at
+on('character', () => {
+  if (!pending || store.character.head === pending) return;
+  pending = 0;
+  operate('check_motion', asked());
+});
+on('stage', () => { pending = 0; });
 
 function asked() {
   const form = tray.querySelector('#try');
@@ -374,7 +378,7 @@ tray.addEventListener('click', (e) => {
   const b = e.target.closest('button');
   if (!b || store.stage !== 'motion') return;
   if ('hold' in b.dataset) toggleHeld(chosenNames());
-  if ('feet' in b.dataset) { for (const j of joints()) if (!held.has(j.name) && /foot|ankle/i.test(j.name) && !j.end) toggleHeld([j.name]); }
+  if ('feet' in b.dataset) { for (const j of joints()) if (j.foot && !held.has(j.name)) toggleHeld([j.name]); }
   if ('free' in b.dataset) { held.clear(); panel(); }
   if ('mirrorpose' in b.dataset) mirrorPose();
   if ('copy' in b.dataset) copy();
