@@ -101,7 +101,7 @@ func deskMemory() error {
 		}
 		runtime.GC()
 		runtime.ReadMemStats(&loaded)
-		if err := desk.Begin(`{"joint":"upper_arm_l","mode":"add","value":0.5,"opacity":1,"radius":0.08,"both":true}`, nil); err != nil {
+		if err := desk.Begin(`{"joint":"upper_arm_l","mode":"add","value":0.5,"opacity":1,"radius":0.08,"both":true}`, nil, false); err != nil {
 			return err
 		}
 		if _, err := desk.Touch(`[{"tri":100,"b":0.3,"c":0.3,"pressure":1}]`); err != nil {

@@ -38,6 +38,8 @@ type Desk struct {
 	rules    Rules
 	sides    weights.Sides
 	open     []bool
+	mix      *weights.Editor // of how vertices blend, once it is painted
+	painted  *weights.Editor // of the two, what the stroke under way paints
 	stroke   *weights.Stroke
 	mirrored *weights.Mirrored
 }
@@ -118,21 +120,37 @@ func (d *Desk) column(name string) error {
 	return nil
 }
 
-// Begin begins a stroke with a brush as JSON; chosen limits it to those vertices, nil is all.
-func (d *Desk) Begin(brush string, chosen []uint32) error {
+// Begin begins a stroke with a brush as JSON; chosen limits it to those vertices, nil is all. With mix
+// it paints how vertices blend, whatever joint it names.
+func (d *Desk) Begin(brush string, chosen []uint32, mix bool) error {
 	var b weights.Brush
 	if err := json.Unmarshal([]byte(brush), &b); err != nil {
 		return fmt.Errorf("the brush cannot be read: %w", err)
 	}
-	d.e.Open = d.open
+	open := d.open
 	if chosen != nil {
-		d.e.Open = make([]bool, len(d.e.Of))
+		open = make([]bool, len(d.e.Of))
 		for _, v := range chosen {
-			if int(v) < len(d.e.Open) {
-				d.e.Open[v] = d.open == nil || d.open[v]
+			if int(v) < len(open) {
+				open[v] = d.open == nil || d.open[v]
 			}
 		}
 	}
+	if mix {
+		if d.mix == nil {
+			now := deform.Mixes(d.s, d.e.Weights())
+			if now == nil {
+				now = make([]float64, len(d.e.Of))
+			}
+			d.mix = weights.EditMix(now, nil)
+		}
+		d.mix.Open, d.painted = open, d.mix
+		b.Joint = weights.MixJoint
+		var err error
+		d.stroke, err = weights.NewStroke(b, d.mix, d.net, weights.Sides{Plane: d.rules.Plane, Partner: []int32{0, 1}})
+		return err
+	}
+	d.e.Open, d.painted = open, d.e
 	if b.Mode != weights.BrushEven {
 		if err := d.column(b.Joint); err != nil {
 			return err
@@ -149,7 +167,8 @@ func (d *Desk) Begin(brush string, chosen []uint32) error {
 }
 
 // Painted are vertices and their influences: joint k of a vertex, heaviest first, by its number in
-// the skeleton, Width of them each, 0 for none.
+// the skeleton, Width of them each, 0 for none. Of a stroke that paints how vertices blend Value is
+// that alone.
 type Painted struct {
 	Vertex       []uint32
 	Width        int
@@ -174,7 +193,7 @@ func (d *Desk) Touch(touches string) (Painted, error) {
 		changed = append(changed, some...)
 	}
 	slices.Sort(changed)
-	return d.painted(slices.Compact(changed)), nil
+	return d.changed(slices.Compact(changed)), nil
 }
 
 // End ends a stroke, or with back takes it back.
@@ -185,13 +204,19 @@ func (d *Desk) End(back bool) Painted {
 	s := d.stroke
 	d.stroke = nil
 	if back {
-		return d.painted(s.Undo())
+		return d.changed(s.Undo())
 	}
 	return Painted{}
 }
 
-func (d *Desk) painted(list []int32) Painted {
+func (d *Desk) changed(list []int32) Painted {
 	out := Painted{Width: 1}
+	if d.painted == d.mix {
+		for _, v := range list {
+			out.Vertex, out.Joint, out.Value = append(out.Vertex, uint32(v)), append(out.Joint, 0), append(out.Value, float32(d.mix.Value(v, 1)))
+		}
+		return out
+	}
 	for _, v := range list {
 		out.Width = max(out.Width, len(d.e.At(v)))
 	}
@@ -213,11 +238,16 @@ func (d *Desk) painted(list []int32) Painted {
 }
 
 // Weights are those as they stand, with what was painted.
-func (d *Desk) Weights() *weights.Weights { return d.e.Weights() }
+func (d *Desk) Weights() *weights.Weights {
+	if d.mix != nil {
+		return d.mix.Mixed(d.e.Weights())
+	}
+	return d.e.Weights()
+}
 
 // Measure is Measure with what was painted.
 func (d *Desk) Measure(pose string) (string, error) {
-	skin, err := d.Skin.With(d.e.Weights())
+	skin, err := d.Skin.With(d.Weights())
 	if err != nil {
 		return "", err
 	}
@@ -312,7 +342,7 @@ func (d *Desk) Motion(joint string) ([]float32, error) {
 	if i < 0 {
 		return nil, fmt.Errorf("there is no joint %q", joint)
 	}
-	skin, err := d.Skin.With(d.e.Weights())
+	skin, err := d.Skin.With(d.Weights())
 	if err != nil {
 		return nil, err
 	}

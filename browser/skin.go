@@ -38,6 +38,8 @@ type Arrays struct {
 	Start, Vertex []uint32
 	Value         []float32
 	Joints        []Joint
+	Said          []uint32      // vertices of which it was said how they blend
+	Shares        []float32     // and, for each, how much goes by dual quaternions
 	Binding       *pose.Binding // nil: bound in the pose in which the joints stand
 }
 
@@ -106,6 +108,15 @@ func (a Arrays) weights(n int) (*weights.Weights, error) {
 	}
 	for _, list := range w.Of {
 		weights.Sort(list)
+	}
+	if len(a.Said) > 0 {
+		w.Mix = &weights.Mix{Values: a.Shares, Vertices: make([]int32, len(a.Said))}
+		for i, v := range a.Said {
+			w.Mix.Vertices[i] = int32(v)
+		}
+		if err := w.Mix.Check(n); err != nil {
+			return nil, err
+		}
 	}
 	return w, nil
 }

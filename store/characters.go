@@ -210,7 +210,7 @@ func (s *Store) History(ctx context.Context, id string, before int64, limit int)
 		select r.id, r.parent, 1 as n from revisions r where r.character = @id and r.id = (`+from+`)
 		union all
 		select r.id, r.parent, n + 1 from revisions r join line on r.id = line.parent where n < @limit)
-		select r.id, r.character, r.parent, r.op, r.author, r.outcome, r.time from revisions r join line on line.id = r.id order by r.id desc`,
+		select r.id, r.character, r.parent, r.op, r.author, r.outcome, r.parts, r.time from revisions r join line on line.id = r.id order by r.id desc`,
 		map[string]any{"id": id, "before": before, "limit": limit}).Scan(&rows).Error
 	return public(rows, err)
 }

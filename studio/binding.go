@@ -6,6 +6,7 @@ import (
 
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
 )
 
 // WithAxes returns the state with other axes of the same joints, which are where they
@@ -35,6 +36,7 @@ func settled(before, after State) State {
 			after.Binding = after.Binding.Rerecorded(after.Skeleton, moved)
 		}
 	}
+	after.Weights = settledMix(before, after)
 	after.Sheet = settledSheet(before, after)
 	if after.Bind != nil && after.Bind.Score != nil && after.Bind == before.Bind && (after.Weights != before.Weights || after.Sheet == nil || after.Sheet.Stale) {
 		bind := *after.Bind
@@ -42,6 +44,26 @@ func settled(before, after State) State {
 		after.Bind = &bind
 	}
 	return after
+}
+
+// settledMix returns the weights with what was said of how each vertex blends, which stays
+// whatever else becomes of the weights of the same vertices. An operation that takes it away
+// leaves an empty one.
+func settledMix(before, after State) *weights.Weights {
+	w := after.Weights
+	if w == nil {
+		return nil
+	}
+	out := *w
+	switch {
+	case w.Mix != nil && len(w.Mix.Vertices) == 0:
+		out.Mix = nil
+	case w.Mix == nil && before.Weights != nil && before.Weights.Mix != nil && len(before.Weights.Of) == len(w.Of):
+		out.Mix = before.Weights.Mix
+	default:
+		return w
+	}
+	return &out
 }
 
 // changed returns the names of joints that stand or hang elsewhere, are turned, or are new.

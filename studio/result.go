@@ -47,7 +47,11 @@ func (s State) WithKept(name string) (*State, error) {
 	if s.Mesh == nil || len(s.Kept[i].Weights.Of) != len(s.Mesh.Points) {
 		return nil, Wrong("%s was kept for another mesh", name)
 	}
-	s.Weights, s.Bind = s.Kept[i].Weights, s.Kept[i].Result
+	w := *s.Kept[i].Weights
+	if s.Weights != nil {
+		w.Mix = s.Weights.Mix // how vertices blend is the character's
+	}
+	s.Weights, s.Bind = &w, s.Kept[i].Result
 	return &s, nil
 }
 

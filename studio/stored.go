@@ -141,14 +141,28 @@ func init() {
 			get:  func(s *State, r *reader) { r.json("settings", &s.Settings) },
 		},
 		{
-			name:     "weights",
-			held:     func(s *State) bool { return s.Weights != nil },
-			same:     func(a, b *State) bool { return a.Weights == b.Weights },
-			put:      func(s *State, w *writer) { w.weights("weights", s.Weights) },
-			get:      func(s *State, r *reader) { s.Weights = r.weights("weights") },
+			name: "weights",
+			held: func(s *State) bool { return s.Weights != nil },
+			same: func(a, b *State) bool { return sameWeights(a.Weights, b.Weights) },
+			put:  func(s *State, w *writer) { w.weights("weights", s.Weights) },
+			get: func(s *State, r *reader) {
+				given := s.Weights
+				if s.Weights = r.weights("weights"); s.Weights != nil && given != nil {
+					s.Weights.Mix = given.Mix // a row of its own
+				}
+			},
 			size:     func(s *State) int { return sizeOf(s.Weights) },
 			onMesh:   func(s *State, o mesh.Origin) { s.Weights = gathered(s.Weights, o) },
 			onJoints: func(s *State, c JointChange) { s.Weights = s.Weights.Handed(c.Renamed, c.Removed) },
+		},
+		{
+			name:  "mix",
+			held:  func(s *State) bool { return s.Weights != nil && s.Weights.Mix != nil },
+			same:  func(a, b *State) bool { return a.Weights.Mix == b.Weights.Mix },
+			put:   func(s *State, w *writer) { w.bytes("mix")(bundle.Mix(s.Weights.Mix)) },
+			get:   func(s *State, r *reader) { w := *s.Weights; w.Mix = take(r, "mix", bundle.ReadMix); s.Weights = &w },
+			check: func(s *State) error { return s.Weights.Mix.Check(len(s.Weights.Of)) },
+			size:  func(s *State) int { return 8 * len(s.Weights.Mix.Vertices) },
 		},
 		jsonRow("bind", func(s *State) **Result { return &s.Bind }, row{
 			onMesh: func(s *State, _ mesh.Origin) { *s = s.Recounted() },
@@ -334,6 +348,11 @@ func gathered(w *weights.Weights, o mesh.Origin) *weights.Weights {
 		return w
 	}
 	return w.Gather(o)
+}
+
+// sameWeights reports whether two weights differ in how vertices blend at most.
+func sameWeights(a, b *weights.Weights) bool {
+	return a == b || len(a.Of) > 0 && len(a.Of) == len(b.Of) && &a.Of[0] == &b.Of[0] && slices.Equal(a.Joints, b.Joints)
 }
 
 func sizeOf(w *weights.Weights) int {

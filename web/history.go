@@ -2,14 +2,22 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"net/http"
 	"strconv"
 
 	"wisemarrow/stages/handoff"
+	"wisemarrow/studio"
 )
 
 // historyPage is how many revisions one answer has.
 const historyPage = 50
+
+// past is a revision in the history; Bound tells that there were weights, which can be kept.
+type past struct {
+	studio.Revision
+	Bound bool `json:"bound"`
+}
 
 // history answers with a page of revisions, newest first; before is the one that the
 // page before ended with.
@@ -20,8 +28,12 @@ func (s *site) history(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
+	out := make([]past, len(list))
+	for i, rev := range list {
+		out[i] = past{rev, rev.Parts["weights"] != "" && rev.Parts["skeleton"] != ""}
+	}
 	more := len(list) > 0 && list[len(list)-1].Parent != 0
-	answer(w, http.StatusOK, map[string]any{"revisions": list, "more": more})
+	answer(w, http.StatusOK, map[string]any{"revisions": out, "more": more})
 }
 
 // script sends what was done to a character as a script, to be run on other files.
@@ -38,9 +50,12 @@ func (s *site) script(w http.ResponseWriter, r *http.Request) {
 	attach(w, handoff.FileName(o.Name, "jsonl"), buf.Bytes())
 }
 
-// handoff sends a file for the next department.
+// handoff sends a file for the next department; with "at" as the character was at that revision.
 func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
 	o, err := s.open(r.Context(), param(r, "id"))
+	if at := r.URL.Query().Get("at"); err == nil && at != "" {
+		o, err = s.then(r.Context(), o, at)
+	}
 	influences, _ := strconv.Atoi(r.URL.Query().Get("influences")) // none keeps all
 	var buf bytes.Buffer
 	if err == nil {
@@ -51,6 +66,22 @@ func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	attach(w, handoff.FileName(o.Name, param(r, "what")), buf.Bytes())
+}
+
+// then is a character as it was at an earlier revision.
+func (s *site) then(ctx context.Context, o opened, at string) (opened, error) {
+	id, err := strconv.ParseInt(at, 10, 64)
+	if err != nil {
+		return o, studio.ErrNotFound
+	}
+	before, err := s.earlier(ctx, o.Character, id)
+	if err != nil {
+		return o, err
+	}
+	if before == nil {
+		return o, studio.ErrNotFound
+	}
+	return *before, nil
 }
 
 func attach(w http.ResponseWriter, name string, data []byte) {

@@ -65,6 +65,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Get("/view/smooth/{rev}/{levels}", s.smooth)
 		r.Get("/view/weights/{rev}", s.weightsView)
 		r.Get("/view/weights/{rev}/{joint}", s.columnView)
+		r.Get("/view/mix/{rev}", s.mixView)
 		r.Get("/view/kept/{rev}/{name}", s.keptView)
 		r.Get("/view/motion/{rev}/{clip}", s.motion)
 		r.Get("/view/thumbnail/{rev}", s.thumbnail)

@@ -52,6 +52,7 @@ var sections = []section{
 		}
 		return map[string]any{"joints": o.state.Weights.Joints, "columns": o.rev.Parts.Columns()}, nil
 	}},
+	{"mix", []string{"mix"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.rev.Parts["mix"], nil }},
 	{"fit", []string{"fit"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Fit, nil }},
 	{"plane", []string{"skeleton", "settings"}, func(_ *site, _ context.Context, o opened) (any, error) {
 		if o.state.Skeleton == nil {

@@ -103,6 +103,24 @@ func (s *site) columnView(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, studio.ErrNotFound)
 		return
 	}
+	s.stored(w, r, hash)
+}
+
+// mixView sends what was said of how vertices blend, as it is stored.
+func (s *site) mixView(w http.ResponseWriter, r *http.Request) {
+	rev, err := s.revision(r)
+	if hash := rev.Parts["mix"]; err == nil && hash != "" {
+		s.stored(w, r, hash)
+		return
+	}
+	if err == nil {
+		err = studio.ErrNotFound
+	}
+	s.problem(w, r, err)
+}
+
+// stored sends a blob.
+func (s *site) stored(w http.ResponseWriter, r *http.Request, hash string) {
 	found, err := s.studio.Store().Blobs(r.Context(), []string{hash})
 	if err == nil && found[hash] == nil {
 		err = studio.ErrNotFound

@@ -28,7 +28,8 @@ func main() {
 	js.Global().Set("marrowCore", js.ValueOf(map[string]any{
 		// load takes points, triangles, start, vertex and value as typed arrays, the names of the
 		// columns, the joints and the binding (or null) as JSON, the edges and the vertices that
-		// may not be changed as typed arrays, and the rules as JSON.
+		// may not be changed as typed arrays, the rules as JSON, and of which vertices it was said how
+		// they blend, and how, as typed arrays.
 		"load": answering(func(a []js.Value) (any, error) {
 			x := browser.Arrays{Points: numbers[float32](a[0]), Triangles: numbers[uint32](a[1]), Start: numbers[uint32](a[2]), Vertex: numbers[uint32](a[3]), Value: numbers[float32](a[4])}
 			var rules browser.Rules
@@ -41,6 +42,7 @@ func main() {
 				return nil, err
 			}
 			rules.Closed = numbers[uint32](a[9])
+			x.Said, x.Shares = numbers[uint32](a[11]), numbers[float32](a[12])
 			var err error
 			desk, err = x.Desk(numbers[uint32](a[8]), rules)
 			return "", err
@@ -53,7 +55,7 @@ func main() {
 			}
 			return d.Measure(a[0].String())
 		}),
-		// begin takes a brush as JSON, and the vertices that are chosen or null.
+		// begin takes a brush as JSON, the vertices that are chosen or null, and whether it paints how they blend.
 		"begin": answering(func(a []js.Value) (any, error) {
 			d, err := at()
 			if err != nil {
@@ -63,7 +65,7 @@ func main() {
 			if !a[1].IsNull() {
 				chosen = append([]uint32{}, numbers[uint32](a[1])...)
 			}
-			return "", d.Begin(a[0].String(), chosen)
+			return "", d.Begin(a[0].String(), chosen, a[2].Truthy())
 		}),
 		// touch takes touches as JSON and answers with what they changed.
 		"touch": answering(func(a []js.Value) (any, error) {

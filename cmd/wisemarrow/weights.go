@@ -15,7 +15,7 @@ import (
 // weightFlags are those of all commands of weights; each verb has some of them.
 type weightFlags struct {
 	out, rep               string
-	joints                 []string
+	joints, parts, onto    []string
 	vertices, to, from, by string
 	value, add, times      float64
 	below, width, within   float64
@@ -130,11 +130,20 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 	within := func(c *cobra.Command, f *weightFlags) {
 		c.Flags().StringVar(&f.from, "from", "", "the file that they are taken from")
 		c.Flags().Float64Var(&f.within, "within", 0, "how far a place may be, metres")
-		_ = c.MarkFlagRequired("from")
 	}
-	verb("carry", "carry_weights", "Carry weights over from another bound file", func(f *weightFlags) (map[string]any, error) {
-		return map[string]any{"influences": f.influences, "trace": 0.001, "from": f.by, "within": f.within}, nil
-	}, within, func(c *cobra.Command, f *weightFlags) {
+	verb("carry", "carry_weights", "Carry weights over from another bound file, or from parts of this one", func(f *weightFlags) (map[string]any, error) {
+		p := map[string]any{"influences": f.influences, "trace": 0.001, "from": f.by, "within": f.within, "vertices": f.vertices}
+		if len(f.parts) > 0 {
+			p["parts"] = f.parts
+		}
+		if len(f.onto) > 0 {
+			p["onto"] = f.onto
+		}
+		return p, nil
+	}, within, chosen, func(c *cobra.Command, f *weightFlags) {
+		c.Flags().StringSliceVar(&f.parts, "parts", nil, "parts of this mesh that give them, in place of --from")
+		c.Flags().StringSliceVar(&f.onto, "onto", nil, "parts that get them; the rest stays as it is")
+	}, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().StringVar(&f.by, "by", "surface", "the nearest surface or vertex, or along the normal")
 		c.Flags().IntVar(&f.influences, "influences", 4, "joints that may move one vertex, 1 to 16")
 	})
@@ -167,7 +176,10 @@ func (f *weightFlags) run(c *cobra.Command, name, op string, params map[string]a
 		return writeFile(f.out, func(w io.Writer) error { return handoff.Write(w, &s, what, 0) })
 	}
 	var brought []studio.Upload
-	if op == "carry_weights" || op == "import_weights" {
+	if op == "import_weights" || op == "carry_weights" && (f.from != "" || len(f.parts) == 0) {
+		if f.from == "" {
+			return errors.New("name with --from the file that the weights are in")
+		}
 		up, err := readUpload(f.from)
 		if err != nil {
 			return err

@@ -27,8 +27,8 @@ type checking struct {
 	area    float64
 	owner   []int32 // by triangle: the home of its first corner
 	volume  []float64
-	names   []int     // of the weights' joints: their numbers
-	mix     []float64 // of the weights' joints, nil where all blend linearly
+	names   []int   // of the weights' joints: their numbers
+	mix     *mixing // nil where all blend linearly
 
 	bones   [][]skeleton.Bone // by joint, of those that deform
 	tree    *geom.Tree        // of the skin at rest, where crossings are looked for
@@ -249,14 +249,11 @@ func (c *checking) pose(p pose.Pose, w *scratch) (matrices [][]geom.Matrix) {
 			record = s.binding.RecordOf(v)
 		}
 		var by r3.Vec
-		moved, share := false, 0.0
+		moved := false
 		for _, x := range list {
 			if !still[record][x.Joint] {
 				moved = true
 				by = r3.Add(by, r3.Scale(x.Value, r3.Sub(matrices[record][x.Joint].Point(at), at)))
-			}
-			if c.mix != nil {
-				share += x.Value * c.mix[x.Joint]
 			}
 		}
 		w.moved[v] = moved
@@ -265,9 +262,12 @@ func (c *checking) pose(p pose.Pose, w *scratch) (matrices [][]geom.Matrix) {
 			continue
 		}
 		w.posed[v] = r3.Add(at, by)
-		if share > 0 {
+		if c.mix == nil {
+			continue
+		}
+		if share := c.mix.share(v, list); share > 0 {
 			if to, ok := blended(at, list, duals[record]); ok {
-				w.posed[v] = r3.Add(w.posed[v], r3.Scale(math.Min(1, share), r3.Sub(to, w.posed[v])))
+				w.posed[v] = r3.Add(w.posed[v], r3.Scale(share, r3.Sub(to, w.posed[v])))
 			}
 		}
 	}

@@ -64,25 +64,62 @@ func blended(p r3.Vec, list []weights.Influence, of []dual) (r3.Vec, bool) {
 	return r3.Add(geom.Rotate(turn, p), r3.Scale(2, r3.Vec{X: t.Imag, Y: t.Jmag, Z: t.Kmag})), true
 }
 
-// mixes returns for each joint of weights how much of its skin goes by dual quaternions, nil
-// where all goes linearly.
-func mixes(s *skeleton.Skeleton, w *weights.Weights) []float64 {
-	var out []float64
+// mixing says how much of what is done to a vertex goes by dual quaternions.
+type mixing struct {
+	joint  []float64 // of the weights' joints; nil where all blend linearly
+	vertex []float64 // where it was said by vertex, weights.ByJoints elsewhere; nil for none
+}
+
+// mixes returns how the skin mixes, nil where all goes linearly.
+func mixes(s *skeleton.Skeleton, w *weights.Weights) *mixing {
+	out := mixing{vertex: w.Mix.All(len(w.Of))}
 	at := s.Numbers()
 	for k, name := range w.Joints {
 		if i, ok := at[name]; ok && s.Joints[i].Mix > 0 {
-			if out == nil {
-				out = make([]float64, len(w.Joints))
+			if out.joint == nil {
+				out.joint = make([]float64, len(w.Joints))
 			}
-			out[k] = s.Joints[i].Mix
+			out.joint[k] = s.Joints[i].Mix
 		}
+	}
+	if out.joint == nil && out.vertex == nil {
+		return nil
+	}
+	return &out
+}
+
+// share is that of a vertex, 0 to 1.
+func (m *mixing) share(v int, list []weights.Influence) float64 {
+	if m.vertex != nil && m.vertex[v] >= 0 {
+		return m.vertex[v]
+	}
+	if m.joint == nil {
+		return 0
+	}
+	share := 0.0
+	for _, x := range list {
+		share += float64(x.Value * m.joint[x.Joint])
+	}
+	return math.Min(1, share)
+}
+
+// Mixes returns how much of what is done to each vertex goes by dual quaternions, 0 to 1: as it
+// was said of the vertex, else as its joints have it by weight. nil where all goes linearly.
+func Mixes(s *skeleton.Skeleton, w *weights.Weights) []float64 {
+	m := mixes(s, w)
+	if m == nil {
+		return nil
+	}
+	out := make([]float64, len(w.Of))
+	for v, list := range w.Of {
+		out[v] = m.share(v, list)
 	}
 	return out
 }
 
 // mixed moves points as linear blending has it towards where dual quaternions take them, each
-// by the mix of its joints by weight. linear is what linear blending made of them.
-func mixed(points, linear []r3.Vec, w *weights.Weights, matrices [][]geom.Matrix, record func(v int) int, mix []float64) {
+// by its share. linear is what linear blending made of them.
+func mixed(points, linear []r3.Vec, w *weights.Weights, matrices [][]geom.Matrix, record func(v int) int, mix *mixing) {
 	duals := make([][]dual, len(matrices))
 	for r, list := range matrices {
 		duals[r] = make([]dual, len(list))
@@ -92,15 +129,12 @@ func mixed(points, linear []r3.Vec, w *weights.Weights, matrices [][]geom.Matrix
 	}
 	geom.Chunks(len(points), 4096, func(lo, hi int) {
 		for v := lo; v < hi; v++ {
-			share := 0.0
-			for _, x := range w.Of[v] {
-				share += x.Value * mix[x.Joint]
-			}
+			share := mix.share(v, w.Of[v])
 			if share <= 0 || linear[v] == points[v] && len(w.Of[v]) < 2 {
 				continue
 			}
 			if at, ok := blended(points[v], w.Of[v], duals[record(v)]); ok {
-				linear[v] = r3.Add(linear[v], r3.Scale(math.Min(1, share), r3.Sub(at, linear[v])))
+				linear[v] = r3.Add(linear[v], r3.Scale(share, r3.Sub(at, linear[v])))
 			}
 		}
 	})
@@ -117,18 +151,31 @@ func LinearApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *p
 	if mixes(s, w) == nil {
 		return 0, "", vertex
 	}
-	plain := s.Clone()
+	plain, all := s.Clone(), *w
+	all.Mix = nil
+	blends := make([]bool, len(s.Joints)) // moves skin that is mixed
 	for i := range plain.Joints {
+		blends[i] = s.Joints[i].Mix > 0
 		plain.Joints[i].Mix = 0
+	}
+	if w.Mix != nil {
+		at := s.Numbers()
+		for i, v := range w.Mix.Vertices {
+			for _, x := range w.Of[v] {
+				if k, ok := at[w.Joints[x.Joint]]; ok && w.Mix.Values[i] > 0 {
+					blends[k] = true
+				}
+			}
+		}
 	}
 	var trials []skeleton.Trial
 	for _, t := range s.Trials(x) {
-		if parent := s.Joints[t.Joint].Parent; s.Joints[t.Joint].Mix > 0 || parent >= 0 && s.Joints[parent].Mix > 0 {
+		if parent := s.Joints[t.Joint].Parent; blends[t.Joint] || parent >= 0 && blends[parent] {
 			trials = append(trials, t)
 		}
 	}
 	for _, p := range Affordable(pose.Extremes(s, trials, apartShare), s, w) {
-		mixed, linear := Bound(points, w, s, p.Pose, b), Bound(points, w, plain, p.Pose, b)
+		mixed, linear := Bound(points, w, s, p.Pose, b), Bound(points, &all, plain, p.Pose, b)
 		for v := range mixed {
 			if d := r3.Norm2(r3.Sub(mixed[v], linear[v])); d > apart {
 				apart, in, vertex = d, p.Name, int32(v)

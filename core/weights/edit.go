@@ -21,7 +21,8 @@ type Editor struct {
 	Heir []int32
 
 	from    [][]Influence // as they were
-	touched []bool        // was rounded
+	mix     *Mix
+	touched []bool // was rounded
 	changed []bool
 }
 
@@ -30,7 +31,7 @@ func Edit(w *Weights, locked, open []bool, most int) *Editor {
 	if locked == nil {
 		locked = make([]bool, len(w.Joints))
 	}
-	e := &Editor{Joints: w.Joints, Of: slices.Clone(w.Of), from: w.Of, Locked: locked, Open: open, Cap: most, touched: make([]bool, len(w.Of)), changed: make([]bool, len(w.Of))}
+	e := &Editor{Joints: w.Joints, Of: slices.Clone(w.Of), from: w.Of, mix: w.Mix, Locked: locked, Open: open, Cap: most, touched: make([]bool, len(w.Of)), changed: make([]bool, len(w.Of))}
 	e.Heir = make([]int32, len(w.Joints))
 	for i := range e.Heir {
 		e.Heir[i] = -1
@@ -40,7 +41,7 @@ func Edit(w *Weights, locked, open []bool, most int) *Editor {
 
 // Weights returns what has become of the weights; vertices that were only read are as they were.
 func (e *Editor) Weights() *Weights {
-	out := &Weights{Joints: e.Joints, Of: slices.Clone(e.Of)}
+	out := &Weights{Joints: e.Joints, Of: slices.Clone(e.Of), Mix: e.mix}
 	for v, yes := range e.changed {
 		if !yes {
 			out.Of[v] = e.from[v]

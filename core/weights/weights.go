@@ -23,6 +23,7 @@ type Influence struct {
 type Weights struct {
 	Joints []string
 	Of     [][]Influence
+	Mix    *Mix // of dual quaternions by vertex; nil: all vertices as their joints have it
 }
 
 // New returns weights for n vertices with none set.
@@ -201,6 +202,7 @@ func (w *Weights) Blend(vertices []int32, shares []float64, l Limits) []Influenc
 // vertex origin[v]; -1 is a vertex without weights.
 func (w *Weights) Gather(origin []int32) *Weights {
 	out := New(w.Joints, len(origin))
+	out.Mix = w.Mix.gathered(origin, len(w.Of))
 	for v, o := range origin {
 		if o >= 0 && int(o) < len(w.Of) {
 			out.Of[v] = w.Of[o]
@@ -224,7 +226,7 @@ func Mirror(list []Influence, partner []int32) []Influence {
 // shares of removed joints given to others ("" drops them; what is left of a
 // vertex is normalised).
 func (w *Weights) Handed(renamed, removed map[string]string) *Weights {
-	out := &Weights{Of: make([][]Influence, len(w.Of))}
+	out := &Weights{Of: make([][]Influence, len(w.Of)), Mix: w.Mix}
 	number := map[string]int32{}
 	var names []string
 	for _, n := range w.Joints {

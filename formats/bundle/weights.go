@@ -129,3 +129,21 @@ func WeightsView(w *weights.Weights) ([]byte, error) {
 	b.Floats("value", 1, value)
 	return b.Bytes()
 }
+
+// Mix packs what was said of how vertices blend: "vertex" and, for each, "share", how much goes by
+// dual quaternions.
+func Mix(m *weights.Mix) ([]byte, error) {
+	var b Bundle
+	Ints(&b, "vertex", 1, m.Vertices)
+	b.Floats("share", 1, m.Values)
+	return b.Bytes()
+}
+
+// ReadMix reads what Mix packs; Check of the mix tells whether it fits the mesh.
+func ReadMix(data []byte) (*weights.Mix, error) {
+	b, err := Open(data, nil)
+	if err != nil {
+		return nil, fmt.Errorf("the mix of vertices: %w", err)
+	}
+	return &weights.Mix{Vertices: b.ReadInts("vertex"), Values: b.ReadFloats("share")}, nil
+}

@@ -148,6 +148,7 @@ type decoder struct {
 	parent  []int
 	jointOf map[int]int32 // node → joint
 	skinned [][]weights.Influence
+	mixed   []mixedVertex
 	skinOf  []int          // of each vertex, -1
 	shape   map[string]int // shape target → index in the mesh
 	corner  int64          // of all primitives so far
@@ -187,6 +188,7 @@ func (d *decoder) run() error {
 			w.Joints = append(w.Joints, j.Name)
 		}
 		copy(w.Of, d.skinned)
+		w.Mix = d.mix(len(m.Points))
 		d.scene.Weights = w
 	}
 	d.shapes()
@@ -197,6 +199,27 @@ func (d *decoder) run() error {
 		return reading.At("mesh", "%v", err)
 	}
 	return nil
+}
+
+// mixedVertex is a vertex of which a file says how it blends.
+type mixedVertex struct {
+	vertex int32
+	share  float32
+}
+
+// mix is what the file says of how the n vertices blend; nil for nothing.
+func (d *decoder) mix(n int) *weights.Mix {
+	if len(d.mixed) == 0 {
+		return nil
+	}
+	all := make([]float64, n)
+	for v := range all {
+		all[v] = weights.ByJoints
+	}
+	for _, x := range d.mixed {
+		all[x.vertex] = float64(x.share)
+	}
+	return weights.MixOf(all)
 }
 
 // nodes computes world matrices and refuses loops in the hierarchy.

@@ -163,6 +163,10 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 	if err != nil {
 		return err
 	}
+	mix, err := d.attribute(p, mixAttribute, "SCALAR", count)
+	if err != nil {
+		return err
+	}
 	vertex, known := shared[position]
 	if !known {
 		vertex = make([]int32, count)
@@ -191,6 +195,9 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 						d.skinned = append(d.skinned, nil)
 					}
 					d.skinned[vertex[v]] = influences[v]
+				}
+				if mix != nil && mix[v] > 0 && mix[v] <= 1 {
+					d.mixed = append(d.mixed, mixedVertex{vertex[v], float32(mix[v])})
 				}
 			}
 		}

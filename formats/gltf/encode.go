@@ -10,6 +10,7 @@ import (
 	"io"
 	"math"
 
+	"wisemarrow/core/deform"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
@@ -381,8 +382,19 @@ func (e *encoder) shapes(out *meshes, m *mesh.Mesh, list []drawn) {
 	out.Extras, _ = json.Marshal(names) // strings can be written
 }
 
+// mixAttribute is how much of what joints do to a vertex goes by dual quaternions, 0 to 1. glTF has
+// no word for it; what a program names itself begins with a bar (glTF 2.0, 3.7.2.1).
+const mixAttribute = "_DUAL_QUATERNION_SHARE"
+
 // weights adds as many sets of four influences as the busiest vertex needs.
 func (e *encoder) weights(attributes map[string]int, list []drawn, s *skeleton.Skeleton, sk *weights.Weights) {
+	if shares := deform.Mixes(s, sk); shares != nil {
+		attributes[mixAttribute] = e.add(accessor{Component: typeFloat, Count: len(list), Type: "SCALAR"}, 34962, func(b *bytes.Buffer) {
+			for _, d := range list {
+				put32(b, shares[d.v])
+			}
+		})
+	}
 	most := 1
 	for _, x := range sk.Of {
 		most = max(most, len(x))

@@ -22,12 +22,17 @@ func init() {
 	}})
 }
 
-// CarryWeights takes the weights of a bound mesh in a file that lies where this one does: from
-// the nearest "surface", "vertex", along the "normal", or by the "order" of the vertices. Joints are paired by name, by its
-// meaning, then by place, or as Match says (theirs → ours); what is left goes to the nearest
-// joint above that is paired.
+// CarryWeights takes the weights of a bound mesh in a file that lies where this one does, or of
+// parts of this very mesh: from the nearest "surface", "vertex", along the "normal", or by the
+// "order" of the vertices. Joints are paired by name, by its meaning, then by place, or as Match
+// says (theirs → ours); what is left goes to the nearest joint above that is paired.
+//
+// With Vertices, or the vertices of Onto, only these get them, and the rest stays exactly as it is.
 type CarryWeights struct {
-	File       *studio.File      `json:"file"`
+	File       *studio.File      `json:"file,omitempty"`
+	Parts      []string          `json:"parts,omitempty"` // of this mesh, in place of a file
+	Onto       []string          `json:"onto,omitempty"`  // parts
+	Vertices   string            `json:"vertices,omitempty"`
 	From       string            `json:"from"`
 	Within     float64           `json:"within,omitempty"` // metres; 0 is however far
 	Scale      float64           `json:"scale,omitempty"`  // of theirs, about the origin; 0 is 1
@@ -50,57 +55,192 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	if o.File == nil {
-		return s, studio.Outcome{}, studio.Wrong("name the file that the weights are in: a .glb or .gltf with a skin")
-	}
 	if !(o.Within >= 0) || o.Within > studio.MaxPlace || !(o.Scale >= 0) || o.Scale > 1e6 {
 		return s, studio.Outcome{}, studio.Wrong("the distance is 0 metres or more, and the scale above 0, not %g and %g", o.Within, o.Scale)
 	}
-	r, resolve, limit, err := o.File.Open()
+	only, err := o.only(s)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	progress("Reading "+o.File.Name, 0.1)
-	scene, err := formats.Decode(o.File.Name, r, resolve, limit)
+	if only != nil && s.Weights == nil {
+		return s, studio.Outcome{}, studio.Wrong("there are no weights yet that the other vertices could keep: bind first, or carry onto all")
+	}
+	var from source
+	switch {
+	case o.File != nil && len(o.Parts) > 0:
+		return s, studio.Outcome{}, studio.Wrong("weights come from a file or from parts of this mesh, not from both at once")
+	case len(o.Parts) > 0:
+		from, err = o.parts(s, only)
+	case o.File != nil:
+		progress("Reading "+o.File.Name, 0.1)
+		from, err = read(o.File, s.Skeleton, o.Scale, o.Match)
+	default:
+		err = studio.Wrong("name the file that the weights are in, a .glb or .gltf with a skin, or parts of this mesh")
+	}
 	if err != nil {
-		return s, studio.Outcome{}, studio.Wrong("%v", err)
-	}
-	if scene.Weights == nil || scene.Skeleton == nil {
-		return s, studio.Outcome{}, studio.Wrong("%s has no skin: weights come from a bound character", o.File.Name)
-	}
-	if o.Scale > 0 && o.Scale != 1 {
-		scene.Mesh = scene.Mesh.Bake(mesh.Placement{Scale: o.Scale, Up: "y"})
-		for i := range scene.Skeleton.Joints {
-			scene.Skeleton.Joints[i].Pos = r3.Scale(o.Scale, scene.Skeleton.Joints[i].Pos)
-		}
-	}
-	theirs, left := renamed(s.Skeleton, scene.Skeleton, scene.Weights, o.Match)
-	if len(theirs.Joints) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("no joint of %s is paired with one of this character", o.File.Name)
+		return s, studio.Outcome{}, err
 	}
 	in, _ := s.Mesh.Bindable()
 	progress("Carrying the weights over", 0.4)
-	w, told, err := bind.Carry(scene.Mesh, theirs, in, bind.CarryOptions{Limits: limits, From: o.From, Within: o.Within})
+	w, told, err := bind.Carry(from.mesh, from.weights, in, bind.CarryOptions{Limits: limits, From: o.From, Within: o.Within})
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	if told.Vertices == 0 {
-		mine, other := geom.BoxOf(in.World()), geom.BoxOf(scene.Mesh.World())
+		mine, other := geom.BoxOf(in.World()), geom.BoxOf(from.mesh.World())
 		return s, studio.Outcome{}, studio.Wrong("no vertex has a place of %s within %g m: it is %.3g m tall, this character %.3g m, and their middles are %.3g m apart; give a scale or a longer distance",
-			o.File.Name, o.Within, other.Size().Y, mine.Size().Y, r3.Norm(r3.Sub(mine.Centre(), other.Centre())))
+			from.name, o.Within, other.Size().Y, mine.Size().Y, r3.Norm(r3.Sub(mine.Centre(), other.Centre())))
 	}
-	report := bind.Account(in, s.Skeleton, w, bind.Evidence{Method: "carried over from " + o.File.Name})
-	report.Ways = []bind.Way{{How: "carried over from " + o.File.Name, Vertices: told.Vertices, Farthest: told.Farthest}}
+	if only != nil {
+		return o.onto(ctx, s, w, only, from)
+	}
+	report := bind.Account(in, s.Skeleton, w, bind.Evidence{Method: "carried over from " + from.name})
+	report.Ways = []bind.Way{{How: "carried over from " + from.name, Vertices: told.Vertices, Farthest: told.Farthest}}
 	if n := len(told.Filled); n > 0 {
 		report.Ways = append(report.Ways, bind.Way{How: "from their neighbours", Vertices: n})
 	}
-	next, out, err := made(ctx, s, "carry_weights", "Carried over from "+o.File.Name, o, limits, w, report, nil)
+	next, out, err := made(ctx, s, "carry_weights", "Carried over from "+from.name, o, limits, w, report, nil)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	out.Sentence = fmt.Sprintf("Carried weights over from %s: %d vertices, %.2g mm away on average and %.2g mm at most, %d filled from their neighbours, %d without", o.File.Name, told.Vertices, 1000*told.Mean, 1000*told.Farthest, len(told.Filled), len(told.Bare))
-	out.Left = left
+	out.Sentence = fmt.Sprintf("Carried weights over from %s: %d vertices, %.2g mm away on average and %.2g mm at most, %d filled from their neighbours, %d without", from.name, told.Vertices, 1000*told.Mean, 1000*told.Farthest, len(told.Filled), len(told.Bare))
+	out.Left = from.left
 	return next, out, nil
+}
+
+// source is what weights are carried from.
+type source struct {
+	name    string
+	mesh    *mesh.Mesh
+	weights *weights.Weights // with our joints
+	left    []string         // what was done with joints that have no partner
+}
+
+// read takes the weights of a file, scaled about the origin, with our joints.
+func read(file *studio.File, ours *skeleton.Skeleton, scale float64, match map[string]string) (source, error) {
+	r, resolve, limit, err := file.Open()
+	if err != nil {
+		return source{}, err
+	}
+	scene, err := formats.Decode(file.Name, r, resolve, limit)
+	if err != nil {
+		return source{}, studio.Wrong("%v", err)
+	}
+	if scene.Weights == nil || scene.Skeleton == nil {
+		return source{}, studio.Wrong("%s has no skin: weights come from a bound character", file.Name)
+	}
+	if scale > 0 && scale != 1 {
+		scene.Mesh = scene.Mesh.Bake(mesh.Placement{Scale: scale, Up: "y"})
+		for i := range scene.Skeleton.Joints {
+			scene.Skeleton.Joints[i].Pos = r3.Scale(scale, scene.Skeleton.Joints[i].Pos)
+		}
+	}
+	theirs, left := renamed(ours, scene.Skeleton, scene.Weights, match)
+	if len(theirs.Joints) == 0 {
+		return source{}, studio.Wrong("no joint of %s is paired with one of this character", file.Name)
+	}
+	return source{file.Name, scene.Mesh, theirs, left}, nil
+}
+
+// only are the vertices that get weights, ascending; nil is all.
+func (o *CarryWeights) only(s studio.State) ([]int32, error) {
+	only, err := s.VerticesOf(o.Vertices)
+	if err != nil || len(o.Onto) == 0 {
+		return only, err
+	}
+	_, vertices, err := partsNamed(s.Mesh, o.Onto)
+	return studio.Unite(only, vertices), err
+}
+
+// partsNamed finds parts by name and the vertices of their faces, ascending.
+func partsNamed(m *mesh.Mesh, names []string) (chosen []bool, vertices []int32, err error) {
+	chosen = make([]bool, len(m.Parts))
+	for _, name := range names {
+		i, err := m.FindPart(name)
+		if err != nil {
+			return nil, nil, studio.Wrong("%v", err)
+		}
+		chosen[i] = true
+	}
+	in := make([]bool, len(m.Points))
+	for f := range m.Faces() {
+		if chosen[m.PartOf(f)] {
+			for _, v := range m.Face(f) {
+				in[v] = true
+			}
+		}
+	}
+	for v, yes := range in {
+		if yes {
+			vertices = append(vertices, int32(v))
+		}
+	}
+	return chosen, vertices, nil
+}
+
+// parts takes the weights of parts of this mesh.
+func (o *CarryWeights) parts(s studio.State, only []int32) (source, error) {
+	if s.Weights == nil || len(only) == 0 {
+		return source{}, studio.Wrong("weights of a part go to others: say which parts or vertices get them, once the part is bound")
+	}
+	if o.From == bind.FromOrder {
+		return source{}, studio.Wrong("the order of vertices says nothing within one mesh: carry by the surface, the vertex or the normal")
+	}
+	chosen, vertices, err := partsNamed(s.Mesh, o.Parts)
+	if err != nil {
+		return source{}, err
+	}
+	get := map[int32]bool{}
+	for _, v := range only {
+		get[v] = true
+	}
+	for _, v := range vertices {
+		if get[v] {
+			return source{}, studio.Wrong("vertex %d is both to give and to get: choose what is not of %s", v, studio.Said(o.Parts))
+		}
+	}
+	m, _ := s.Mesh.Only(chosen)
+	return source{name: studio.Said(o.Parts), mesh: m, weights: s.Weights}, nil
+}
+
+// onto gives some vertices what was carried over; hidden ones and the shares of locked joints stay.
+func (o *CarryWeights) onto(ctx context.Context, s studio.State, w *weights.Weights, only []int32, from source) (studio.State, studio.Outcome, error) {
+	joints := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of, Mix: s.Weights.Mix}
+	to := make([]int32, len(w.Joints))
+	for k, name := range w.Joints {
+		to[k] = joints.Add(name)
+	}
+	locked := make([]bool, len(joints.Joints))
+	for k, name := range joints.Joints {
+		i := s.Skeleton.Index(name)
+		locked[k] = i >= 0 && lockedJoint(s.Skeleton.Joints[i])
+	}
+	hidden := map[int32]bool{}
+	for _, v := range s.HiddenVertices() {
+		hidden[v] = true
+	}
+	e := weights.Edit(joints, locked, nil, 0)
+	without := 0
+	for _, v := range only {
+		switch own := weights.Renumbered(w.Of[v], to); {
+		case hidden[v]:
+		case len(own) == 0:
+			without++
+		case len(joints.Of[v]) == 0:
+			e.Give(v, own)
+		default:
+			e.Replace(v, own)
+		}
+	}
+	next, changed, err := taken(ctx, s, e.Weights(), ", some carried over from "+from.name)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if changed == 0 {
+		return s, studio.Outcome{}, studio.Wrong("nothing changed: these vertices have the weights of %s already, are hidden, or have no place of it within %g m", from.name, o.Within)
+	}
+	next = next.WithChosen(func(c *studio.Chosen) { c.ByHand = studio.Unite(c.ByHand, e.Changed()) })
+	return next, studio.Outcome{Sentence: fmt.Sprintf("Carried weights over from %s to %d vertices: %d changed, %d found no place", from.name, len(only), changed, without), After: fmt.Sprint(changed), Left: from.left}, nil
 }
 
 // renamed returns weights with their joints under our names, and what was done with joints

@@ -5,10 +5,13 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/weights"
 	"wisemarrow/demo"
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/need"
@@ -22,13 +25,18 @@ import (
 
 // carried does carry_weights with a file that is at hand.
 func carried(s studio.State, glb []byte, params string) (studio.State, studio.Outcome, error) {
+	return withFile(s, "carry_weights", glb, params)
+}
+
+// withFile does an operation with a bound file that is at hand.
+func withFile(s studio.State, op string, glb []byte, params string) (studio.State, studio.Outcome, error) {
 	f, blobs := studio.Upload{Name: "bound.glb", Data: glb}.Blobs()
-	entry, op, err := studio.ParseOperation("carry_weights", []byte(fmt.Sprintf(`{"file":{"name":%q,"blob":%q}%s}`, f.Name, f.Blob, params)))
+	entry, done, err := studio.ParseOperation(op, []byte(fmt.Sprintf(`{"file":{"name":%q,"blob":%q}%s}`, f.Name, f.Blob, params)))
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	studio.AttachFiles(op, func(string) ([]byte, error) { return blobs[0].Data, nil }, reading.Default)
-	return studio.Apply(context.Background(), entry, op, s, nil)
+	studio.AttachFiles(done, func(string) ([]byte, error) { return blobs[0].Data, nil }, reading.Default)
+	return studio.Apply(context.Background(), entry, done, s, nil)
 }
 
 // Weights of a bound file come onto the same mesh, a finer one, a subdivided and a shuffled
@@ -118,4 +126,109 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 	require.True(t, studio.IsInput(err))
 	_, _, err = studiotest.Try(bare, "carry_weights", "")
 	require.ErrorContains(t, err, "name the file")
+}
+
+// Weights come onto chosen vertices alone, from a file or from a part of the same mesh: what is not
+// chosen stays exactly as it is, and so do hidden vertices and the shares of locked joints.
+func TestWeightsAreCarriedOverOntoSome(t *testing.T) {
+	s := studiotest.Bound(t)
+	var glb bytes.Buffer
+	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
+	spoilt := studiotest.Do(t, s, "set_weights", `{"joint":"head","vertices":"100-400","value":1}`)
+	spoilt = studiotest.Do(t, spoilt, "hide_vertices", `{"vertices":"390-400"}`)
+	got, told, err := carried(spoilt, glb.Bytes(), `,"vertices":"200-400","from":"order","influences":16,"trace":0`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "201 vertices")
+	require.NoError(t, got.Weights.Validate())
+	for v := range s.Weights.Of {
+		if v >= 200 && v < 390 {
+			require.Less(t, apart(got, v, s, v), 1e-5, v)
+		} else {
+			require.Equal(t, spoilt.Weights.Of[v], got.Weights.Of[v], v)
+		}
+	}
+	require.Subset(t, got.ByHand(), []int32{200, 389})
+	locked := studiotest.Do(t, spoilt, "lock_weights", `{"joints":["head"],"locked":true}`)
+	_, _, err = carried(locked, glb.Bytes(), `,"vertices":"200-380","from":"order"`)
+	require.ErrorContains(t, err, "nothing changed")
+
+	// From a part of the mesh to what lies beside it: a second body two centimetres off.
+	two := s
+	m := *s.Mesh
+	m.Parts = append(m.Parts[:1:1], mesh.NewPart("other"))
+	m.Part = make([]int32, 2*s.Mesh.Faces())
+	m.Points, m.Corner, m.Start = append(m.Points[:len(m.Points):len(m.Points)], m.Points...), append(m.Corner[:len(m.Corner):len(m.Corner)], m.Corner...), m.Start[:len(m.Start):len(m.Start)]
+	m.UV, m.Normal = nil, nil
+	n := len(s.Mesh.Points)
+	for v := n; v < 2*n; v++ {
+		m.Points[v].Z += 0.02
+	}
+	for c := len(s.Mesh.Corner); c < len(m.Corner); c++ {
+		m.Corner[c] += int32(n)
+	}
+	for f := range s.Mesh.Faces() {
+		m.Start = append(m.Start, s.Mesh.Start[f+1]+int32(len(s.Mesh.Corner)))
+		m.Part[s.Mesh.Faces()+f] = 1
+	}
+	m.Part = m.Part[:2*s.Mesh.Faces()]
+	require.NoError(t, m.Validate())
+	two.Mesh = &m
+	two.Weights = weights.New(s.Weights.Joints, 2*n)
+	copy(two.Weights.Of, s.Weights.Of)
+	two.Binding = pose.Recorded(s.Skeleton)
+	onto := studiotest.Do(t, two, "carry_weights", `{"parts":["`+m.Parts[0].Name+`"],"onto":["other"],"from":"vertex","influences":16,"trace":0}`)
+	require.Empty(t, onto.Weights.Unweighted())
+	sum := 0.0
+	for v := range n {
+		require.Equal(t, s.Weights.Of[v], onto.Weights.Of[v])
+		sum += apart(onto, n+v, s, v)
+	}
+	require.Less(t, sum/float64(n), 0.08, "two centimetres off")
+	for params, why := range map[string]string{
+		`{"parts":["` + m.Parts[0].Name + `"]}`:                                 "say which parts",
+		`{"parts":["nothing"],"onto":["other"]}`:                                "nothing",
+		`{"parts":["other"],"onto":["other"]}`:                                  "both to give and to get",
+		`{"parts":["` + m.Parts[0].Name + `"],"onto":["other"],"from":"order"}`: "says nothing",
+	} {
+		_, _, err := studiotest.Try(two, "carry_weights", params)
+		require.True(t, studio.IsInput(err), params)
+		require.ErrorContains(t, err, why)
+	}
+}
+
+// apart is how much of the influences of two vertices differs, 0 to 1.
+func apart(a studio.State, v int, b studio.State, w int) float64 {
+	sum := 0.0
+	for j, name := range a.Weights.Joints {
+		sum += math.Abs(a.Weights.Value(v, int32(j)) - b.Weights.Value(w, int32(slices.Index(b.Weights.Joints, name))))
+	}
+	return sum / 2
+}
+
+// What a character had at an earlier revision is kept under a name, by the order of vertices where
+// the mesh is the same, else carried over, and can be compared and taken.
+func TestTheWeightsOfAnEarlierRevisionAreKept(t *testing.T) {
+	s := studiotest.Bound(t)
+	var glb bytes.Buffer
+	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
+	now := studiotest.Do(t, s, "set_weights", `{"joint":"head","vertices":"100-400","value":1}`)
+	kept, told, err := withFile(now, "keep_result", glb.Bytes(), `,"name":"then"`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "as then")
+	require.Equal(t, now.Weights, kept.Weights, "those of now stay")
+	back := studiotest.Do(t, kept, "take_result", `{"name":"then"}`)
+	for v := range s.Weights.Of {
+		require.Less(t, apart(back, v, s, v), 1e-5)
+	}
+	coarse := studiotest.Do(t, now, "drop_chosen", `{"faces":[0,1,2,3]}`)
+	kept, _, err = withFile(coarse, "keep_result", glb.Bytes(), `,"name":"then"`)
+	require.NoError(t, err)
+	require.Len(t, kept.Kept[0].Weights.Of, len(coarse.Mesh.Points))
+	require.Empty(t, kept.Kept[0].Weights.Unweighted())
+	_, _, err = withFile(now, "keep_result", []byte("nothing"), `,"name":"then"`)
+	require.True(t, studio.IsInput(err))
+	bare := s
+	bare.Weights, bare.Bind, bare.Binding = nil, nil, nil
+	_, _, err = studiotest.Try(bare, "keep_result", `{"name":"then"}`)
+	require.ErrorContains(t, err, "no weights yet")
 }

@@ -120,12 +120,20 @@ func made(ctx context.Context, s studio.State, op, how string, params any, limit
 	if s.Weights != nil {
 		before = len(s.Weights.Of) - len(s.Weights.Unweighted())
 	}
+	if s.Weights != nil && len(s.Weights.Of) == len(w.Of) && w.Mix == nil {
+		w.Mix = s.Weights.Mix // how vertices blend is the character's, whatever binds it
+	}
 	w, kept := withKept(s, w, params)
 	if kept {
 		in, _ := s.Mesh.Bindable()
 		was := *report
 		report = bind.Account(in, s.Skeleton, w, bind.Evidence{Method: was.Method})
 		report.Ways, report.Said, report.Layers = was.Ways, was.Said, was.Layers
+		if err := report.Relayered(ctx, in, s.Skeleton, w, pose.Recorded(s.Skeleton), nil); err != nil {
+			return s, studio.Outcome{}, err
+		}
+	} else if w.Mix != nil {
+		in, _ := s.Mesh.Bindable()
 		if err := report.Relayered(ctx, in, s.Skeleton, w, pose.Recorded(s.Skeleton), nil); err != nil {
 			return s, studio.Outcome{}, err
 		}

@@ -28,7 +28,7 @@ func withKept(s studio.State, made *weights.Weights, params any) (*weights.Weigh
 	if s.Weights == nil || len(s.Weights.Of) != len(made.Of) || !locks && !hand {
 		return made, false
 	}
-	before := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of}
+	before := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of, Mix: s.Weights.Mix}
 	to := make([]int32, len(made.Joints))
 	for k, name := range made.Joints {
 		to[k] = before.Add(name)

@@ -234,7 +234,7 @@ func (o *MendBind) others(s studio.State) ([]bool, error) {
 
 // withOthers returns next with the weights of kept vertices as they were.
 func withOthers(ctx context.Context, s, next studio.State, keep []bool) (studio.State, error) {
-	w := &weights.Weights{Joints: next.Weights.Joints, Of: slices.Clone(next.Weights.Of)}
+	w := &weights.Weights{Joints: next.Weights.Joints, Of: slices.Clone(next.Weights.Of), Mix: s.Weights.Mix}
 	to := make([]int32, len(s.Weights.Joints))
 	for k, name := range s.Weights.Joints {
 		to[k] = w.Add(name)

@@ -79,7 +79,7 @@ func regiven(ctx context.Context, s studio.State, chosen []bool, o *GivePieces, 
 		}
 	}
 	record := account(s)
-	bare := &weights.Weights{Joints: s.Weights.Joints, Of: slices.Clone(s.Weights.Of)}
+	bare := &weights.Weights{Joints: s.Weights.Joints, Of: slices.Clone(s.Weights.Of), Mix: s.Weights.Mix}
 	var given []int32
 	for v := range in {
 		if in[v] && !beside[v] { // what another part shares stays with it

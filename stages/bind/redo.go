@@ -59,6 +59,22 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
 	}
+	before := leading(s, o.Joints)
+	s, changed, err := taken(ctx, s, next, ", some joints anew")
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	if len(o.Joints) == 0 {
+		return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %d chosen vertices anew: %d changed", len(only), changed), After: fmt.Sprint(changed), Steps: []string{told.Sentence}}, nil
+	}
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %s anew: %d vertices changed; of %d joints, %d led some before and %d now", studio.Said(o.Joints), changed, len(o.Joints), before, leading(s, o.Joints)),
+		Before: fmt.Sprint(before), After: fmt.Sprint(leading(s, o.Joints)), Steps: []string{told.Sentence}}, nil
+}
+
+// taken returns the state with weights of which some are new, the account of them with a word on
+// how, and how many vertices changed. What had none before is bound in the recorded pose.
+func taken(ctx context.Context, s studio.State, next *weights.Weights, how string) (studio.State, int, error) {
+	record := account(s)
 	var given []int32
 	changed := 0
 	for v := range next.Of {
@@ -69,29 +85,24 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 			}
 		}
 	}
-	before := leading(s, o.Joints)
+	var err error
 	if s.Binding, err = s.FurtherBound(given); err != nil {
-		return s, studio.Outcome{}, err
+		return s, 0, err
 	}
 	in, _ := s.Mesh.Bindable()
-	report := bind.Account(in, s.Skeleton, next, bind.Evidence{Method: record.Report.Method + ", some joints anew"})
+	report := bind.Account(in, s.Skeleton, next, bind.Evidence{Method: record.Report.Method + how})
 	report.Layers = record.Report.Layers
 	if err := report.Relayered(ctx, in, s.Skeleton, next, s.Binding, nil); err != nil {
-		return s, studio.Outcome{}, err
+		return s, 0, err
 	}
 	record.Report = *report
 	s.Weights, s.Bind = next, &record
-	s = s.Recounted()
-	if len(o.Joints) == 0 {
-		return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %d chosen vertices anew: %d changed", len(only), changed), After: fmt.Sprint(changed), Steps: []string{told.Sentence}}, nil
-	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %s anew: %d vertices changed; of %d joints, %d led some before and %d now", studio.Said(o.Joints), changed, len(o.Joints), before, leading(s, o.Joints)),
-		Before: fmt.Sprint(before), After: fmt.Sprint(leading(s, o.Joints)), Steps: []string{told.Sentence}}, nil
+	return s.Recounted(), changed, nil
 }
 
 // within returns the weights with those of some vertices as another has them, their border evened.
 func within(s studio.State, made *weights.Weights, only []int32) (*weights.Weights, error) {
-	before := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of}
+	before := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of, Mix: s.Weights.Mix}
 	to := make([]int32, len(made.Joints))
 	for k, name := range made.Joints {
 		to[k] = before.Add(name)

@@ -2,36 +2,74 @@ package bind
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 
+	"wisemarrow/core/bind"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
 	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "keep_result", Label: "Keep this result under a name", Stage: "bind", Words: "save store snapshot weights compare version", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, New: func() studio.Operation { return &KeepResult{} }},
+		studio.Entry{Name: "keep_result", Label: "Keep this result under a name", Stage: "bind", Words: "save store snapshot weights compare version", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &KeepResult{} }},
 		studio.Entry{Name: "take_result", Label: "Take a kept result", Stage: "bind", Words: "restore load weights swap compare", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &TakeResult{} }},
 		studio.Entry{Name: "drop_result", Label: "Drop a kept result", Stage: "bind", Words: "delete remove weights", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &DropResult{} }},
 	)
 }
 
 // KeepResult keeps the weights and their account under a name, beside what is bound
-// later; one of that name is replaced.
+// later; one of that name is replaced. With a file it keeps those of the file, as of an earlier
+// revision of the character, carried over: by the order of vertices where they lie the same, else
+// from the nearest place on the surface.
 type KeepResult struct {
-	Name string `json:"name"`
+	Name string       `json:"name"`
+	File *studio.File `json:"file,omitempty"`
+}
+
+// Files implements studio.FileReader.
+func (o *KeepResult) Files() []*studio.File {
+	if o.File == nil {
+		return nil
+	}
+	return []*studio.File{o.File}
 }
 
 // Apply implements studio.Operation.
-func (o *KeepResult) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+func (o *KeepResult) Apply(_ context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	if err := studio.CheckName("a kept result", o.Name); err != nil {
 		return s, studio.Outcome{}, err
 	}
-	result := account(s)
+	var k studio.Kept
+	out := studio.Outcome{Sentence: fmt.Sprintf("Kept the weights as %s", o.Name)}
+	switch {
+	case o.File != nil:
+		from, err := read(o.File, s.Skeleton, 1, nil)
+		if err != nil {
+			return s, studio.Outcome{}, err
+		}
+		progress("Carrying the weights over", 0.4)
+		in, _ := s.Mesh.Bindable()
+		w, told, err := bind.Carry(from.mesh, from.weights, in, bind.CarryOptions{From: wayOf(from.mesh, in)})
+		if err != nil {
+			return s, studio.Outcome{}, studio.Wrong("%v", err)
+		}
+		how := fmt.Sprintf("carried over from %s, %.2g mm away at most", from.name, 1000*told.Farthest)
+		k = studio.Kept{Name: o.Name, Weights: w, Result: &studio.Result{Operation: "keep_result", Parameters: json.RawMessage("{}"), Skeleton: s.Skeleton, Report: *bind.Account(in, s.Skeleton, w, bind.Evidence{Method: how})}}
+		out.Sentence, out.Left = fmt.Sprintf("Kept the weights of %s as %s: %s", from.name, o.Name, how), from.left
+	case s.Weights == nil:
+		return s, studio.Outcome{}, studio.Wrong("there are no weights yet that could be kept: bind first")
+	default:
+		result := account(s)
+		k = studio.Kept{Name: o.Name, Result: &result, Weights: s.Weights}
+	}
 	before := len(s.Kept)
 	s.Kept = slices.Clone(s.Kept)
-	k := studio.Kept{Name: o.Name, Result: &result, Weights: s.Weights}
 	if i := s.FindKept(o.Name); i >= 0 {
 		s.Kept[i] = k
 	} else if before == studio.MaxKept {
@@ -39,7 +77,27 @@ func (o *KeepResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	} else {
 		s.Kept = append(s.Kept, k)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept the weights as %s", o.Name), Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Kept))}, nil
+	out.Before, out.After = fmt.Sprint(before), fmt.Sprint(len(s.Kept))
+	return s, out, nil
+}
+
+// sameMesh is how far vertices of one mesh lie apart after a file was between, by its diagonal.
+const sameMesh = 1e-6
+
+// wayOf is how weights are carried between two states of a mesh: by the order of vertices where
+// each lies where it lay.
+func wayOf(from, to *mesh.Mesh) string {
+	a, b := from.World(), to.World()
+	if len(a) != len(b) {
+		return bind.FromSurface
+	}
+	within := sameMesh * geom.BoxOf(b).Diagonal()
+	for v := range a {
+		if !(r3.Norm(r3.Sub(a[v], b[v])) <= within) {
+			return bind.FromSurface
+		}
+	}
+	return bind.FromOrder
 }
 
 // TakeResult makes a kept result the current one, or takes the weights of some joints from

@@ -67,7 +67,7 @@ func (o *BindShell) around(ctx context.Context, s studio.State, options bind.Opt
 	}
 	next := weights.New(w.Joints, len(s.Mesh.Points))
 	if s.Weights != nil {
-		next = &weights.Weights{Joints: s.Weights.Joints, Of: slices.Clone(s.Weights.Of)}
+		next = &weights.Weights{Joints: s.Weights.Joints, Of: slices.Clone(s.Weights.Of), Mix: s.Weights.Mix}
 	}
 	to := make([]int32, len(w.Joints))
 	for k, name := range w.Joints {

@@ -5,10 +5,12 @@ package handoff
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
+	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
 )
 
@@ -61,10 +63,17 @@ func find(c *studio.Checked) []finding.Finding {
 			Why: "A skinned mesh ignores the transform of its node, so the file gets world positions.", Evidence: []finding.Evidence{{What: "parts with a transform", Value: 1, Limit: 0}}})
 	}
 	if apart, in, vertex := deform.LinearApart(s.Mesh.World(), s.Weights, s.Skeleton, s.Binding, s.Settings.Marks); apart > 0 {
+		var mends []finding.Remedy
+		if slices.ContainsFunc(s.Skeleton.Joints, func(j skeleton.Joint) bool { return j.Mix > 0 }) {
+			mends = append(mends, finding.Remedy{Label: "Blend linearly here too", Op: "set_blending", Params: map[string]any{"mix": 0}})
+		}
+		if s.Weights.Mix != nil {
+			mends = append(mends, finding.Remedy{Label: "Let vertices blend as their joints do", Op: "drop_mix", Params: map[string]any{}})
+		}
 		out = append(out, finding.Finding{Code: "blending_linear", Severity: finding.Note, Count: 1, Title: "The file carries linear blending only",
-			Why:      "Some joints blend by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly. The place that differs most does so in " + in + ".",
+			Why:      "Some of the skin blends by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly, unless it asks for the attribute _DUAL_QUATERNION_SHARE, which goes along. The place that differs most does so in " + in + ".",
 			Evidence: []finding.Evidence{{What: "farthest that a vertex would be from where it is here", Value: apart, Unit: "m"}}, Where: finding.Where{Vertices: []int32{vertex}},
-			Remedies: []finding.Remedy{{Label: "Blend linearly here too", Op: "set_blending", Params: map[string]any{"mix": 0}}}})
+			Remedies: mends})
 	}
 	most := 0
 	for _, x := range s.Weights.Of {

@@ -41,6 +41,7 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		sk := s.Weights
 		if sk != nil && influences > 0 {
 			capped := weights.New(sk.Joints, len(sk.Of))
+			capped.Mix = sk.Mix
 			for v, list := range sk.Of {
 				capped.Of[v] = weights.Clean(list, weights.Limits{Cap: influences})
 			}

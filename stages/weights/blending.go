@@ -4,25 +4,35 @@ import (
 	"context"
 	"fmt"
 
+	"wisemarrow/core/deform"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
 	"wisemarrow/studio"
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "set_blending", Label: "Say how joints blend", Stage: "weights", Words: "dual quaternion linear mixed volume twist skinning", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetBlending{} }})
+	studio.Register(
+		studio.Entry{Name: "set_blending", Label: "Say how joints blend", Stage: "weights", Words: "dual quaternion linear mixed volume twist skinning", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetBlending{} }},
+		studio.Entry{Name: "drop_mix", Label: "Let vertices blend as their joints do", Stage: "weights", Words: "dual quaternion forget painted mix", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropMix{} }},
+	)
 }
 
 // SetBlending says how much of what joints do to the skin is blended by dual quaternions: 0
-// is none, all linear, 1 all. No joints are all.
+// is none, all linear, 1 all. No joints are all. With vertices it is said of these, whatever their
+// joints have.
 type SetBlending struct {
-	Joints []string `json:"joints,omitempty"`
-	Mix    float64  `json:"mix"`
+	Joints   []string `json:"joints,omitempty"`
+	Vertices string   `json:"vertices,omitempty"`
+	Mix      float64  `json:"mix"`
 }
 
 // Apply implements studio.Operation.
 func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !(o.Mix >= 0 && o.Mix <= 1) {
 		return s, studio.Outcome{}, studio.Wrong("the mix is from 0, all linear, to 1, all dual quaternions, not %g", o.Mix)
+	}
+	if o.Vertices != "" {
+		return o.vertices(s)
 	}
 	which := make([]int, len(s.Skeleton.Joints))
 	for i := range which {
@@ -43,20 +53,109 @@ func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress
 		next.Joints[i].Mix = o.Mix
 	}
 	s.Skeleton = next
-	what := fmt.Sprintf("by %.0f %% dual quaternions", 100*o.Mix)
-	switch o.Mix {
-	case 0:
-		what = "linearly"
-	case 1:
-		what = "by dual quaternions"
+	out := studio.Outcome{Sentence: fmt.Sprintf("Let %d joints blend %s: %d changed", len(which), said(o.Mix), changed), After: fmt.Sprint(changed)}
+	if s.Weights != nil && s.Weights.Mix != nil {
+		out.Steps = []string{fmt.Sprintf("%s stay as it was said of them", vertices(len(s.Weights.Mix.Vertices)))}
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Let %d joints blend %s: %d changed", len(which), what, changed), After: fmt.Sprint(changed)}, nil
+	return s, out, nil
 }
 
-// Blends says how the joints of a skeleton blend.
-func Blends(s *skeleton.Skeleton) string {
+func said(mix float64) string {
+	switch mix {
+	case 0:
+		return "linearly"
+	case 1:
+		return "by dual quaternions"
+	}
+	return fmt.Sprintf("by %.0f %% dual quaternions", 100*mix)
+}
+
+// vertices says it of vertices.
+func (o *SetBlending) vertices(s studio.State) (studio.State, studio.Outcome, error) {
+	if len(o.Joints) > 0 {
+		return s, studio.Outcome{}, studio.Wrong("the mix is said of joints or of vertices, not of both at once")
+	}
+	if s.Weights == nil {
+		return s, studio.Outcome{}, studio.Wrong("there are no weights yet that could blend: bind first")
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	e := weights.EditMix(mixOf(&s), a.e.Open)
+	for _, v := range a.vertices {
+		if a.e.Open == nil || a.e.Open[v] {
+			e.Give(v, weights.Clean([]weights.Influence{{Joint: 0, Value: 1 - o.Mix}, {Joint: 1, Value: o.Mix}}, weights.Limits{}))
+		}
+	}
+	return mixed(s, e, "Let vertices blend "+said(o.Mix))
+}
+
+// DropMix takes back what was said of vertices, so that they blend as their joints do; no vertices
+// are all.
+type DropMix struct {
+	Vertices string `json:"vertices,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *DropMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	all := s.Weights.Mix.All(len(s.Weights.Of))
+	if all == nil {
+		return s, studio.Outcome{}, studio.Wrong("of no vertex it was said how it blends: all do as their joints")
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a.only()
+	dropped := 0
+	for v := range all {
+		if all[v] >= 0 && (a.e.Open == nil || a.e.Open[v]) {
+			all[v] = weights.ByJoints
+			dropped++
+		}
+	}
+	if dropped == 0 {
+		return s, studio.Outcome{}, studio.Wrong("of none of these vertices it was said how it blends, or they are hidden")
+	}
+	w := *s.Weights
+	if w.Mix = weights.MixOf(all); w.Mix == nil {
+		w.Mix = &weights.Mix{} // taken away, and not only not said
+	}
+	s.Weights = &w
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Let %s blend as their joints do", vertices(dropped)), After: fmt.Sprint(dropped)}, nil
+}
+
+// mixOf is how much of each vertex goes by dual quaternions, whoever says so.
+func mixOf(s *studio.State) []float64 {
+	if all := deform.Mixes(s.Skeleton, s.Weights); all != nil {
+		return all
+	}
+	return make([]float64, len(s.Weights.Of))
+}
+
+// mixed returns the state with the mix of the vertices that an editor has changed.
+func mixed(s studio.State, e *weights.Editor, what string) (studio.State, studio.Outcome, error) {
+	n := len(e.Changed())
+	if n == 0 {
+		return s, studio.Outcome{}, studio.Wrong("nothing changed there: no vertex lies within the radius, all are so already, or they are hidden or not chosen")
+	}
+	before := 0
+	if s.Weights.Mix != nil {
+		before = len(s.Weights.Mix.Vertices)
+	}
+	s.Weights = e.Mixed(s.Weights)
+	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s", what, vertices(n)), Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Weights.Mix.Vertices))}, nil
+}
+
+// Blends says how the joints of a skeleton blend, and of how many vertices it was said apart.
+func Blends(s *skeleton.Skeleton, w *weights.Weights) string {
 	if s == nil {
 		return ""
+	}
+	said := ""
+	if w != nil && w.Mix != nil {
+		said = fmt.Sprintf(" Of %s it was said by hand.", vertices(len(w.Mix.Vertices)))
 	}
 	n, whole := 0, true
 	for _, j := range s.Joints {
@@ -67,9 +166,9 @@ func Blends(s *skeleton.Skeleton) string {
 	}
 	switch {
 	case n == 0:
-		return "All joints blend linearly."
+		return "All joints blend linearly." + said
 	case whole:
-		return "All joints blend by dual quaternions."
+		return "All joints blend by dual quaternions." + said
 	}
-	return fmt.Sprintf("%d of %d joints blend by dual quaternions, in part or whole.", n, len(s.Joints))
+	return fmt.Sprintf("%d of %d joints blend by dual quaternions, in part or whole.", n, len(s.Joints)) + said
 }

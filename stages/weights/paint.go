@@ -9,7 +9,10 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "paint_weights", Label: "Paint weights", Stage: "weights", Words: "brush stroke smooth add replace", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Paint{} }})
+	studio.Register(
+		studio.Entry{Name: "paint_weights", Label: "Paint weights", Stage: "weights", Words: "brush stroke smooth add replace", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Paint{} }},
+		studio.Entry{Name: "paint_mix", Label: "Paint how vertices blend", Stage: "weights", Words: "brush stroke dual quaternion mix linear volume", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &PaintMix{} }},
+	)
 }
 
 // Paint is a stroke of a brush, or several of one brush: places on the surface at rest. Vertices
@@ -24,14 +27,22 @@ type Paint struct {
 // MaxStrokes is how many strokes one operation has at most.
 const MaxStrokes = 64
 
-// Apply implements studio.Operation.
-func (o *Paint) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+// checkStrokes reports strokes that are none, or too many.
+func checkStrokes(strokes [][]weights.Touch) error {
 	n := 0
-	for _, list := range o.Strokes {
+	for _, list := range strokes {
 		n += len(list)
 	}
-	if n == 0 || n > weights.MaxTouches || len(o.Strokes) > MaxStrokes {
-		return s, studio.Outcome{}, studio.Wrong("a painting has 1 to %d strokes with 1 to %d touches in all, not %d and %d", MaxStrokes, weights.MaxTouches, len(o.Strokes), n)
+	if n == 0 || n > weights.MaxTouches || len(strokes) > MaxStrokes {
+		return studio.Wrong("a painting has 1 to %d strokes with 1 to %d touches in all, not %d and %d", MaxStrokes, weights.MaxTouches, len(strokes), n)
+	}
+	return nil
+}
+
+// Apply implements studio.Operation.
+func (o *Paint) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if err := checkStrokes(o.Strokes); err != nil {
+		return s, studio.Outcome{}, err
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -75,6 +86,31 @@ func Stroked(e *weights.Editor, net *weights.Net, b weights.Brush, sides weights
 		}
 	}
 	return nil
+}
+
+// PaintMix is a stroke of a brush, or several, that paints how much of what joints do to the skin
+// goes by dual quaternions: the brush's value is that share, whatever joint it names.
+type PaintMix Paint
+
+// Apply implements studio.Operation.
+func (o *PaintMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	if err := checkStrokes(o.Strokes); err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a.only()
+	e := weights.EditMix(mixOf(&s), a.e.Open)
+	brush := o.Brush
+	brush.Joint = weights.MixJoint
+	for _, list := range o.Strokes {
+		if err := Stroked(e, a.net, brush, weights.Sides{Plane: planeOf(&s).Offset, Partner: []int32{0, 1}}, list); err != nil {
+			return s, studio.Outcome{}, studio.Wrong("%v", err)
+		}
+	}
+	return mixed(s, e, "Painted how vertices blend")
 }
 
 // only closes all but the vertices that are asked for.

@@ -34,6 +34,12 @@ func desk(t *testing.T, s studio.State) *browser.Desk {
 		}
 		a.Start = append(a.Start, uint32(len(a.Vertex)))
 	}
+	if mix := s.Weights.Mix; mix != nil {
+		a.Shares = mix.Values
+		for _, v := range mix.Vertices {
+			a.Said = append(a.Said, uint32(v))
+		}
+	}
 	pairs := s.Skeleton.Pairs(s.Settings.Marks)
 	rules := browser.Rules{Deforms: s.Skeleton.Deforming(), Partner: pairs.Partner, Plane: s.Skeleton.MirrorPlane(s.Settings.Marks), Cap: s.Bind.Limits.Cap, Marks: s.Settings.Marks}
 	for _, j := range s.Skeleton.Joints {
@@ -107,7 +113,7 @@ func TestThePageAndTheServerPaintTheSame(t *testing.T) {
 				}
 			}
 			for _, list := range painting.Strokes {
-				require.NoError(t, d.Begin(string(text), chosen))
+				require.NoError(t, d.Begin(string(text), chosen, false))
 				for _, x := range list { // as they come
 					one, _ := json.Marshal([]core.Touch{x})
 					_, err := d.Touch(string(one))
@@ -145,10 +151,10 @@ func TestTheDesk(t *testing.T) {
 	s := studiotest.Bound(t)
 	d := desk(t, s)
 	before := slices.Clone(d.Weights().Of)
-	require.Error(t, d.Begin(`{"mode":"wipe"}`, nil))
+	require.Error(t, d.Begin(`{"mode":"wipe"}`, nil, false))
 	_, err := d.Touch(`[]`)
 	require.Error(t, err, "nothing was begun")
-	require.NoError(t, d.Begin(`{"joint":"head","mode":"set","value":1,"opacity":1,"radius":0.2}`, nil))
+	require.NoError(t, d.Begin(`{"joint":"head","mode":"set","value":1,"opacity":1,"radius":0.2}`, nil, false))
 	p, err := d.Touch(`[{"t":10,"b":0.3,"c":0.3,"p":1}]`)
 	require.NoError(t, err)
 	require.NotEmpty(t, p.Vertex)
@@ -218,7 +224,7 @@ func TestAJointWithoutWeightsIsPainted(t *testing.T) {
 	d := desk(t, s)
 	text, _ := json.Marshal(brush)
 	touches, _ := json.Marshal(stroke)
-	require.NoError(t, d.Begin(string(text), nil))
+	require.NoError(t, d.Begin(string(text), nil, false))
 	painted, err := d.Touch(string(touches))
 	require.NoError(t, err)
 	require.NotEmpty(t, painted.Vertex)
@@ -230,5 +236,5 @@ func TestAJointWithoutWeightsIsPainted(t *testing.T) {
 	}
 	brush.Joint = "nobody"
 	text, _ = json.Marshal(brush)
-	require.Error(t, d.Begin(string(text), nil))
+	require.Error(t, d.Begin(string(text), nil, false))
 }

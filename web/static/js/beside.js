@@ -33,7 +33,7 @@ export class Beside {
       if (store.character !== c) return;
       this.skin = new Skin(openBundle(mesh));
       this.columns = openBundle(kept);
-      this.skin.setWeights(tableOf(this.columns, c.joints.map((j) => j.name), this.skin.vertices, recordsOf(c.binding)), c.joints, c.binding?.records.length ?? 1);
+      this.skin.setWeights(tableOf(this.columns, c.joints.map((j) => j.name), this.skin.vertices, recordsOf(c.binding)), c.joints, c.binding?.records.length ?? 1, this.plate.columns.mix);
     } catch (e) {
       set({ say: e.message });
       return;

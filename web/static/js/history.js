@@ -1,6 +1,6 @@
 // The history of a character, page by page, and as a script to be taken away.
-import { getJSON } from './api.js';
-import { refused, store } from './session.js';
+import { getBuffer, getJSON, upload } from './api.js';
+import { operate, refused, set, store } from './session.js';
 
 const dialog = document.getElementById('history');
 const list = dialog.querySelector('.past');
@@ -15,7 +15,24 @@ function item(r) {
   const s = document.createElement('span');
   s.textContent = `${r.author}, ${new Date(r.time).toLocaleString()}`;
   li.append(b, s);
+  if (r.bound && r.id !== store.character.head) {
+    const keep = document.createElement('button');
+    Object.assign(keep, { type: 'button', className: 'button is-small', textContent: 'Keep its weights', title: 'Under a name, to be compared with those of now, or taken' });
+    keep.addEventListener('click', () => { keepOf(r).catch(refused); });
+    li.append(keep);
+  }
   return li;
+}
+
+// keepOf keeps the weights that the character had at a revision, on the mesh of now.
+async function keepOf(r) {
+  dialog.close();
+  set({ say: 'Reading the weights of then' });
+  const when = new Date(r.time).toISOString().slice(0, 16).replace('T', ' '), form = new FormData();
+  form.append('file', new File([await getBuffer(`/characters/${store.id}/handoff/glb?at=${r.id}`)], `${store.character.name} as of ${when}.glb`));
+  const { file } = await upload(`/api/characters/${store.id}/match`, form, () => {});
+  set({ say: '' });
+  await operate('keep_result', { name: `revision ${r.id}, ${when}`.slice(0, 60), file });
 }
 
 const sitting = 5 * 60_000; // milliseconds between strokes of one step

@@ -99,9 +99,9 @@ export class Plate {
       if (first || grown) this.view.frame(box);
     }
     const names = c.joints.map((j) => j.name);
-    const key = weights ? `${weights.key}${names.join('\n')}${c.binding?.of ?? ''}${c.joints.map((j) => j.mix ?? '')}` : '';
+    const key = weights ? `${weights.key}${weights.mix.hash}${names.join('\n')}${c.binding?.of ?? ''}${c.joints.map((j) => j.mix ?? '')}` : '';
     if (this.weightsKey !== key && !(store.painting && weights && this.weightsKey)) {
-      if (weights) this.skin.setWeights(weights.table(names, this.skin.vertices, recordsOf(c.binding)), c.joints, c.binding?.records.length ?? 1);
+      if (weights) this.skin.setWeights(weights.table(names, this.skin.vertices, recordsOf(c.binding)), c.joints, c.binding?.records.length ?? 1, weights.mix);
       else this.skin.dropWeights();
       this.weightsKey = key;
     }

@@ -28,6 +28,9 @@ uniform float size;
 uniform float rows;
 #endif
 attribute vec3 colour;
+#ifdef MIXES
+attribute float said; // 0: as the joints have it, else 1 and the share of dual quaternions
+#endif
 #ifndef BENT
 attribute vec4 jointA;
 attribute vec4 weightA;
@@ -107,6 +110,7 @@ void main() {
     // The matrices are less the identity: what they add to rest.
     vec3 by = (m * p).xyz, nby = mat3(m) * n;
 #ifdef MIXES
+    if (said > 0.0) x.mix = said - 1.0;
     if (x.mix > 0.0 && x.whole && dot(x.turn, x.turn) > 0.0) {
       float l = length(x.turn);
       vec4 q = x.turn / l, w = times(x.way / l, vec4(-q.xyz, q.w));
@@ -280,10 +284,10 @@ export class Skin {
 
   // setWeights takes a table of `width` joints a vertex and their shares; list is the joints
   // of the skeleton.
-  setWeights({ width, joint, value }, list, records = 1) {
+  setWeights({ width, joint, value }, list, records = 1, said = null) {
     const joints = list.length;
     this.mix = list.map((j) => j.mix ?? 0);
-    this.blend(this.mix.some((x) => x > 0));
+    this.say(said);
     this.influences = { width, joint, value };
     if (width > 8) this.widen();
     this.shared.wide.value = width > 8;
@@ -344,16 +348,20 @@ export class Skin {
     this.place(vertex);
   }
 
+  // drawnWhere numbers, by vertex, all that is drawn of it.
+  drawnWhere() {
+    if (this.drawnFirst) return;
+    this.drawnFirst = new Uint32Array(this.vertices + 1);
+    for (const v of this.base) this.drawnFirst[v + 1]++;
+    for (let v = 0; v < this.vertices; v++) this.drawnFirst[v + 1] += this.drawnFirst[v];
+    const fill = this.drawnFirst.slice();
+    this.drawnAll = new Uint32Array(this.base.length);
+    this.base.forEach((v, i) => { this.drawnAll[fill[v]++] = i; });
+  }
+
   // place writes the influences of vertices to all that is drawn of them.
   place(vertices) {
-    if (!this.drawnFirst) { // vertex → all that is drawn of it
-      this.drawnFirst = new Uint32Array(this.vertices + 1);
-      for (const v of this.base) this.drawnFirst[v + 1]++;
-      for (let v = 0; v < this.vertices; v++) this.drawnFirst[v + 1] += this.drawnFirst[v];
-      const fill = this.drawnFirst.slice();
-      this.drawnAll = new Uint32Array(this.base.length);
-      this.base.forEach((v, i) => { this.drawnAll[fill[v]++] = i; });
-    }
+    this.drawnWhere();
     const { width, joint, value } = this.influences;
     ['A', 'B', 'C', 'D'].forEach((set, n) => {
       const j = this.attributes[`joint${set}`], w = this.attributes[`weight${set}`];
@@ -410,6 +418,50 @@ export class Skin {
     this.painted = false;
   }
 
+  // recolour gives some vertices other colours, where each has one of its own.
+  recolour(vertices, inks) {
+    if (!this.byVertex) return;
+    this.drawnWhere();
+    const c = this.attributes.colour;
+    vertices.forEach((v, i) => { for (let k = this.drawnFirst[v]; k < this.drawnFirst[v + 1]; k++) c.array.set([inks[i].r, inks[i].g, inks[i].b], 3 * this.drawnAll[k]); });
+    c.needsUpdate = true;
+  }
+
+  // say takes of which vertices it was said how they blend: { vertex, share }.
+  say(said) {
+    this.said = null;
+    this.attributes.said?.array.fill(0);
+    if (this.attributes.said) this.attributes.said.needsUpdate = true;
+    if (said?.vertex.length) this.remix({ vertex: said.vertex, value: said.share });
+    else this.blend(this.mix.some((x) => x > 0));
+  }
+
+  // remix puts what was said of some vertices in place: { vertex, value }.
+  remix({ vertex, value }) {
+    if (!vertex.length) return;
+    this.said ??= new Float32Array(this.vertices);
+    if (!this.attributes.said) this.attach('said', 1);
+    const a = this.attributes.said;
+    this.drawnWhere();
+    for (let i = 0; i < vertex.length; i++) {
+      const v = vertex[i];
+      this.said[v] = 1 + value[i];
+      for (let k = this.drawnFirst[v]; k < this.drawnFirst[v + 1]; k++) a.array[this.drawnAll[k]] = this.said[v];
+    }
+    a.needsUpdate = true;
+    this.blend(true);
+    this.bender.turn(this.bender.on, this.shared.chosen.value);
+  }
+
+  // shareOf is how much of a vertex goes by dual quaternions.
+  shareOf(v) {
+    if (this.said?.[v] > 0) return this.said[v] - 1;
+    const { width, joint, value } = this.influences;
+    let sum = 0;
+    for (let k = v * width; k < (v + 1) * width; k++) if (value[k] > 0) sum += value[k] * this.mix[joint[k] % this.mix.length];
+    return Math.min(1, sum);
+  }
+
   // blend has the vertex programs made with dual quaternions or without: few characters need
   // them, and without them the programs are made in half the time.
   blend(mixes) {
@@ -425,10 +477,14 @@ export class Skin {
   // widen makes room for nine and more joints a vertex, which few characters have.
   widen() {
     for (const name of ['jointC', 'weightC', 'jointD', 'weightD']) {
-      if (this.attributes[name]) continue;
-      this.attributes[name] = new BufferAttribute(new Float32Array(4 * this.base.length), 4);
-      this.group.traverse(({ geometry: g }) => { if (g?.attributes.jointA === this.attributes.jointA) g.setAttribute(name, this.attributes[name]); });
+      if (!this.attributes[name]) this.attach(name, 4);
     }
+  }
+
+  // attach gives all that is drawn a further attribute of zeros.
+  attach(name, size) {
+    this.attributes[name] = new BufferAttribute(new Float32Array(size * this.base.length), size);
+    this.group.traverse(({ geometry: g }) => { if (g?.attributes.jointA === this.attributes.jointA) g.setAttribute(name, this.attributes[name]); });
   }
 
   dropWeights() {
@@ -624,11 +680,12 @@ export class Skin {
   // of that counts; null where none does.
   dualAt(i, matrices, x, y, z) {
     const { width, joint, value } = this.influences, m = new Matrix4(), first = new Quaternion(), turn = new Vector4(0, 0, 0, 0), way = new Vector4(0, 0, 0, 0);
-    let mix = 0, some = false;
+    const mix = this.shareOf(this.base[i]);
+    if (!(mix > 0)) return null;
+    let some = false;
     for (let k = 0, v = this.base[i] * width; k < width; k++, v++) {
       const w = value[v];
       if (w === 0) continue;
-      mix += w * this.mix[joint[v] % this.mix.length];
       m.fromArray(matrices, 16 * joint[v]);
       for (const e of [0, 5, 10, 15]) m.elements[e] += 1;
       const e = m.elements;
@@ -639,10 +696,10 @@ export class Skin {
       turn.add(new Vector4(s * q.x, s * q.y, s * q.z, s * q.w));
       way.add(new Vector4(s * d.x, s * d.y, s * d.z, s * d.w));
     }
-    if (!(mix > 0) || turn.length() === 0) return null;
+    if (turn.length() === 0) return null;
     const l = turn.length(), q = new Quaternion(turn.x / l, turn.y / l, turn.z / l, turn.w / l);
     const t = new Quaternion(way.x / l, way.y / l, way.z / l, way.w / l).multiply(q.clone().conjugate());
-    return { mix: Math.min(1, mix), at: new Vector3(x, y, z).applyQuaternion(q).add(new Vector3(2 * t.x, 2 * t.y, 2 * t.z)) };
+    return { mix, at: new Vector3(x, y, z).applyQuaternion(q).add(new Vector3(2 * t.x, 2 * t.y, 2 * t.z)) };
   }
 
   // readBack returns where the graphics card puts every drawn vertex: the vertex program

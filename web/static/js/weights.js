@@ -3,14 +3,18 @@
 import { getBuffer } from './api.js';
 import { openBundle } from './bundle.js';
 
+// none is said of no vertex how it blends.
+const none = { hash: '', vertex: new Uint32Array(0), share: new Float32Array(0) };
+
 const most = 16; // joints that move a vertex, as the vertex program takes them
 
 export class Columns {
-  constructor() { this.byHash = new Map(); }
+  constructor() { this.byHash = new Map(); this.mix = none; }
 
   // load fetches the columns that a character has and are not here, all together where
   // they are many, and returns its weights.
-  async load({ head, weights: { joints, columns } }) {
+  async load({ head, mix, weights: { joints, columns } }) {
+    if ((mix ?? '') !== this.mix.hash) this.mix = mix ? { hash: mix, ...openBundle(await getBuffer(`/view/mix/${head}`)) } : none;
     const lacking = joints.filter((name) => !this.byHash.has(columns[name]));
     if (lacking.length > 4) {
       const b = openBundle(await getBuffer(`/view/weights/${head}`));
@@ -27,7 +31,7 @@ export class Columns {
     const used = new Map(joints.map((name) => [columns[name], this.byHash.get(columns[name])]));
     if (this.byHash.size > 4 * used.size + 64) this.byHash = used; // what undo may want again is kept a while
     const list = joints.map((name) => [name, this.byHash.get(columns[name])]);
-    return { key: joints.map((n) => columns[n]).join(), list, table: (names, vertices, of) => table(list, names, vertices, of) };
+    return { key: joints.map((n) => columns[n]).join(), list, mix: this.mix, table: (names, vertices, of) => table(list, names, vertices, of) };
   }
 }
 

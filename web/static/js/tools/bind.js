@@ -2,6 +2,7 @@
 import { getBuffer, upload } from '../api.js';
 import { chooseAt } from '../plate.js';
 import { chosenJoint, chosenNames, on, operate, set, store } from '../session.js';
+import { ranges } from './paint.js';
 
 export const tool = {
   stage: 'bind',
@@ -91,6 +92,12 @@ tray.addEventListener('change', async (e) => {
   if (id === 'carry-file' && files.length) {
     await carry([...files]);
     e.target.value = '';
+  }
+  if (id === 'carry-part' && value) {
+    const box = document.getElementById('carry'), of = (name) => box.querySelector(`[name=${name}]`).value, { vertices } = store;
+    e.target.value = '';
+    if (!vertices.length && !layers().length) { set({ say: 'Choose vertices at the weights, or tick layers: they get the weights of the part.' }); return; }
+    await operate('carry_weights', { parts: [value], ...(vertices.length ? { vertices: ranges(vertices) } : { onto: layers() }), from: of('from'), within: Number(of('within')) });
   }
   if (id === 'carry-from' && value) {
     const name = e.target.selectedOptions[0].text;

@@ -23,16 +23,26 @@ const nothing = () => ink('--plaster').lerp(new Color(0.62, 0.62, 0.62), 0.32);
 
 export const several = () => [store.chosen, ...store.also].filter((i, k, all) => i >= 0 && all.indexOf(i) === k).slice(0, apart.length);
 
+const mixInk = (x) => (x < 0.0005 ? nothing() : ramp(x));
+
+// recolour shows what was painted of how vertices blend, where that is the map.
+export function recolour(vertices) {
+  if (store.map === 'mix') plate.skin.recolour(vertices, Array.from(vertices, (v) => mixInk(plate.skin.shareOf(v))));
+}
+
 // update colours the skin by the map that is chosen; maps of the graphics card need nothing.
 export async function update() {
   const { skin } = plate, mine = ++turn;
-  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
+  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart', 'mix'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
   const n = skin.vertices, out = new Float32Array(3 * n), put = (v, c) => { out[3 * v] = c.r; out[3 * v + 1] = c.g; out[3 * v + 2] = c.b; };
   const bare = nothing(), { width, joint, value } = skin.influences, list = joints().length;
   if (store.map === 'count') {
     const inks = Array.from({ length: 17 }, (_, k) => (k ? ramp((k - 1) / 7) : ink('--rust')));
     for (let v = 0; v < n; v++) { let k = 0; for (let i = 0; i < width; i++) if (value[v * width + i] > 0) k++; put(v, inks[k]); }
     tell('influences a vertex: 1 is pale, 8 dark; none is red');
+  } else if (store.map === 'mix') {
+    for (let v = 0; v < n; v++) put(v, mixInk(skin.shareOf(v)));
+    tell('how much goes by dual quaternions: grey is linear, dark is all');
   } else if (store.map === 'several') {
     const which = new Map(several().map((i, k) => [i, new Color(apart[k])])), c = new Color();
     for (let v = 0; v < n; v++) {

@@ -23,7 +23,7 @@ function arrays({ skin, columns }) {
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
   return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order, mix }) => ({ name, parent, pos, rot, order, mix }))), JSON.stringify(store.character.binding ?? null),
-    skin.edges.map((d) => skin.base[d]), closed(skin), JSON.stringify(rules())];
+    skin.edges.map((d) => skin.base[d]), closed(skin), JSON.stringify(rules()), columns.mix.vertex, columns.mix.share];
 }
 
 // closed are the vertices that may not be changed: those that are hidden, and of hidden parts.
@@ -44,7 +44,7 @@ const rules = () => ({
 // way it holds what they have made of it, and keeps that.
 export async function loadCore() {
   const c = store.character;
-  const key = [c.mesh, JSON.stringify(c.weights), joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
+  const key = [c.mesh, JSON.stringify(c.weights), c.mix, joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
   if (loaded === key || (store.painting && loaded.startsWith(`${c.mesh}|`))) return;
   loading = loading.catch(() => {}).then(async () => {
     if (loaded === key) return;

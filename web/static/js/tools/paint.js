@@ -4,12 +4,13 @@ import { Triangle, Vector3 } from 'three';
 import { core, why } from '../core.js';
 import { toScreen } from '../pick.js';
 import { chosenJoint, joints, on, operate, refresh, set, store } from '../session.js';
+import { recolour } from './maps.js';
 import { loadCore } from './measures.js';
 
 const tray = document.getElementById('tray');
 const key = 'brush';
 
-export const brush = { mode: 'add', value: 1, opacity: 0.6, radius: 0.08, hard: 0.3, through: false, facing: false, both: true, builds: false, pen: 'opacity', only: false };
+export const brush = { mode: 'add', value: 1, opacity: 0.6, radius: 0.08, hard: 0.3, through: false, facing: false, both: true, builds: false, pen: 'opacity', only: false, what: 'share' };
 try { Object.assign(brush, JSON.parse(localStorage.getItem(key)) ?? {}); } catch { /* what was kept is no brush */ }
 const keep = () => { try { localStorage.setItem(key, JSON.stringify(brush)); } catch { /* without storage the brush is new each time */ } };
 
@@ -52,13 +53,13 @@ export function begin(p, pane, x, y, e) {
   if (e.altKey || !store.character.weights) return false;
   const hit = hitAt(pane, x, y);
   if (!hit) return false;
-  if (!chosenJoint() && brush.mode !== 'even') { set({ say: 'Choose the joint that is to be painted, in the ledger or by its ring.' }); return true; }
+  if (!chosenJoint() && brush.mode !== 'even' && brush.what !== 'mix') { set({ say: 'Choose the joint that is to be painted, in the ledger or by its ring.' }); return true; }
   if (why()) { set({ say: `The brush needs WebAssembly, which did not start here (${why()}). Set weights in the table of vertices instead.` }); return true; }
   const chosen = brush.only && store.vertices.length ? Uint32Array.from(store.vertices) : null;
-  stroke = { brush: of(), chosen, touches: [], waiting: [], busy: false, at: [x, y] };
+  stroke = { op: brush.what === 'mix' ? 'paint_mix' : 'paint_weights', brush: of(), chosen, touches: [], waiting: [], busy: false, at: [x, y] };
   store.painting = true;
   const mine = stroke;
-  mine.ready = loadCore().then(() => core('begin', JSON.stringify(mine.brush), chosen)).catch((err) => { mine.failed = err.message; set({ say: err.message }); });
+  mine.ready = loadCore().then(() => core('begin', JSON.stringify(mine.brush), chosen, mine.op === 'paint_mix')).catch((err) => { mine.failed = err.message; set({ say: err.message }); });
   touch(hit, e);
   return true;
 }
@@ -80,7 +81,7 @@ async function flush() {
     const from = performance.now();
     try {
       const changed = await core('touch', JSON.stringify(list));
-      plate.skin.repaint(changed, joints().length);
+      put(mine, changed);
       mine.touches.push(...list);
       seen(changed.vertex);
       if (took.push(performance.now() - from) > 500) took.shift();
@@ -88,6 +89,11 @@ async function flush() {
     } catch (err) { mine.failed = err.message; set({ say: err.message }); }
   }
   mine.busy = false;
+}
+
+// put shows what a touch of a stroke has changed.
+function put(mine, changed) {
+  if (mine.op === 'paint_mix') { plate.skin.remix(changed); recolour(changed.vertex); } else plate.skin.repaint(changed, joints().length);
 }
 
 // seen draws what a touch has changed: its faces alone, where nothing moves with its weights.
@@ -127,7 +133,7 @@ export async function end() {
   while (mine.busy) await new Promise((r) => { setTimeout(r, 4); });
   if (mine.waiting.length && !mine.failed) {
     const list = mine.waiting.splice(0);
-    try { plate.skin.repaint(await core('touch', JSON.stringify(list)), joints().length); mine.touches.push(...list); } catch (err) { mine.failed = err.message; }
+    try { put(mine, await core('touch', JSON.stringify(list))); mine.touches.push(...list); } catch (err) { mine.failed = err.message; }
   }
   mine.ended = true;
   if (mine.failed || !mine.touches.length) { await back(mine); return; }
@@ -139,7 +145,7 @@ export async function end() {
 
 async function back(mine) {
   try {
-    if (!mine.failed) plate.skin.repaint(await core('end', true), joints().length);
+    if (!mine.failed) put(mine, await core('end', true));
   } catch { /* what could not be painted need not be taken back */ }
   plate.view.invalidate();
   idle();
@@ -160,11 +166,11 @@ export function cancel() {
 async function send() {
   if (sending || !queue.length) return;
   sending = true;
-  const first = queue[0], same = JSON.stringify([first.brush, first.chosen && [...first.chosen]]);
+  const first = queue[0], same = JSON.stringify([first.op, first.brush, first.chosen && [...first.chosen]]);
   let n = 1;
-  while (n < queue.length && n < 16 && JSON.stringify([queue[n].brush, queue[n].chosen && [...queue[n].chosen]]) === same) n++;
+  while (n < queue.length && n < 16 && JSON.stringify([queue[n].op, queue[n].brush, queue[n].chosen && [...queue[n].chosen]]) === same) n++;
   const list = queue.splice(0, n);
-  const taken = await operate('paint_weights', { ...first.brush, strokes: list.map((s) => s.touches), ...(first.chosen && { vertices: ranges(first.chosen) }) });
+  const taken = await operate(first.op, { ...first.brush, strokes: list.map((s) => s.touches), ...(first.chosen && { vertices: ranges(first.chosen) }) });
   sending = false;
   if (!taken) queue = []; // what was painted on it is gone with it
   if (queue.length) send(); else idle();
@@ -237,6 +243,7 @@ export function panel() {
   box.querySelector('[data-of=radius]').textContent = length(brush.radius);
   for (const name of ['through', 'facing', 'both', 'builds', 'only']) box.querySelector(`[name=${name}]`).checked = brush[name];
   box.querySelector('[name=pen]').value = brush.pen;
+  box.querySelector('[name=what]').value = brush.what;
   const valued = !['smooth', 'even'].includes(brush.mode);
   box.querySelector('[name=value]').disabled = !valued;
   box.querySelector('[name=value]').max = brush.mode === 'scale' ? 4 : 1;
@@ -257,13 +264,15 @@ export function setBrush(changes) {
   panel();
 }
 
+on('map', () => { if (store.map === 'mix' && brush.what !== 'mix') setBrush({ what: 'mix' }); else if (['joint', 'leader'].includes(store.map) && brush.what === 'mix') setBrush({ what: 'share' }); });
 tray.addEventListener('input', (e) => {
   const box = e.target.closest('#brush');
   if (!box) return;
   const { name, type, value, checked } = e.target;
   delete e.target.dataset.touched;
+  if (name === 'what') set({ map: value === 'mix' ? 'mix' : 'joint' });
   if (name === 'radius') setBrush({ radius: 10 ** Number(value) });
-  else if (name === 'mode' || name === 'pen') setBrush({ [name]: value });
+  else if (['mode', 'pen', 'what'].includes(name)) setBrush({ [name]: value });
   else if (type === 'checkbox') setBrush({ [name]: checked });
   else if (name) setBrush({ [name]: Number(value) });
 });

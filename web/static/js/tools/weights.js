@@ -75,7 +75,7 @@ export function commands(add) {
   const here = () => ['weights', 'bindpose'].includes(store.stage);
   add('resetJoint', 'Reset the chosen joint', ['R'], () => { const p = new Map(store.pose); p.delete(store.chosen); pose(p, `reset of ${chosenJoint()?.name}`); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
   add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
-  const maps = ['joint', 'several', 'leader', 'count', 'motion', 'problems', 'apart', 'plain'];
+  const maps = ['joint', 'several', 'leader', 'count', 'motion', 'problems', 'mix', 'apart', 'plain'];
   add('map', 'Next weight map', ['W'], () => set({ map: maps[(maps.indexOf(store.map) + 1) % maps.length] }), () => store.stage === 'weights', { words: 'influence colour display' });
   const bound = () => store.stage === 'weights' && Boolean(store.character?.weights);
   const hand = (h) => () => set({ hand: store.hand === h ? 'pose' : h });
@@ -121,7 +121,10 @@ const blendable = () => { for (const b of tray.querySelectorAll('[data-blend=cho
 on('chosen also character stage', blendable);
 tray.addEventListener('click', (e) => {
   const b = e.target.closest('[data-blend]'), mix = b?.parentElement.querySelector('[name=mix]');
-  if (b && mix.reportValidity()) operate('set_blending', { ...(b.dataset.blend === 'chosen' && { joints: chosenNames() }), mix: Number(mix.value) });
+  if (!b) return;
+  const { vertices } = store, some = vertices.length ? { vertices: paint.ranges(vertices) } : {};
+  if (b.dataset.blend === 'joints') operate('drop_mix', some);
+  else if (mix.reportValidity()) operate('set_blending', { ...({ chosen: { joints: chosenNames() }, vertices: some }[b.dataset.blend]), mix: Number(mix.value) });
 });
 
 tray.addEventListener('input', (e) => {
