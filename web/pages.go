@@ -36,6 +36,7 @@ func parsePages() pages {
 			return string(b), err
 		},
 		"lower":     strings.ToLower,
+		"modules":   modules,
 		"asset":     func(path string) string { return assets() + path },
 		"centre":    func(joints []string) placement.CentreJoints { return placement.CentreJoints{Joints: joints} },
 		"hinges":    axes.Hinges,

@@ -4,7 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -279,6 +281,24 @@ func TestWhatWouldBeLostAndWhatIsStatic(t *testing.T) {
 	for _, path := range []string{"/static/0123456789abcdef/css/marrow.css", dir, dir + "js/", "/static/css/marrow.css"} {
 		code, _, _ = get(t, server, path)
 		require.Equal(t, http.StatusNotFound, code, path)
+	}
+	// A page asks at once for every module, each of which is there; packed or not they are the same.
+	_, page, _ = get(t, server, "/characters/"+id+"/weights")
+	modules := regexp.MustCompile(`rel="modulepreload" href="([^"]+)"`).FindAllStringSubmatch(page, -1)
+	require.Greater(t, len(modules), 40)
+	for _, m := range modules {
+		code, text, _ := get(t, server, m[1]) // unpacked on the way
+		require.Equal(t, http.StatusOK, code, m[1])
+		q, err := http.NewRequest(http.MethodGet, server.URL+m[1], nil)
+		require.NoError(t, err)
+		q.Header.Set("Accept-Encoding", "identity")
+		res, err := http.DefaultTransport.RoundTrip(q)
+		require.NoError(t, err)
+		plain, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		require.NoError(t, res.Body.Close())
+		require.Empty(t, res.Header.Get("Content-Encoding"))
+		require.True(t, string(plain) == text, m[1])
 	}
 	// A change tells what has changed since any revision that a page knows.
 	code, text, _ := get(t, server, fmt.Sprintf("%s?since=%d", at, before))
