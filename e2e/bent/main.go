@@ -1,7 +1,7 @@
 // Command bent prints the positions that core/deform gives the vertices of a
 // bound GLB in a pose, for the browser tests to compare with.
 //
-//	bent FILE.glb '{"joint": [x, y, z] degrees, …}' [SHARE OF DUAL QUATERNIONS]
+//	bent FILE.glb '{"joint": [x, y, z] degrees, …}' [SHARE OF DUAL QUATERNIONS, or linear]
 //	bent FILE.glb '[frame, …]'
 //
 // The second is of the first motion of the file.
@@ -56,6 +56,10 @@ func run(path, angles string, more []string) error {
 	}
 	linear := places()
 	for _, share := range more {
+		if share == "linear" { // whatever the file says of vertices
+			scene.Weights.Mix = nil
+			continue
+		}
 		mix, err := strconv.ParseFloat(share, 64)
 		if err != nil {
 			return err
