@@ -43,10 +43,11 @@ type revision struct {
 	Outcome   string
 	Parts     string
 	Time      time.Time
+	Bound     bool `gorm:"-:migration;->"` // of a list that leaves the parts out
 }
 
 func (r revision) public() (studio.Revision, error) {
-	out := studio.Revision{ID: r.ID, Character: r.Character, Parent: r.Parent, Op: r.Op, Params: json.RawMessage(r.Params), Author: r.Author, Time: r.Time}
+	out := studio.Revision{ID: r.ID, Character: r.Character, Parent: r.Parent, Op: r.Op, Params: json.RawMessage(r.Params), Author: r.Author, Time: r.Time, Bound: r.Bound}
 	if err := json.Unmarshal([]byte(r.Outcome), &out.Outcome); err != nil {
 		return out, fmt.Errorf("revision %d: %w", r.ID, err)
 	}
@@ -210,7 +211,7 @@ func (s *Store) History(ctx context.Context, id string, before int64, limit int)
 		select r.id, r.parent, 1 as n from revisions r where r.character = @id and r.id = (`+from+`)
 		union all
 		select r.id, r.parent, n + 1 from revisions r join line on r.id = line.parent where n < @limit)
-		select r.id, r.character, r.parent, r.op, r.author, r.outcome, r.parts, r.time from revisions r join line on line.id = r.id order by r.id desc`,
+		select r.id, r.character, r.parent, r.op, r.author, r.outcome, r.time, jsonb_exists(r.parts, 'weights') and jsonb_exists(r.parts, 'skeleton') as bound from revisions r join line on line.id = r.id order by r.id desc`,
 		map[string]any{"id": id, "before": before, "limit": limit}).Scan(&rows).Error
 	return public(rows, err)
 }
@@ -262,7 +263,7 @@ func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, e
 			return came, err
 		}
 		if c.Work != nil {
-			done := held(tx, *c.Work).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
+			done := held(tx.Model(&work{}), *c.Work).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
 			if done.Error != nil {
 				return came, done.Error
 			}

@@ -9,6 +9,7 @@ import (
 	"wisemarrow/studio"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 )
 
 type work struct {
@@ -25,6 +26,7 @@ type work struct {
 	Message   string
 	Revision  int64
 	Attempt   int
+	Enough    bool `gorm:"default:false"`
 	// Times are the database's: clocks of servers may differ.
 	BeatAt    time.Time `gorm:"default:now()"`
 	CreatedAt time.Time `gorm:"default:now();autoCreateTime:false"`
@@ -47,7 +49,7 @@ var (
 
 // held narrows to the work that this attempt still holds.
 func held(tx *gorm.DB, c studio.Claim) *gorm.DB {
-	return tx.Model(&work{}).Where("id = ? and attempt = ? and state = ?", c.Work, c.Attempt, studio.WorkRunning)
+	return tx.Where("id = ? and attempt = ? and state = ?", c.Work, c.Attempt, studio.WorkRunning)
 }
 
 // AddWork implements studio.Store.
@@ -125,22 +127,24 @@ func (s *Store) ClaimWork(ctx context.Context, id string) (studio.Work, studio.C
 }
 
 // Beat implements studio.Store.
-func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share float64) error {
-	r := held(s.db.WithContext(ctx), c).Updates(map[string]any{"beat_at": now, "what": what, "share": share})
+func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share float64) (bool, error) {
+	var rows []work
+	r := held(s.db.WithContext(ctx).Model(&rows).Clauses(clause.Returning{Columns: []clause.Column{{Name: "enough"}}}), c).
+		Updates(map[string]any{"beat_at": now, "what": what, "share": share})
 	if r.Error == nil && r.RowsAffected == 0 {
-		return studio.ErrNotFound
+		return false, studio.ErrNotFound
 	}
-	return mapped(r.Error)
+	return len(rows) > 0 && rows[0].Enough, mapped(r.Error)
 }
 
 // CloseWork implements studio.Store.
 func (s *Store) CloseWork(ctx context.Context, c studio.Claim, state, message string) error {
-	return mapped(held(s.db.WithContext(ctx), c).Updates(map[string]any{"state": state, "message": message, "beat_at": now}).Error)
+	return mapped(held(s.db.WithContext(ctx).Model(&work{}), c).Updates(map[string]any{"state": state, "message": message, "beat_at": now}).Error)
 }
 
 // ReleaseWork implements studio.Store. The attempt does not count: it did not fail.
 func (s *Store) ReleaseWork(ctx context.Context, c studio.Claim) error {
-	return mapped(held(s.db.WithContext(ctx), c).Updates(map[string]any{"state": studio.WorkQueued, "attempt": gorm.Expr("attempt - 1"),
+	return mapped(held(s.db.WithContext(ctx).Model(&work{}), c).Updates(map[string]any{"state": studio.WorkQueued, "attempt": gorm.Expr("attempt - 1"),
 		"share": 0, "what": "Given back by a worker that stopped; waiting for another", "beat_at": now}).Error)
 }
 
@@ -149,6 +153,14 @@ func (s *Store) CancelWork(ctx context.Context, id string) (studio.Work, error) 
 	err := s.db.WithContext(ctx).Model(&work{}).Where("id = ? and state in ?", id, open).
 		Updates(map[string]any{"state": studio.WorkCancelled, "message": "cancelled; nothing was changed", "beat_at": now}).Error
 	if err != nil {
+		return studio.Work{}, mapped(err)
+	}
+	return s.Work(ctx, id)
+}
+
+// StopWork implements studio.Store. Work that has ended stays as it is.
+func (s *Store) StopWork(ctx context.Context, id string) (studio.Work, error) {
+	if err := s.db.WithContext(ctx).Model(&work{}).Where("id = ? and state in ?", id, open).Update("enough", true).Error; err != nil {
 		return studio.Work{}, mapped(err)
 	}
 	return s.Work(ctx, id)

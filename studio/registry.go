@@ -79,6 +79,8 @@ type Entry struct {
 	Needs []Need
 	// Long tells whether it runs as a job at that state; nil is never.
 	Long func(s *State) bool
+	// Keeps tells that a work that is stopped on its way ends with the best that it has (Enough).
+	Keeps bool
 	// Loses says what of later work would be lost, "" nothing; nil is never.
 	Loses func(s *State, op Operation) string
 	// New returns the operation with its default parameters, ready to be decoded

@@ -27,6 +27,7 @@ type Revision struct {
 	Outcome   Outcome         `json:"outcome"`
 	Parts     Parts           `json:"-"`
 	Time      time.Time       `json:"time"`
+	Bound     bool            `json:"bound,omitempty"` // had weights; only a history tells
 }
 
 // Commit is a change to be stored.
@@ -89,9 +90,12 @@ type Store interface {
 	OpenWork(ctx context.Context, character string) ([]Work, error)
 	// ClaimWork makes a queued or abandoned work this attempt's own.
 	ClaimWork(ctx context.Context, id string) (Work, Claim, error)
-	Beat(ctx context.Context, c Claim, what string, share float64) error
+	// Beat tells that a work is alive; it answers whether who waits for it has had enough.
+	Beat(ctx context.Context, c Claim, what string, share float64) (enough bool, err error)
 	CloseWork(ctx context.Context, c Claim, state, message string) error
 	// ReleaseWork gives a work back that this attempt began, to be begun anew.
 	ReleaseWork(ctx context.Context, c Claim) error
 	CancelWork(ctx context.Context, id string) (Work, error)
+	// StopWork asks a work to end with the best that it has.
+	StopWork(ctx context.Context, id string) (Work, error)
 }

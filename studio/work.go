@@ -70,7 +70,9 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	beat := newBeat(x.store, claim, cancel)
+	stopped := make(chan struct{})
+	ctx = WithEnough(ctx, stopped)
+	beat := newBeat(x.store, claim, cancel, sync.OnceFunc(func() { close(stopped) }))
 	err = func() (err error) {
 		// A panic outside of the operation itself, as in storing, ends the work too.
 		defer func() {
@@ -112,6 +114,45 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	}
 }
 
+type enoughKey struct{}
+
+// WithEnough is a context whose Enough is c.
+func WithEnough(ctx context.Context, c <-chan struct{}) context.Context {
+	return context.WithValue(ctx, enoughKey{}, c)
+}
+
+// Enough is closed when who waits for a work has had enough of it: an operation whose entry Keeps
+// then ends with the best that it has. It is nil, which is never closed, outside of works.
+func Enough(ctx context.Context) <-chan struct{} {
+	c, _ := ctx.Value(enoughKey{}).(<-chan struct{})
+	return c
+}
+
+// UntilEnough is a context for one attempt of an operation: it ends with ctx, or when Enough.
+func UntilEnough(ctx context.Context) (context.Context, context.CancelFunc) {
+	within, cancel := context.WithCancel(ctx)
+	if c := Enough(ctx); c != nil {
+		go func() {
+			select {
+			case <-c:
+				cancel()
+			case <-within.Done():
+			}
+		}()
+	}
+	return within, cancel
+}
+
+// HasEnough reports whether Enough is closed.
+func HasEnough(ctx context.Context) bool {
+	select {
+	case <-Enough(ctx):
+		return true
+	default:
+		return false
+	}
+}
+
 // beat reports progress at most every BeatEvery, and at least that often.
 type beat struct {
 	mu     sync.Mutex
@@ -122,7 +163,7 @@ type beat struct {
 	ended  chan struct{}
 }
 
-func newBeat(store Store, c Claim, cancel func()) *beat {
+func newBeat(store Store, c Claim, cancel, enough func()) *beat {
 	b := &beat{stopIt: make(chan struct{}), ended: make(chan struct{})}
 	go func() {
 		defer close(b.ended)
@@ -143,8 +184,11 @@ func newBeat(store Store, c Claim, cancel func()) *beat {
 			}
 			last, sent = time.Now(), what
 			ctx, done := context.WithTimeout(context.Background(), 5*time.Second)
-			err := store.Beat(ctx, c, what, share)
+			stop, err := store.Beat(ctx, c, what, share)
 			done()
+			if err == nil && stop {
+				enough()
+			}
 			if errors.Is(err, ErrNotFound) { // cancelled, or taken over
 				b.mu.Lock()
 				b.gone = true

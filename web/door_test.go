@@ -118,8 +118,8 @@ func (g guarded) routes() map[string]people.Role {
 		"POST " + at + "/preview": people.Look, "POST " + at + "/measure": people.Look, "POST " + at + "/traces": people.Look, "POST " + at + "/hand": people.Look, "POST " + at + "/pairs": people.Work, "GET " + at + "/sheet": people.Look, "POST " + at + "/mirror": people.Look,
 		"POST " + at + "/rename": people.Work, "POST " + at + "/duplicate": people.Work, "POST " + at + "/ops": people.Work, "POST " + at + "/undo": people.Work, "POST " + at + "/redo": people.Work, "POST /api/characters": people.Work,
 		"POST " + at + "/delivery": people.Work, "POST " + at + "/shelf": people.Work, "POST " + at + "/shelf/discard": people.Work, "POST " + at + "/match": people.Work, "POST " + at + "/table": people.Work,
-		"POST /api/works/none/cancel": people.Work,
-		"POST /api/people":            people.Lead, "POST /api/people/role": people.Lead, "POST /api/people/password": people.Lead, "POST /api/people/remove": people.Lead,
+		"POST /api/works/none/cancel": people.Work, "POST /api/works/none/enough": people.Work,
+		"POST /api/people": people.Lead, "POST /api/people/role": people.Lead, "POST /api/people/password": people.Lead, "POST /api/people/remove": people.Lead,
 		"POST " + at + "/remove": people.Lead, // last: it goes
 	}
 }

@@ -13,12 +13,6 @@ import (
 // historyPage is how many revisions one answer has.
 const historyPage = 50
 
-// past is a revision in the history; Bound tells that there were weights, which can be kept.
-type past struct {
-	studio.Revision
-	Bound bool `json:"bound"`
-}
-
 // history answers with a page of revisions, newest first; before is the one that the
 // page before ended with.
 func (s *site) history(w http.ResponseWriter, r *http.Request) {
@@ -28,12 +22,8 @@ func (s *site) history(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	out := make([]past, len(list))
-	for i, rev := range list {
-		out[i] = past{rev, rev.Parts["weights"] != "" && rev.Parts["skeleton"] != ""}
-	}
 	more := len(list) > 0 && list[len(list)-1].Parent != 0
-	answer(w, http.StatusOK, map[string]any{"revisions": out, "more": more})
+	answer(w, http.StatusOK, map[string]any{"revisions": list, "more": more})
 }
 
 // script sends what was done to a character as a script, to be run on other files.

@@ -101,6 +101,16 @@ func (s *site) cancelWork(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, work)
 }
 
+// stopWork asks a work to end with the best that it has.
+func (s *site) stopWork(w http.ResponseWriter, r *http.Request) {
+	work, err := s.studio.Store().StopWork(r.Context(), param(r, "work"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, work)
+}
+
 // known is an operation of the registry as a page offers it.
 type known struct {
 	Name  string `json:"name"`
@@ -109,12 +119,13 @@ type known struct {
 	Words string `json:"words"`
 	Key   string `json:"key,omitempty"`
 	From  string `json:"from,omitempty"`
+	Keeps bool   `json:"keeps,omitempty"`
 }
 
 func operations() []known {
 	var out []known
 	for _, e := range studio.Operations() {
-		out = append(out, known{e.Name, e.Label, e.Stage, e.Words, e.Key, e.From})
+		out = append(out, known{e.Name, e.Label, e.Stage, e.Words, e.Key, e.From, e.Keeps})
 	}
 	return out
 }

@@ -70,6 +70,7 @@ func parsePages() pages {
 		"led":         bind.Led,
 		"told":        bind.Told,
 		"blends":      weights.Blends,
+		"rungs":       bind.Rungs,
 		"modes":       weights.Modes,
 		"dict": func(list ...any) map[string]any {
 			out := map[string]any{}

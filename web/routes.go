@@ -85,6 +85,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Post("/api/characters/{id}/undo", s.undo)
 		r.Post("/api/characters/{id}/redo", s.redo)
 		r.Post("/api/works/{work}/cancel", s.cancelWork)
+		r.Post("/api/works/{work}/enough", s.stopWork)
 	})
 	r.With(s.need(people.Lead)).Post("/api/characters/{id}/remove", s.remove)
 	if door == nil {

@@ -15,6 +15,7 @@ type Memory struct {
 	Blob   map[string][]byte
 	Staged map[string]bool
 	Works  map[string]studio.Work
+	Enough bool // what a beat answers
 	Items  []studio.ShelfItem
 	Made   map[string][]byte // what was derived
 	Down   bool
@@ -240,7 +241,9 @@ func (m *Memory) ClaimWork(_ context.Context, id string) (studio.Work, studio.Cl
 }
 
 // Beat implements studio.Store.
-func (m *Memory) Beat(context.Context, studio.Claim, string, float64) error { return nil }
+func (m *Memory) Beat(context.Context, studio.Claim, string, float64) (bool, error) {
+	return m.Enough, nil
+}
 
 // CloseWork implements studio.Store.
 func (m *Memory) CloseWork(_ context.Context, c studio.Claim, state, message string) error {
@@ -248,6 +251,12 @@ func (m *Memory) CloseWork(_ context.Context, c studio.Claim, state, message str
 	w.State, w.Message = state, message
 	m.Works[c.Work] = w
 	return nil
+}
+
+// StopWork implements studio.Store.
+func (m *Memory) StopWork(_ context.Context, id string) (studio.Work, error) {
+	m.Enough = true
+	return m.Works[id], nil
 }
 
 // ReleaseWork implements studio.Store.

@@ -16,7 +16,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "mend_bind", Label: "Mend the bind", Stage: "bind", Words: "remedy ladder repair unsolved weak unweighted fix automatic", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, New: func() studio.Operation { return &MendBind{} }})
+	studio.Register(studio.Entry{Name: "mend_bind", Label: "Mend the bind", Stage: "bind", Words: "remedy ladder repair unsolved weak unweighted fix automatic", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, Keeps: true, New: func() studio.Operation { return &MendBind{} }})
 }
 
 // MendBind goes up a ladder of remedies until every vertex has weights and every joint leads
@@ -166,13 +166,23 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		if o.Steps != nil && !slices.Contains(o.Steps, r.Name) {
 			continue
 		}
+		if studio.HasEnough(ctx) {
+			out.Steps = append(out.Steps, "Stopped before it was "+r.Label)
+			break
+		}
 		share := float64(i) / float64(len(rungs))
 		progress("Trying: "+r.Label, share)
-		next, err := r.do(ctx, best, limits, func(what string, part float64) {
+		within, end := studio.UntilEnough(ctx)
+		next, err := r.do(within, best, limits, func(what string, part float64) {
 			progress(r.Label+": "+strings.ToLower(what[:min(1, len(what))])+what[min(1, len(what)):], share+part/float64(len(rungs)))
 		})
+		end()
 		if ctx.Err() != nil {
 			return s, studio.Outcome{}, ctx.Err()
+		}
+		if err != nil && studio.HasEnough(ctx) {
+			out.Steps = append(out.Steps, "Stopped while it was "+r.Label)
+			break
 		}
 		if err != nil {
 			out.Steps = append(out.Steps, "Not "+r.Label+": "+err.Error())
@@ -193,6 +203,9 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		} else {
 			out.Steps = append(out.Steps, "Not taken, "+r.Label+": "+now.String())
 		}
+	}
+	if at == before && studio.HasEnough(ctx) {
+		return s, studio.Outcome{}, studio.Wrong("stopped before a step of the ladder had made it better: nothing was changed. %s", strings.Join(out.Steps[1:], ". "))
 	}
 	if at == before {
 		return s, studio.Outcome{}, studio.Wrong("nothing of the ladder makes it better than %s. %s", before, strings.Join(out.Steps[1:], ". "))

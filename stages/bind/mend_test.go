@@ -1,9 +1,11 @@
 package bind_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"strings"
+	"sync"
 	"testing"
 
 	"wisemarrow/core/bind"
@@ -52,6 +54,38 @@ func TestTheLadderMendsABindAndSaysHow(t *testing.T) {
 			require.Equal(t, s.Weights.Of[v], one.Weights.Of[v])
 		}
 	}
+}
+
+// Stopped on its way, the ladder ends with the best that it has, and says where; stopped before a
+// step was better it changes nothing.
+func TestTheLadderIsStoppedAndKeepsWhatItHas(t *testing.T) {
+	s := studiotest.Do(t, layered(t), "bind_heat", "")
+	w := s.Weights.Handed(nil, map[string]string{"forearm_l": "upper_arm_l"})
+	s.Weights = w
+	record := *s.Bind
+	record.Report = *bind.Account(s.Mesh, s.Skeleton, w, bind.Evidence{})
+	s.Bind = &record
+	entry, op, err := studio.ParseOperation("mend_bind", nil)
+	require.NoError(t, err)
+	require.True(t, entry.Keeps)
+	for _, at := range []string{"Trying: joints that lead nothing", "Joints that lead nothing"} {
+		enough := make(chan struct{})
+		end := sync.OnceFunc(func() { close(enough) })
+		mended, told, err := studio.Apply(studio.WithEnough(context.Background(), enough), entry, op, s, func(what string, _ float64) {
+			if strings.HasPrefix(strings.ToLower(what), strings.ToLower(at)) {
+				end()
+			}
+		})
+		require.NoError(t, err)
+		require.Less(t, len(mended.Stray()), len(s.Stray()))
+		require.NotContains(t, mended.Weights.Joints, "forearm_l", "the second step was not taken")
+		require.Contains(t, strings.Join(told.Steps, "\n"), "Stopped")
+	}
+	enough := make(chan struct{})
+	close(enough)
+	_, _, err = studio.Apply(studio.WithEnough(context.Background(), enough), entry, op, s, nil)
+	require.True(t, studio.IsInput(err))
+	require.ErrorContains(t, err, "nothing was changed")
 }
 
 // Joints whose weights were taken away are found by a step of the ladder.

@@ -14,7 +14,7 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "best", Steps: studio.Usual.Steps} }},
+		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Keeps: true, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "best", Steps: studio.Usual.Steps} }},
 	)
 }
 
@@ -101,6 +101,10 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, out, err
 	}
 	for k, w := range ways {
+		if studio.HasEnough(ctx) {
+			out.Left = append(out.Left, fmt.Sprintf("stopped before %s and what comes after it", w.Name))
+			break
+		}
 		progress("Binding: "+w.Name, (float64(k)+1)/float64(len(ways)+1))
 		e, op, err := studio.ParseOperation(w.Op, json.RawMessage(w.Params))
 		if err != nil {
@@ -129,13 +133,16 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 			best = k
 		}
 	}
-	for _, d := range done[1:] {
-		if d.state.Bind == nil {
+	for k, d := range done {
+		if d.state.Bind == nil || k == 0 && best == 0 && o.Take != "joints" { // what is there is kept where something else may take its place
 			continue
 		}
 		bind := *d.state.Bind
 		bind.Score = &d.sheet.Brief
 		kept := studio.Kept{Name: bestName(d.name), Result: &bind, Weights: d.state.Weights}
+		if k == 0 {
+			kept.Name = "as it was"
+		}
 		s.Kept = slices.Clone(s.Kept)
 		if i := s.FindKept(kept.Name); i >= 0 {
 			s.Kept[i] = kept

@@ -114,7 +114,8 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 	require.Zero(t, best.Sheet.Over)
 	require.Positive(t, best.Sheet.Before.Over)
 	require.NotNil(t, best.Bind.Score)
-	require.Len(t, best.Kept, 2)
+	require.Len(t, best.Kept, 3, "and what was there")
+	require.Equal(t, s.Weights, best.Kept[0].Weights)
 	for _, k := range best.Kept {
 		require.NotNil(t, k.Result.Score, k.Name)
 	}

@@ -1,7 +1,7 @@
 // Long work on its way: what it does, how far it is, and the way to stop it.
 import { post } from './api.js';
 import { listen } from './news.js';
-import { set, store } from './session.js';
+import { operations, set, store } from './session.js';
 
 const box = document.getElementById('work');
 const told = new Set();
@@ -48,8 +48,14 @@ function draw(works) {
   const w = running[0];
   if (box.dataset.work !== w.id || !box.firstChild) {
     box.dataset.work = w.id;
-    box.innerHTML = '<p><b></b> <span></span></p><progress max="1"></progress><button type="button" class="button is-small">Cancel</button>';
-    box.querySelector('button').addEventListener('click', async () => {
+    box.innerHTML = '<p><b></b> <span></span></p><progress max="1"></progress><button type="button" class="button is-small" data-enough hidden title="It ends with the best that it has found so far">Stop and keep the best</button> <button type="button" class="button is-small" data-cancel>Cancel</button>';
+    const enough = box.querySelector('[data-enough]');
+    enough.hidden = !operations.find((o) => o.name === w.op)?.keeps;
+    enough.addEventListener('click', async () => {
+      enough.disabled = true;
+      try { await post(`/api/works/${w.id}/enough`); } catch (e) { enough.disabled = false; set({ say: e.message }); }
+    });
+    box.querySelector('[data-cancel]').addEventListener('click', async () => {
       try { await post(`/api/works/${w.id}/cancel`); } catch (e) { set({ say: e.message }); }
     });
   }

@@ -106,6 +106,14 @@ tray.addEventListener('change', async (e) => {
   }
 });
 
+tray.addEventListener('submit', (e) => {
+  if (e.target.id !== 'ladder') return;
+  e.preventDefault();
+  const steps = [...e.target.querySelectorAll('[name=step]:checked')].map((i) => i.value), parts = layers();
+  if (!steps.length) set({ say: 'Choose a step of the ladder.' });
+  else operate('mend_bind', { steps, ...(parts.length && { parts }) });
+});
+
 tray.addEventListener('click', (e) => {
   const give = e.target.closest('[data-give]'), anew = e.target.closest('[data-anew]');
   if (anew) operate('bind_joints', { joints: chosenNames(), method: anew.parentElement.querySelector('[name=anew]').value });
