@@ -153,3 +153,65 @@ test('the maps tell how many, how far and what is wrong; a table of weights come
   await expect(page.locator('[role=status]').filter({ hasText: 'Took weights from weights.csv: 1 vertex changed' }).first()).toBeVisible();
   expect(wrong).toEqual([]);
 });
+
+// On the smoothed surface vertices are where it puts them: picked, painted and marked there, at rest and
+// in a pose, in every map; without it all is as before.
+test('painting and picking hit the smoothed surface', async ({ page }) => {
+  const wrong = errors(page);
+  await own(page, 'Odile', 'Smoothed');
+  await choose(page, 'forearm_l');
+  await page.locator('[name=smooth_skin]').check();
+  await expect.poll(() => marrow(page, (m) => Boolean(m.plate.skin.subdivided))).toBe(true);
+  for (const bend of [0, 80]) {
+    const [asked, hit, inside, off] = await marrow(page, (m, angle) => {
+      const { plate } = m, pane = plate.view.panes[0], { skin } = plate, V = plate.posed.at[0].constructor;
+      m.set({ pose: new Map(angle ? [[m.store.chosen, [angle, 0, 0]]] : []) });
+      pane.camera.updateMatrixWorld();
+      const at = skin.raised.position.array, eye = new V().setFromMatrixPosition(pane.camera.matrixWorld);
+      let n = 0, same = 0, close = 0, most = 0;
+      for (let v = 0; v < skin.vertices; v += 37) {
+        const d = skin.drawnOf[v], p = new V(at[3 * d], at[3 * d + 1], at[3 * d + 2]), q = p.clone().project(pane.camera);
+        const x = (q.x * 0.5 + 0.5) * pane.width, y = (0.5 - q.y * 0.5) * pane.height, h = plate.picker.hit(pane, x, y, plate.posed.skin);
+        if (!h || h.distance < p.distanceTo(eye) - 0.004) continue; // behind something
+        n++;
+        if (plate.picker.vertexAt(pane, x, y, plate.posed.skin) === v) same++;
+        const t = plate.picker.touchAt(pane, x, y, plate.posed.skin).touch, corners = [0, 1, 2].map((k) => skin.base[skin.triangles[3 * t.t + k]]), k = corners.indexOf(v);
+        if (k >= 0 && [1 - t.b - t.c, t.b, t.c][k] > 0.8) close++;
+        const rest = skin.attributes.position.array;
+        if (!angle) most = Math.max(most, p.distanceTo(new V(rest[3 * d], rest[3 * d + 1], rest[3 * d + 2])));
+      }
+      return [n, same, close, most];
+    }, bend);
+    expect(asked).toBeGreaterThan(80);
+    expect(hit / asked).toBeGreaterThan(0.97);
+    expect(inside / asked).toBeGreaterThan(0.97);
+    if (!bend) expect(off).toBeGreaterThan(1e-3); // the surface does lie elsewhere than its vertices
+  }
+  const before = await shares(page, 'forearm_l');
+  await page.keyboard.press('i');
+  await drag(page, await spot(page, 'upper_arm_l', 0.75), await spot(page, 'upper_arm_l', 0.5));
+  await page.mouse.up();
+  await expect.poll(async () => (await shares(page, 'forearm_l'))[0]).toBeGreaterThan(before[0] + 3);
+  await settled(page);
+  await page.keyboard.press('w'); // through the maps
+  for (const map of ['leader', 'count', 'mix', 'plain', 'joint']) await marrow(page, (m, name) => m.set({ map: name, dots: name === 'count', wire: name === 'leader' }), map);
+  await page.keyboard.press('u');
+  await expect.poll(() => marrow(page, (m) => [Boolean(m.plate.skin.subdivided), m.plate.skin.mesh.visible || m.plate.skin.bender.on])).toEqual([false, true]);
+  expect(wrong).toEqual([]);
+});
+
+test('the weights of an earlier revision are kept from the history and stand beside those of now', async ({ page }) => {
+  const wrong = errors(page), id = await own(page, 'Odile', 'Earlier');
+  const head = await marrow(page, (m) => m.store.character.head);
+  await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'set_weights', base: head, params: { joint: 'head', vertices: '100-400', value: 1 } } });
+  await expect.poll(() => marrow(page, (m) => m.store.character.head)).not.toBe(head);
+  await page.keyboard.press('h');
+  await page.locator('#history li').nth(1).getByRole('button', { name: 'Keep its weights' }).click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.kept.length)).toBe(1);
+  await page.locator('[data-beside]').click();
+  await expect.poll(() => marrow(page, (m) => m.store.beside)).toContain('revision');
+  const [now, then] = await marrow(page, (m) => [m.plate.skin, m.plate.beside.skin].map((s) => { const i = m.store.character.joints.findIndex((j) => j.name === 'head'), { width, joint, value } = s.influences; let sum = 0; for (let k = 100 * width; k < 401 * width; k++) if (joint[k] === i) sum += value[k]; return sum; }));
+  expect(now).toBeCloseTo(301, 1);
+  expect(then).toBeLessThan(290);
+  expect(wrong).toEqual([]);
+});

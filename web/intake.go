@@ -56,6 +56,23 @@ func (s *site) smooth(w http.ResponseWriter, r *http.Request) {
 	s.send(w, r, data, err)
 }
 
+// subdivision tells how the smoothed surface of a revision follows its vertices.
+func (s *site) subdivision(w http.ResponseWriter, r *http.Request) {
+	_, state, err := s.atRevision(r)
+	if err == nil && state.Mesh == nil {
+		err = studio.ErrNotFound
+	}
+	if err == nil && bundle.Smoothest(state.Mesh) < 1 {
+		err = studio.ErrInput{What: tooFine(1)}
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	data, err := s.drawn(r.Context(), 4*len(state.Mesh.Corner), func() ([]byte, error) { return bundle.SubdivisionView(state.Mesh) })
+	s.send(w, r, data, err)
+}
+
 // tooFine says why there is no preview of so many levels.
 func tooFine(levels int) string {
 	return fmt.Sprintf("%s of subdivision would make more than %s faces of this mesh, too many to show", [...]string{"", "One level", "Two levels"}[levels], thousands(bundle.MaxSmooth))

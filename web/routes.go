@@ -63,6 +63,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Post("/api/characters/{id}/starter", s.starter)
 		r.Get("/view/mesh/{rev}", s.meshView)
 		r.Get("/view/smooth/{rev}/{levels}", s.smooth)
+		r.Get("/view/subdivision/{rev}", s.subdivision)
 		r.Get("/view/weights/{rev}", s.weightsView)
 		r.Get("/view/weights/{rev}/{joint}", s.columnView)
 		r.Get("/view/mix/{rev}", s.mixView)

@@ -42,6 +42,39 @@ func TestCatmullClarkOfACube(t *testing.T) {
 	}
 }
 
+// The surface follows its base wherever that is posed: shares sum to 1, any affine motion of the base is
+// one of the surface, and a face of very many corners makes no more terms than corners.
+func TestASubdivisionFollowsItsBase(t *testing.T) {
+	m := solids.Tube(2, 0.4, 12, 16)
+	s := m.Subdivide()
+	for i := range s.Start[1:] {
+		sum := 0.0
+		for k := s.Start[i]; k < s.Start[i+1]; k++ {
+			sum += s.Share[k]
+		}
+		require.InDelta(t, 1, sum, 1e-12)
+	}
+	require.Len(t, s.Face, s.Mesh.Faces())
+	move := func(p r3.Vec) r3.Vec { return r3.Vec{X: 2*p.X + p.Y + 1, Y: p.Y - 0.5*p.Z, Z: 3*p.Z + 0.1*p.X} }
+	moved := make([]r3.Vec, len(m.Points))
+	for v, p := range m.Points {
+		moved[v] = move(p)
+	}
+	still := s.Places(m.Points)
+	for i, p := range s.Places(moved) {
+		require.InDelta(t, 0, r3.Norm(r3.Sub(p, move(still[i]))), 1e-12)
+	}
+	n := 20_000
+	disc := &mesh.Mesh{Start: []int32{0}, Parts: []mesh.Part{mesh.NewPart("disc")}}
+	corner := make([]int32, n)
+	for i := range n {
+		a := 2 * math.Pi * float64(i) / float64(n)
+		disc.Points, corner[i] = append(disc.Points, r3.Vec{X: math.Cos(a), Z: math.Sin(a)}), int32(i)
+	}
+	disc.AddFace(0, corner...)
+	require.Less(t, len(disc.Subdivide().Vertex), 8*n)
+}
+
 // Borders are cubic B-splines of their own: a straight one stays straight, and
 // a flat sheet flat with its corners rounded only along the border.
 func TestCatmullClarkKeepsASheetFlatAndItsBorderStraight(t *testing.T) {

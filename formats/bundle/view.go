@@ -118,3 +118,36 @@ func SmoothView(m *mesh.Mesh, levels int) ([]byte, error) {
 	}
 	return MeshView(fine)
 }
+
+// SubdivisionView returns the bundle of a surface after one step of subdivision, to be posed with the
+// base mesh: "start", "vertex" and "share" say what each of its points is the mean of, as
+// mesh.Subdivision has it; "corner_start" and "corner" are the base's faces, whose centres count from
+// the number of its vertices on; "edge" are its edges; "index" and "face" are the triangles of the surface and the
+// base's face of each.
+func SubdivisionView(m *mesh.Mesh) ([]byte, error) {
+	s := m.Subdivide()
+	share := make([]float32, len(s.Share))
+	for i, v := range s.Share {
+		share[i] = float32(v)
+	}
+	index, face := make([]int32, 0, 6*s.Mesh.Faces()), make([]int32, 0, 2*s.Mesh.Faces())
+	for f := range s.Mesh.Faces() {
+		q := s.Mesh.Face(f) // of four
+		index = append(index, q[0], q[1], q[2], q[0], q[2], q[3])
+		face = append(face, s.Face[f], s.Face[f])
+	}
+	edge := make([]int32, 0, 2*len(s.Edge))
+	for _, x := range s.Edge {
+		edge = append(edge, x[0], x[1])
+	}
+	b := Bundle{Meta: map[string]any{"vertices": len(m.Points)}}
+	Ints(&b, "start", 1, s.Start)
+	Ints(&b, "vertex", 1, s.Vertex)
+	b.Floats("share", 1, share)
+	Ints(&b, "corner_start", 1, m.Start)
+	Ints(&b, "corner", 1, m.Corner)
+	Ints(&b, "edge", 2, edge)
+	Ints(&b, "index", 3, index)
+	Ints(&b, "face", 1, face)
+	return b.Bytes()
+}

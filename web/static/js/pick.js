@@ -1,6 +1,6 @@
 // Finding what lies under the pointer: a joint by its place on the screen, a
 // vertex of the skin by a ray through its deformed triangles.
-import { BufferAttribute, BufferGeometry, DoubleSide, Ray, Vector2, Vector3 } from 'three';
+import { BufferAttribute, BufferGeometry, DoubleSide, Ray, Triangle, Vector2, Vector3 } from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 
 const near = 14; // pixels
@@ -42,21 +42,26 @@ export class Picker {
     this.stale = true;
   }
 
-  // hit returns what the ray through a place of a pane meets first.
+  // hit returns what the ray through a place of a pane meets first, of the skin as it is seen: its
+  // triangles, or those of its smoothed surface.
   hit(pane, x, y, matrices) {
-    if (!this.tree) {
+    const { skin } = this, fine = skin.subdivided ?? null;
+    if (!this.tree || this.fine !== fine) {
+      this.fine = fine;
       this.geometry = new BufferGeometry();
-      this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(this.skin.attributes.position.array), 3));
-      this.geometry.setIndex(new BufferAttribute(new Uint32Array(this.skin.triangles), 1));
+      this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(fine ? fine.position.array : skin.attributes.position.array), 3));
+      this.geometry.setIndex(new BufferAttribute(new Uint32Array(fine ? fine.index : skin.triangles), 1));
       this.tree = new MeshBVH(this.geometry, { indirect: true });
+      this.stale = true;
     }
     if (this.stale) {
-      this.skin.bent(matrices, this.geometry.attributes.position.array);
+      const at = this.geometry.attributes.position.array;
+      if (fine) at.set(fine.position.array); else skin.bent(matrices, at);
       this.tree.refit();
       this.stale = false;
     }
     const ray = rayAt(pane, x, y);
-    const hidden = this.skin.hiddenTriangles;
+    const hidden = fine ? fine.hidden : skin.hiddenTriangles;
     if (!hidden) return this.tree.raycastFirst(ray, DoubleSide);
     return this.tree.raycast(ray, DoubleSide).filter((h) => !hidden[h.faceIndex]).sort((a, b) => a.distance - b.distance)[0] ?? null;
   }
@@ -64,18 +69,30 @@ export class Picker {
   // faceAt returns the face of the mesh under a place, -1 for none.
   faceAt(pane, x, y, matrices) {
     const hit = this.hit(pane, x, y, matrices);
-    return hit ? this.skin.faces[hit.faceIndex] : -1;
+    return hit ? (this.fine ? this.fine.face : this.skin.faces)[hit.faceIndex] : -1;
   }
 
-  vertexAt(pane, x, y, matrices) {
+  // cornersAt returns the vertices of the face under a place, the nearest first.
+  cornersAt(pane, x, y, matrices) {
+    const hit = this.hit(pane, x, y, matrices), { fine, skin } = this;
+    if (!hit) return [];
+    const p = this.geometry.attributes.position, far = (i) => new Vector3().fromBufferAttribute(p, i).distanceToSquared(hit.point);
+    const list = fine ? fine.cornersOf(fine.face[hit.faceIndex]).map((v) => [v, far(v)]) : [hit.face.a, hit.face.b, hit.face.c].map((i) => [skin.base[i], far(i)]);
+    return list.sort((a, b) => a[1] - b[1]).map(([v]) => v);
+  }
+
+  vertexAt(pane, x, y, matrices) { return this.cornersAt(pane, x, y, matrices)[0] ?? -1; }
+
+  // touchAt is the touch of a brush under a place: the triangle of the mesh and where in it, whatever the pose.
+  touchAt(pane, x, y, matrices) {
     const hit = this.hit(pane, x, y, matrices);
-    if (!hit) return -1;
-    const p = this.geometry.attributes.position;
-    let best = -1, least = Infinity;
-    for (const i of [hit.face.a, hit.face.b, hit.face.c]) {
-      const d = new Vector3().fromBufferAttribute(p, i).distanceToSquared(hit.point);
-      if (d < least) { least = d; best = i; }
+    if (!hit) return null;
+    let touch = this.fine?.touch(hit.faceIndex, hit.point);
+    if (!this.fine) {
+      const p = this.geometry.attributes.position, at = (i) => new Vector3().fromBufferAttribute(p, i);
+      const b = new Triangle(at(hit.face.a), at(hit.face.b), at(hit.face.c)).getBarycoord(hit.point, new Vector3());
+      touch = { t: hit.faceIndex, b: b?.y, c: b?.z }; // the corners of the tree's triangle are those of the mesh's, in the same order
     }
-    return this.skin.base[best];
+    return touch && { point: hit.point, normal: hit.face.normal, touch };
   }
 }

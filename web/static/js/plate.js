@@ -43,6 +43,7 @@ export class Plate {
     on('vertices hand chosen map wire dots through bones finding probed would faces pieces normals', () => this.show());
     document.addEventListener('redraw', () => this.show());
     on('smooth stage', () => this.smoothen());
+    on('smoothSkin stage character', () => this.raise());
     addEventListener('themechange', () => { this.view.restyle(); this.skin?.restyle(); this.bones.restyle(); this.show(); });
     this.tool = this.tools.get(store.stage);
     this.lookFrom();
@@ -209,6 +210,21 @@ export class Plate {
       this.skin.showSmooth(levels ? openBundle(await getBuffer(`/view/smooth/${store.character.head}/${levels}`)) : null);
     } catch (e) { this.fine = ''; set({ smooth: 0, say: e.message }); }
     this.view.invalidate();
+  }
+
+  // raise fetches the smoothed surface that the vertices carry at the weights, when it is wanted.
+  async raise() {
+    if (!this.skin || !store.character) return;
+    const wanted = store.stage === 'weights' && store.smoothSkin;
+    if (wanted === Boolean(this.skin.subdivided ?? this.raising)) return;
+    if (!wanted) { this.skin.subdivide(null); this.raising = null; this.show(); return; }
+    const { skin } = this, mine = {};
+    this.raising = mine;
+    try {
+      const bundle = openBundle(await getBuffer(`/view/subdivision/${store.character.head}`));
+      if (this.skin === skin && this.raising === mine) { skin.subdivide(bundle); this.picker.stale = true; this.show(); }
+    } catch (e) { set({ smoothSkin: false, say: e.message }); }
+    this.raising = null;
   }
 
   // faceText says what a face is.

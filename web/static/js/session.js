@@ -28,6 +28,7 @@ export const store = {
   pieces: false, // coloured by piece
   normals: false,
   smooth: 0, // levels of the subdivided preview
+  smoothSkin: false, // the smoothed surface at the weights
   measuring: false,
   ghost: null, // joints of a starter before it is fitted
   drawing: null, // places of a chain that is being drawn

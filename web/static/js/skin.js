@@ -6,6 +6,7 @@ import {
 } from 'three';
 import { Bender } from './bend.js';
 import { ink, leaderInk, stops } from './ink.js';
+import { Subdivided } from './subdivided.js';
 
 const ramp = () => stops().map((s) => { const c = new Color(s); return new Vector3(c.r, c.g, c.b); });
 
@@ -259,7 +260,7 @@ export class Skin {
 
   geometry(index) {
     const g = new BufferGeometry();
-    for (const [name, a] of Object.entries(this.attributes)) g.setAttribute(name, a);
+    for (const [name, a] of Object.entries({ ...this.attributes, ...this.raised })) g.setAttribute(name, a);
     g.setIndex(new BufferAttribute(index, 1));
     return g;
   }
@@ -270,6 +271,7 @@ export class Skin {
       uniforms: { ...this.shared, tint: { value: ink(name) }, alpha: { value: alpha }, round: { value: round } },
     });
     m.ink = name;
+    if (this.raised) m.defines.BENT = 1;
     if (this.mixes) m.defines.MIXES = 1;
     return m;
   }
@@ -314,6 +316,8 @@ export class Skin {
     this.shared.more.value = this.needsMore();
     this.bender.turn(this.bender.on, this.shared.chosen.value);
     if (this.bender.on && this.matrices) this.bender.bend(this.matrices);
+    this.subdivided?.pose();
+    this.subdivided?.repaint();
   }
 
   // needsMore tells whether any vertex follows more than four joints.
@@ -416,6 +420,7 @@ export class Skin {
     }
     c.needsUpdate = true;
     this.painted = false;
+    this.subdivided?.repaint();
   }
 
   // recolour gives some vertices other colours, where each has one of its own.
@@ -425,6 +430,7 @@ export class Skin {
     const c = this.attributes.colour;
     vertices.forEach((v, i) => { for (let k = this.drawnFirst[v]; k < this.drawnFirst[v + 1]; k++) c.array.set([inks[i].r, inks[i].g, inks[i].b], 3 * this.drawnAll[k]); });
     c.needsUpdate = true;
+    this.subdivided?.repaint();
   }
 
   // say takes of which vertices it was said how they blend: { vertex, share }.
@@ -506,6 +512,7 @@ export class Skin {
     this.turns.needsUpdate = true;
     this.matrices = matrices;
     if (this.bender.on) this.bender.bend(matrices);
+    this.subdivided?.pose();
   }
 
   // show sets how the surface is drawn: mode 0 its colours, 1 the chosen joint's
@@ -525,7 +532,11 @@ export class Skin {
       this.material.needsUpdate = true;
     }
     this.wire.visible = wire;
-    this.bender.turn(bent && mode < 2, mode === 1 ? chosen : -1);
+    this.bender.turn(bent && mode < 2 && !this.subdivided, mode === 1 ? chosen : -1);
+    if (!this.subdivided) return;
+    this.mesh.visible = this.wire.visible = false;
+    this.subdivided.show({ mode, chosen, wire });
+    this.shareRaised(chosen);
   }
 
   // mark shows places: those of a finding, those that an operation would touch,
@@ -585,6 +596,7 @@ export class Skin {
     const all = this.edges, edges = [];
     for (let i = 0; i < all.length; i += 2) if (seen[this.base[all[i]]] && seen[this.base[all[i + 1]]]) edges.push(all[i], all[i + 1]);
     this.wire.geometry.setIndex(new BufferAttribute(hidden ? new Uint32Array(edges) : all, 1));
+    this.subdivided?.hide();
   }
 
   // colourPieces paints every piece in an ink of its own, or the parts' colours.
@@ -613,6 +625,53 @@ export class Skin {
     if (this.hairs) this.hairs.visible = yes;
   }
 
+  // subdivide draws the smoothed surface that a bundle tells of in place of the faces, and all else where
+  // it puts the vertices; null takes it away.
+  subdivide(bundle) {
+    this.subdivided?.dispose();
+    this.subdivided = null;
+    this.raise(null);
+    this.mesh.visible = true;
+    if (!bundle) return;
+    this.bender.turn(false, -1);
+    this.mesh.visible = this.wire.visible = false;
+    this.subdivided = new Subdivided(this, bundle);
+    this.subdivided.pose();
+  }
+
+  // shareRaised gives the raised vertices the weight of a joint, by which they are coloured.
+  shareRaised(joint) {
+    const { influences: t, raised } = this, n = this.shared.joints.value;
+    if (!raised || !t) return;
+    this.base.forEach((v, i) => {
+      let sum = 0;
+      if (joint >= 0) for (let k = v * t.width; k < (v + 1) * t.width; k++) if (t.value[k] > 0 && t.joint[k] % n === joint) sum += t.value[k];
+      raised.share.array[i] = sum;
+    });
+    raised.share.needsUpdate = true;
+  }
+
+  // raise puts points and lines at the vertices where the smoothed surface has them, or back.
+  raise(surface) {
+    if (!surface && !this.raised) return;
+    const begun = Boolean(surface) !== Boolean(this.raised);
+    if (surface) {
+      this.raised ??= { position: new BufferAttribute(new Float32Array(3 * this.base.length), 3), share: new BufferAttribute(new Float32Array(this.base.length), 1) };
+      const at = this.raised.position, from = surface.position.array;
+      this.base.forEach((v, i) => { for (let k = 0; k < 3; k++) at.array[3 * i + k] = from[3 * v + k]; });
+      at.needsUpdate = true;
+    }
+    if (!begun) return;
+    const of = surface ? this.raised.position : this.attributes.position;
+    for (const o of [this.wire, this.probe, this.dots, ...this.found.children, ...this.would.children, ...this.chosen.children]) {
+      if (!o) continue;
+      o.geometry.setAttribute('position', of);
+      if (surface) { o.geometry.setAttribute('share', this.raised.share); o.material.defines.BENT = 1; } else delete o.material.defines.BENT;
+      o.material.needsUpdate = true;
+    }
+    if (!surface) this.raised = null;
+  }
+
   // showSmooth draws a subdivided surface instead of the base mesh; null takes
   // it away. The edges stay those of the base mesh.
   showSmooth(bundle) {
@@ -635,7 +694,7 @@ export class Skin {
     if (yes && !this.dots) {
       const u = this.material.uniforms;
       this.dots = new Points(this.geometry(Uint32Array.from(this.drawnOf.filter((d) => d >= 0))), new ShaderMaterial({
-        vertexShader: vertex, fragmentShader: dots, defines: { DOTS: 1, ...(this.mixes && { MIXES: 1 }) },
+        vertexShader: vertex, fragmentShader: dots, defines: { DOTS: 1, ...(this.mixes && { MIXES: 1 }), ...(this.raised && { BENT: 1 }) },
         uniforms: { ...this.shared, size: { value: 5 * Math.min(devicePixelRatio, 2) }, paper: u.paper, inkColour: u.inkColour, stop: u.stop },
       }));
       this.dots.frustumCulled = false;
@@ -673,6 +732,13 @@ export class Skin {
       if (d) { a += d.mix * (d.at.x - a); b += d.mix * (d.at.y - b); c += d.mix * (d.at.z - c); }
       out[3 * i] = a; out[3 * i + 1] = b; out[3 * i + 2] = c;
     }
+    return out;
+  }
+
+  // shown returns where the drawn vertices are seen: bent, or where the smoothed surface puts them.
+  shown(matrices, out) {
+    if (!this.raised) return this.bent(matrices, out);
+    out.set(this.raised.position.array);
     return out;
   }
 

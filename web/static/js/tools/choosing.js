@@ -73,9 +73,7 @@ async function click(pane, x, y, e) {
   const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
   if (v < 0) { if (!e.shiftKey && !e.ctrlKey) take([]); return; }
   if (e.detail >= 2 && last >= 0) {
-    const hit = plate.picker.hit(pane, x, y, plate.posed.skin), p = plate.picker.geometry.attributes.position;
-    const ends = [hit.face.a, hit.face.b, hit.face.c].map((i) => [plate.skin.base[i], new Vector3().fromBufferAttribute(p, i).distanceTo(hit.point)]).sort((a, b) => a[1] - b[1]);
-    await ask('loop', [ends[0][0], ends[1][0]], e);
+    await ask('loop', plate.picker.cornersAt(pane, x, y, plate.posed.skin).slice(0, 2), e);
     return;
   }
   last = v;
@@ -84,7 +82,7 @@ async function click(pane, x, y, e) {
 
 // within returns the vertices inside a rope: those that are seen, or all.
 function within(pane, places) {
-  const { skin } = plate, p = skin.bent(plate.posed.skin, new Float32Array(3 * skin.base.length));
+  const { skin } = plate, p = skin.shown(plate.posed.skin, new Float32Array(3 * skin.base.length));
   const through = tray.querySelector('#choice [name=through]')?.checked, out = [];
   const { camera, width, height } = pane, at = new Vector3();
   const inside = (x, y) => {

@@ -1,6 +1,6 @@
 // Painting weights: the brush on the surface, its ring, and the strokes on their way to the
 // server. Core in the worker computes what a touch does; the stroke itself is what is stored.
-import { Triangle, Vector3 } from 'three';
+import { Vector3 } from 'three';
 import { core, why } from '../core.js';
 import { toScreen } from '../pick.js';
 import { chosenJoint, joints, on, operate, refresh, set, store } from '../session.js';
@@ -30,12 +30,8 @@ export function paintOn(p) {
 
 // hitAt is the touch under a place: the triangle and where in it, whatever the pose.
 function hitAt(pane, x, y) {
-  const hit = plate.picker.hit(pane, x, y, plate.posed.skin);
-  if (!hit) return null;
-  const p = plate.picker.geometry.attributes.position, at = (i) => new Vector3().fromBufferAttribute(p, i);
-  const b = new Triangle(at(hit.face.a), at(hit.face.b), at(hit.face.c)).getBarycoord(hit.point, new Vector3());
-  // The corners of the tree's triangle are those of the mesh's, in the same order.
-  return { point: hit.point, normal: hit.face.normal, touch: { t: hit.faceIndex, b: clean(b?.y), c: clean(b?.z) } };
+  const hit = plate.picker.touchAt(pane, x, y, plate.posed.skin);
+  return hit && { ...hit, touch: { t: hit.touch.t, b: clean(hit.touch.b), c: clean(hit.touch.c) } };
 }
 const clean = (v) => Math.round(1e6 * Math.min(1, Math.max(0, v || 0))) / 1e6;
 
@@ -93,13 +89,14 @@ async function flush() {
 
 // put shows what a touch of a stroke has changed.
 function put(mine, changed) {
-  if (mine.op === 'paint_mix') { plate.skin.remix(changed); recolour(changed.vertex); } else plate.skin.repaint(changed, joints().length);
+  if (mine.op === 'paint_mix') { plate.skin.remix(changed); recolour(changed.vertex); } else { plate.skin.repaint(changed, joints().length); plate.skin.subdivided?.repaint(); }
 }
 
 // seen draws what a touch has changed: its faces alone, where nothing moves with its weights.
 function seen(vertices) {
+  if (plate.skin.subdivided && store.pose.size) plate.skin.subdivided.pose();
   if (store.pose.size || plate.tool.swung || store.beside || !['joint', 'leader'].includes(store.map) || plate.skin.material.transparent) { plate.view.invalidate(); return; }
-  const patch = plate.skin.patchOf(vertices);
+  const patch = (plate.skin.subdivided ?? plate.skin).patchOf(vertices);
   if (patch.parent !== plate.view.scene) plate.view.scene.add(patch);
   patch.visible = true;
   plate.view.patch([patch, plate.bones.group]);

@@ -90,6 +90,7 @@ export function commands(add) {
   add('jointBefore', 'Choose the joint that was chosen before', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
   add('restShown', 'Show the bind pose, and the pose again', ['Q'], restShown, bound, { words: 'toggle rest' });
   add('dots', 'Show the vertices with their weight, or not', ['M'], () => set({ dots: !store.dots }), bound, { words: 'points vertex display' });
+  add('smoothSkin', 'Show the smoothed surface, or not', ['U'], () => set({ smoothSkin: !store.smoothSkin }), bound, { words: 'subdivision subdivided surface preview' });
   add('swing', 'Swing the chosen joint through its range while the key is held', ['S'], () => swingJoint(), bound, { words: 'animate turn to and fro test' });
 }
 
@@ -137,6 +138,7 @@ tray.addEventListener('input', (e) => {
     a[i] = v;
     pose(new Map(store.pose).set(store.chosen, a), `pose of ${chosenJoint().name}`);
   }
+  if (e.target.name === 'smooth_skin') set({ smoothSkin: e.target.checked });
   if (e.target.name === 'map') set({ map: e.target.value });
   if (e.target.name === 'hand') set({ hand: e.target.value });
 });
@@ -144,6 +146,7 @@ tray.addEventListener('input', (e) => {
 // angles puts the angles of the chosen joint into the panel.
 function angles() {
   for (const r of tray.querySelectorAll('[name=map]')) r.checked = r.value === store.map;
+  for (const r of tray.querySelectorAll('[name=smooth_skin]')) r.checked = store.smoothSkin;
   const form = tray.querySelector('#angles');
   if (!form) return;
   const j = chosenJoint();
@@ -194,7 +197,7 @@ function probe() {
   box.append(list);
 }
 
-on('chosen pose map', angles);
+on('chosen pose map smoothSkin', angles);
 on('probed', probe);
 document.addEventListener('trayloaded', () => { angles(); probe(); });
 on('pose', () => {
