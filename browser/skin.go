@@ -20,12 +20,14 @@ import (
 
 // Joint is a joint as the page has it: world metres and x y z w.
 type Joint struct {
-	Name   string     `json:"name"`
-	Parent int        `json:"parent"`
-	Pos    [3]float64 `json:"pos"`
-	Rot    [4]float64 `json:"rot"`
-	Order  string     `json:"order,omitempty"`
-	Mix    float64    `json:"mix,omitempty"`
+	Name   string      `json:"name"`
+	Parent int         `json:"parent"`
+	Pos    [3]float64  `json:"pos"`
+	Rot    [4]float64  `json:"rot"`
+	Order  string      `json:"order,omitempty"`
+	Mix    float64     `json:"mix,omitempty"`
+	Long   *[2]float64 `json:"long,omitempty"`
+	Thick  bool        `json:"thick,omitempty"`
 }
 
 // Arrays are a bound character as the page has it: places of the vertices, three a
@@ -75,6 +77,9 @@ func skeletonOf(joints []Joint) (*skeleton.Skeleton, error) {
 	for _, j := range joints {
 		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
 			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order, Mix: j.Mix})
+		if j.Long != nil || j.Thick {
+			s.Joints[len(s.Joints)-1].Keeps = &skeleton.Constraints{Length: j.Long, Thick: j.Thick}
+		}
 	}
 	if err := s.Validate(); err != nil {
 		return nil, err
@@ -124,7 +129,7 @@ func (a Arrays) weights(n int) (*weights.Weights, error) {
 // Measure measures a pose given as JSON, degrees by name of joint, and returns the
 // measures as JSON.
 func Measure(s *deform.Skin, pose string) (string, error) {
-	var angles map[string][3]float64
+	var angles map[string][4]float64
 	if err := json.Unmarshal([]byte(pose), &angles); err != nil {
 		return "", fmt.Errorf("the pose cannot be read: %w", err)
 	}

@@ -36,7 +36,7 @@ func TestArraysMeasureWhatTheServerMeasures(t *testing.T) {
 	require.NoError(t, err)
 	got, err := browser.Measure(skin, `{"tip":[10,20,30],"root":[0,5,0]}`)
 	require.NoError(t, err)
-	want, err := json.Marshal(server.Measure(map[string][3]float64{"tip": {10, 20, 30}, "root": {0, 5, 0}}))
+	want, err := json.Marshal(server.Measure(map[string][4]float64{"tip": {10, 20, 30}, "root": {0, 5, 0}}))
 	require.NoError(t, err)
 	require.Equal(t, string(want), got)
 	_, err = browser.Measure(skin, `{"tip":"far"}`)

@@ -2,7 +2,7 @@
 import { expect, test } from '@playwright/test';
 import { errors, marrow, open } from './open.js';
 
-const poses = [{}, { forearm_l: [80, 0, 0] }, { upper_arm_l: [25, -10, 50], forearm_l: [70, 0, 0], thigh_r: [-60, 12, 0], shank_r: [80, 0, 0], head: [0, 40, 10], spine_2: [10, 15, -5] }, { hips: [12.5, 33.25, -7.125], nobody: [1, 2, 3] }];
+const poses = [{}, { forearm_l: [80, 0, 0] }, { upper_arm_l: [10, 0, 0, 1.4], thigh_r: [0, 0, 0, 0.8] }, { upper_arm_l: [25, -10, 50], forearm_l: [70, 0, 0], thigh_r: [-60, 12, 0], shank_r: [80, 0, 0], head: [0, 40, 10], spine_2: [10, 15, -5] }, { hips: [12.5, 33.25, -7.125], nobody: [1, 2, 3] }];
 
 test('what the page measures is what the server measures, byte for byte', async ({ page }) => {
   const bad = errors(page);

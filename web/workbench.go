@@ -186,7 +186,7 @@ func (s *site) tries(w http.ResponseWriter, r *http.Request) {
 
 // measure tells what a pose does to the skin, for a page whose own core does not run.
 func (s *site) measure(w http.ResponseWriter, r *http.Request) {
-	var angles map[string][3]float64
+	var angles map[string][4]float64
 	s.look(w, r, &angles, func(state *studio.State) (any, error) {
 		if name := r.URL.Query().Get("kept"); name != "" {
 			var err error

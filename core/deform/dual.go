@@ -184,3 +184,20 @@ func LinearApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *p
 	}
 	return math.Sqrt(apart), in, vertex
 }
+
+// LengthenedApart measures how far the skin is, in poses that lengthen joints, from the same in a file,
+// where such joints move what hangs from them and do not draw out their skin: metres, the pose, and the
+// vertex. 0 where no pose lengthens any.
+func LengthenedApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *pose.Binding, poses []pose.Tried) (apart float64, in string, vertex int32) {
+	vertex = -1
+	for _, p := range Affordable(poses, s, w) {
+		drawn := LinearBound(points, w, InOrder(s, w, pose.SkinMatrices(s, p.Pose, b)), b)
+		moved := LinearBound(points, w, InOrder(s, w, pose.MovedMatrices(s, p.Pose, b)), b)
+		for v := range drawn {
+			if d := r3.Norm2(r3.Sub(drawn[v], moved[v])); d > apart {
+				apart, in, vertex = d, p.Name, int32(v)
+			}
+		}
+	}
+	return math.Sqrt(apart), in, vertex
+}

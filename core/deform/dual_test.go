@@ -101,7 +101,7 @@ func TestATwistedTubeKeepsItsRadius(t *testing.T) {
 	volume := func(s *skeleton.Skeleton) float64 {
 		skin, err := deform.NewSkin(m.Points, tris, w, s, nil)
 		require.NoError(t, err)
-		x := skin.Measure(map[string][3]float64{"b": {0, 0, 90}})
+		x := skin.Measure(map[string][4]float64{"b": {0, 0, 90}})
 		return x.Volume / x.Rest
 	}
 	require.Greater(t, volume(s), volume(linear))

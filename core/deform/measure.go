@@ -62,7 +62,7 @@ func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.S
 
 // Posed returns where the vertices stand when the joints are turned by angles in
 // degrees about their own axes, in the order of each, by linear blending.
-func (s *Skin) Posed(angles map[string][3]float64) []r3.Vec {
+func (s *Skin) Posed(angles map[string][4]float64) []r3.Vec {
 	return Bound(s.points, s.weights, s.skeleton, pose.Angled(s.skeleton, angles), s.binding)
 }
 
@@ -72,7 +72,7 @@ const measureChunk = 8192
 
 // Measure tells what a pose does. Products are rounded one by one, so that no machine
 // fuses them into another result.
-func (s *Skin) Measure(angles map[string][3]float64) Measures {
+func (s *Skin) Measure(angles map[string][4]float64) Measures {
 	return s.MeasurePose(pose.Angled(s.skeleton, angles))
 }
 

@@ -56,7 +56,7 @@ func TestMeasuresOfABar(t *testing.T) {
 
 	// Turned as a whole it is moved rigidly: nothing stretches, the volume stays, and the
 	// far corner moves by its distance from the axis times the chord of the angle.
-	whole := skin.Measure(map[string][3]float64{"upper": {0, 0, 60}})
+	whole := skin.Measure(map[string][4]float64{"upper": {0, 0, 60}})
 	require.InDelta(t, math.Hypot(2, 0.1)*2*math.Sin(math.Pi/6), whole.Farthest, 1e-6)
 	require.InDelta(t, whole.Rest, whole.Volume, 1e-9)
 	require.InDelta(t, 1, whole.Longest, 1e-6)
@@ -64,11 +64,11 @@ func TestMeasuresOfABar(t *testing.T) {
 
 	// Bent in the middle, linear blending loses volume on the inside (the textbook's
 	// collapse) and stretches the outside.
-	bent := skin.Measure(map[string][3]float64{"lower": {0, 0, 100}})
+	bent := skin.Measure(map[string][4]float64{"lower": {0, 0, 100}})
 	require.Less(t, math.Abs(bent.Volume), 0.985*math.Abs(bent.Rest))
 	require.Greater(t, bent.Longest, 1.02)
 	require.Less(t, bent.Shortest, 0.9)
-	require.Equal(t, bent, skin.Measure(map[string][3]float64{"lower": {0, 0, 100}, "nobody": {50, 0, 0}, "upper": {math.NaN(), 0, 0}}), "what is no joint or no angle turns nothing")
+	require.Equal(t, bent, skin.Measure(map[string][4]float64{"lower": {0, 0, 100}, "nobody": {50, 0, 0}, "upper": {math.NaN(), 0, 0}}), "what is no joint or no angle turns nothing")
 
 	_, err = deform.NewSkin(points[1:], tris, w, s, nil)
 	require.Error(t, err)

@@ -23,6 +23,7 @@ type HandAsked struct {
 	Chain int                   `json:"chain"`
 	Held  map[string][3]float64 `json:"held"`
 	Whole bool                  `json:"whole"`
+	Long  float64               `json:"long"` // how long joints may become; 0 is as at rest
 }
 
 // Handed is the pose that comes of it, and how far the joint, and what is held, stay off, metres.
@@ -53,11 +54,11 @@ func (h *Hand) Do(q HandAsked) (*Handed, error) {
 		if n := quat.Abs(x); h.s.Index(name) < 0 || !(n > 1e-9) || math.IsInf(n, 0) {
 			return nil, fmt.Errorf("the turn of %q is none", name)
 		}
-		p[name] = geom.Normalise(x)
+		p[name] = like(x, x)
 	}
 	vec := func(v [3]float64) r3.Vec { return r3.Vec{X: v[0], Y: v[1], Z: v[2]} }
 	move, to := vec(q.Move), vec(q.To)
-	if !geom.Finite(move) || !geom.Finite(to) {
+	if !geom.Finite(move) || !geom.Finite(to) || math.IsNaN(q.Long) {
 		return nil, fmt.Errorf("%s is drawn to no place", q.Joint)
 	}
 	out := &Handed{}
@@ -73,7 +74,7 @@ func (h *Hand) Do(q HandAsked) (*Handed, error) {
 			}
 		}
 		var err error
-		if p, move, out.Off, out.Slid, err = h.puller.Pull(p, move, Pull{Joint: q.Joint, To: to, Chain: q.Chain, Held: held, Whole: q.Whole}); err != nil {
+		if p, move, out.Off, out.Slid, err = h.puller.Pull(p, move, Pull{Joint: q.Joint, To: to, Chain: q.Chain, Held: held, Whole: q.Whole, Long: math.Min(q.Long, MostLong)}); err != nil {
 			return nil, err
 		}
 	default:

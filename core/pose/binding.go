@@ -109,11 +109,26 @@ func same(a, b skeleton.Joint) bool { return a.Pos == b.Pos && a.Rot == b.Rot }
 // was recorded. A joint that a record lacks, or whose matrix cannot be inverted, leaves the
 // skin where it is. A nil b is a skin that follows s from where it stands.
 func SkinMatrices(s *skeleton.Skeleton, p Pose, b *Binding) [][]geom.Matrix {
+	return skinMatrices(s, p, b, lengthens(s, p))
+}
+
+// MovedMatrices is SkinMatrices without what lengthened joints do to their own skin: they move only what
+// hangs from them, as in files.
+func MovedMatrices(s *skeleton.Skeleton, p Pose, b *Binding) [][]geom.Matrix {
+	return skinMatrices(s, p, b, nil)
+}
+
+func skinMatrices(s *skeleton.Skeleton, p Pose, b *Binding, long *lengthening) [][]geom.Matrix {
 	if b == nil {
-		return [][]geom.Matrix{Skin(s, p)}
+		return [][]geom.Matrix{skin(s, p, long)}
 	}
 	world := World(s, p)
 	turned := turnedBy(s, p)
+	for i := range world {
+		if m, yes := long.skin(s, i); yes {
+			world[i] = world[i].Mul(m)
+		}
+	}
 	out := make([][]geom.Matrix, len(b.Records))
 	for r := range b.Records {
 		rec := &b.Records[r]
@@ -550,7 +565,7 @@ func (c *Clip) Rerested(before, after *skeleton.Skeleton) *Clip {
 				own = quat.Mul(quat.Conj(before.Joints[i].Rot), quat.Mul(list[k], before.Joints[i].Rot))
 			}
 			turn := quat.Mul(local[i], own)
-			row[i] = geom.Normalise(quat.Mul(j.Rot, quat.Mul(turn, quat.Conj(j.Rot))))
+			row[i] = like(quat.Mul(j.Rot, quat.Mul(turn, quat.Conj(j.Rot))), own)
 		}
 		out.Turns = append(out.Turns, row)
 		if root >= 0 {

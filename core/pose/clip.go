@@ -169,7 +169,7 @@ func (c *Clip) each(f func(joint string, q quat.Number) quat.Number) *Clip {
 	for _, list := range c.Turns {
 		row := make([]quat.Number, len(list))
 		for i, q := range list {
-			row[i] = f(c.Joints[i], q)
+			row[i] = like(f(c.Joints[i], q), q)
 		}
 		out.Turns = append(out.Turns, row)
 	}

@@ -21,6 +21,7 @@ type Pull struct {
 	Chain int               // how many bones above the joint give way; 0: its limb, or three
 	Held  map[string]r3.Vec // joints that are held, and where
 	Whole bool              // the body follows where a limb is spent
+	Long  float64           // how long its joints may become then, as a part of their length; 0 is 1
 }
 
 // Puller draws joints of a skeleton.
@@ -81,6 +82,7 @@ func (x *Puller) Pull(p Pose, move r3.Vec, q Pull) (Pose, r3.Vec, float64, float
 		if q.Whole {
 			x.follow(st, limb, q.To, held, places)
 		}
+		x.lengthen(st, limb, q)
 		st.Place(limb, q.To, q.Pole, false)
 		st.Turn(i, quat.Mul(turned, quat.Conj(st.Rot[i]))) // a hand keeps its turn in the world
 	}
@@ -89,6 +91,23 @@ func (x *Puller) Pull(p Pose, move r3.Vec, q Pull) (Pose, r3.Vec, float64, float
 		off = math.Max(off, st.Place(l, places[k], r3.Vec{}, true))
 	}
 	return st.Pose(), st.Move, r3.Norm(r3.Sub(st.At[i], q.To)), off, nil
+}
+
+// lengthen lets the two joints of a limb that is spent become longer, as far as the pull and their own
+// limits allow.
+func (x *Puller) lengthen(st *Standing, l Limb, q Pull) {
+	reach := reachOf(st, l)
+	far := r3.Norm(r3.Sub(q.To, st.At[l.Root]))
+	if q.Long <= 1 || far <= reach || reach <= 0 {
+		return
+	}
+	for _, i := range [2]int{l.Root, l.Middle} {
+		most := q.Long
+		if k := x.s.Joints[i].Keeps; k != nil && k.Length != nil {
+			most = math.Min(most, k.Length[1])
+		}
+		st.Lengthen(i, far/reach, LeastLong, math.Max(1, most))
+	}
 }
 
 func sortedKeys(m map[string]r3.Vec) []string {
@@ -199,7 +218,7 @@ func (p Pose) Mirrored(s *skeleton.Skeleton, x skeleton.Marks) Pose {
 		world := quat.Mul(j.Rot, quat.Mul(q, quat.Conj(j.Rot)))
 		world.Jmag, world.Kmag = -world.Jmag, -world.Kmag // a turn in the mirror
 		r := s.Joints[to].Rot
-		out[s.Joints[to].Name] = geom.Normalise(quat.Mul(quat.Conj(r), quat.Mul(world, r)))
+		out[s.Joints[to].Name] = like(quat.Mul(quat.Conj(r), quat.Mul(world, r)), q)
 	}
 	return out
 }

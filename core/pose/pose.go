@@ -13,7 +13,7 @@ import (
 )
 
 // Pose holds a turn for each joint, about the joint's own axes at rest; nil, or
-// a missing joint, is rest.
+// a missing joint, is rest. The length of a turn is how long the joint is (Lengthening).
 type Pose map[string]quat.Number
 
 // Turn returns the rotation by angles in degrees about a joint's own X, then Y,
@@ -48,8 +48,8 @@ func TurnIn(order string, x, y, z float64) quat.Number {
 }
 
 // Angled returns the pose of angles in degrees by name of joint, each in the order of turns
-// of its joint. A joint that s lacks, or angles that are no numbers, are left out.
-func Angled(s *skeleton.Skeleton, angles map[string][3]float64) Pose {
+// of its joint; the fourth number is how long the joint is, as a part of its length, 0 for as at rest. A joint that s lacks, or angles that are no numbers, are left out.
+func Angled(s *skeleton.Skeleton, angles map[string][4]float64) Pose {
 	at := s.Numbers()
 	out := Pose{}
 	for name, a := range angles {
@@ -58,6 +58,9 @@ func Angled(s *skeleton.Skeleton, angles map[string][3]float64) Pose {
 			continue
 		}
 		if q := TurnIn(s.Joints[i].Order, a[0], a[1], a[2]); !quat.IsNaN(q) {
+			if a[3] > 0 && !math.IsInf(a[3], 0) {
+				q = Lengthened(q, a[3])
+			}
 			out[name] = q
 		}
 	}
@@ -67,8 +70,10 @@ func Angled(s *skeleton.Skeleton, angles map[string][3]float64) Pose {
 // World returns the posed world transform of every joint, parents first.
 func World(s *skeleton.Skeleton, p Pose) []geom.Matrix {
 	out := make([]geom.Matrix, len(s.Joints))
+	long := lengthens(s, p)
 	for i, j := range s.Joints {
 		t, q := s.Local(i)
+		t = long.place(j.Parent, t)
 		if turn, ok := p[j.Name]; ok {
 			q = quat.Mul(q, geom.Normalise(turn))
 		}
@@ -94,7 +99,9 @@ func InverseBind(s *skeleton.Skeleton) []geom.Matrix {
 
 // Skin returns each joint's matrix from rest to posed world positions: exactly the
 // identity for a joint that is not turned and hangs from none that is.
-func Skin(s *skeleton.Skeleton, p Pose) []geom.Matrix {
+func Skin(s *skeleton.Skeleton, p Pose) []geom.Matrix { return skin(s, p, lengthens(s, p)) }
+
+func skin(s *skeleton.Skeleton, p Pose, long *lengthening) []geom.Matrix {
 	out := World(s, p)
 	turned := make([]bool, len(s.Joints))
 	for i, b := range InverseBind(s) {
@@ -102,6 +109,9 @@ func Skin(s *skeleton.Skeleton, p Pose) []geom.Matrix {
 		q, ok := p[j.Name]
 		turned[i] = ok && q != quat.Number{Real: 1} || j.Parent >= 0 && turned[j.Parent]
 		if turned[i] {
+			if m, yes := long.skin(s, i); yes {
+				out[i] = out[i].Mul(m)
+			}
 			out[i] = out[i].Mul(b)
 		} else {
 			out[i] = geom.IdentityMatrix

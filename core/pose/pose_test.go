@@ -60,11 +60,13 @@ func TestInverseBindUndoesTheRestPose(t *testing.T) {
 	}
 }
 
-func TestAnUnnormalisedTurnIsNormalised(t *testing.T) {
+// What rounding leaves of a turn's length is none, and a joint that is not there is passed over; more of it
+// lengthens the joint (TestALengthenedJointMovesWhatHangsFromIt).
+func TestATurnIsNormalised(t *testing.T) {
 	s := turned(t)
 	q := pose.Turn(30, 0, 0)
 	a := pose.World(s, pose.Pose{"thigh_l": q})
-	b := pose.World(s, pose.Pose{"thigh_l": quat.Scale(7, q), "nobody": q})
+	b := pose.World(s, pose.Pose{"thigh_l": quat.Scale(1+1e-5, q), "nobody": q})
 	require.Equal(t, len(a), len(b))
 	for i := range a {
 		require.InDelta(t, 0, r3.Norm(r3.Sub(a[i].Point(r3.Vec{}), b[i].Point(r3.Vec{}))), 1e-12)
@@ -98,6 +100,6 @@ func TestOrdersOfTurnsAgainstGonum(t *testing.T) {
 	}
 	s := skeleton.Biped(1.7)
 	s.Joints[3].Order = "zxy"
-	p := pose.Angled(s, map[string][3]float64{s.Joints[3].Name: {10, 20, 30}, "nobody": {1, 2, 3}, s.Joints[4].Name: {math.NaN(), 0, 0}})
+	p := pose.Angled(s, map[string][4]float64{s.Joints[3].Name: {10, 20, 30}, "nobody": {1, 2, 3}, s.Joints[4].Name: {math.NaN(), 0, 0}})
 	require.Equal(t, pose.Pose{s.Joints[3].Name: pose.TurnIn("zxy", 10, 20, 30)}, p)
 }

@@ -14,7 +14,8 @@ import (
 type Standing struct {
 	s    *skeleton.Skeleton
 	turn []quat.Number // about the joints' own axes
-	Move r3.Vec        // of what has no parent, metres
+	long lengthening
+	Move r3.Vec // of what has no parent, metres
 	At   []r3.Vec
 	Rot  []quat.Number
 }
@@ -22,11 +23,14 @@ type Standing struct {
 // NewStanding puts a skeleton into a pose.
 func NewStanding(s *skeleton.Skeleton, p Pose, move r3.Vec) *Standing {
 	n := len(s.Joints)
-	st := &Standing{s: s, turn: make([]quat.Number, n), Move: move, At: make([]r3.Vec, n), Rot: make([]quat.Number, n)}
+	st := &Standing{s: s, turn: make([]quat.Number, n), Move: move, At: make([]r3.Vec, n), Rot: make([]quat.Number, n), long: lengthening{make([]float64, n), Bones(s)}}
 	for i, j := range s.Joints {
-		st.turn[i] = geom.Identity
+		st.turn[i], st.long.by[i] = geom.Identity, 1
 		if q, ok := p[j.Name]; ok {
 			st.turn[i] = geom.Normalise(q)
+			if st.long.bone[i] != (r3.Vec{}) {
+				st.long.by[i] = Lengthening(q)
+			}
 		}
 	}
 	st.stand()
@@ -37,7 +41,7 @@ func NewStanding(s *skeleton.Skeleton, p Pose, move r3.Vec) *Standing {
 func (st *Standing) stand() {
 	for i, j := range st.s.Joints {
 		t, q := st.s.Local(i)
-		q = quat.Mul(q, st.turn[i])
+		t, q = st.long.place(j.Parent, t), quat.Mul(q, st.turn[i])
 		if j.Parent < 0 {
 			st.At[i], st.Rot[i] = r3.Add(t, st.Move), q
 			continue
@@ -54,17 +58,27 @@ func (st *Standing) Turn(i int, by quat.Number) {
 	st.stand()
 }
 
+// Lengthen makes joint i longer by a factor, within limits.
+func (st *Standing) Lengthen(i int, by, least, most float64) {
+	if st.long.bone[i] != (r3.Vec{}) {
+		st.long.by[i] = math.Max(least, math.Min(most, by*st.long.by[i]))
+		st.stand()
+	}
+}
+
 // Shift moves what has no parent.
 func (st *Standing) Shift(by r3.Vec) {
 	st.Move = r3.Add(st.Move, by)
 	st.stand()
 }
 
-// Pose returns the turns of the joints that are turned at all.
+// Pose returns the turns of the joints that are turned, or lengthened, at all.
 func (st *Standing) Pose() Pose {
 	p := Pose{}
 	for i, q := range st.turn {
-		if q != geom.Identity {
+		if by := st.long.by[i]; by != 1 {
+			p[st.s.Joints[i].Name] = Lengthened(q, by)
+		} else if q != geom.Identity {
 			p[st.s.Joints[i].Name] = q
 		}
 	}

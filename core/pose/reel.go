@@ -240,8 +240,13 @@ func (p Pose) Towards(q Pose, share float64) Pose {
 	return out
 }
 
-// slerp goes the shortest way between two turns (Shoemake 1985).
+// slerp goes the shortest way between two turns (Shoemake 1985), and evenly between their lengths.
 func slerp(a, b quat.Number, share float64) quat.Number {
+	long := Lengthening(a) + share*(Lengthening(b)-Lengthening(a))
+	if long != 1 {
+		return Lengthened(slerp(geom.Normalise(a), geom.Normalise(b), share), long)
+	}
+	a, b = geom.Normalise(a), geom.Normalise(b)
 	d := quat.Mul(quat.Conj(a), b)
 	if d.Real < 0 {
 		d = quat.Scale(-1, d)

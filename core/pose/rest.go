@@ -16,11 +16,13 @@ import (
 func Rested(s *skeleton.Skeleton, p Pose) *skeleton.Skeleton {
 	out := s.Clone()
 	turned := turnedBy(s, p)
+	long := lengthens(s, p)
 	for i, j := range s.Joints {
 		if !turned[i] {
 			continue
 		}
 		t, q := s.Local(i)
+		t = long.place(j.Parent, t)
 		if turn, ok := p[j.Name]; ok {
 			q = quat.Mul(q, geom.Normalise(turn))
 		}

@@ -24,6 +24,10 @@ type Constraints struct {
 	// Share is how much of the twist of the next joint that is none a twist joint takes, 0
 	// to 1; 0 is none.
 	Share float64 `json:"share,omitempty"`
+	// Length is how short and how long the joint may become when it is posed, as parts of its length; nil is
+	// as is usual. Thick: then its skin keeps its thickness, and not its volume.
+	Length *[2]float64 `json:"length,omitempty"`
+	Thick  bool        `json:"thick,omitempty"`
 }
 
 // Goal is a place that a joint follows, with the place that the bend of its limb points to.
@@ -32,6 +36,9 @@ type Goal struct {
 	Pole  r3.Vec `json:"pole"`
 	Bones int    `json:"bones"` // of the limb, from the joint up
 }
+
+// MostLong is how many times its length a joint may become.
+const MostLong = 10
 
 // MaxGoalBones is how many bones may follow a goal.
 const MaxGoalBones = 64
@@ -48,6 +55,9 @@ func (c *Constraints) Validate() error {
 	}
 	if c.Look != nil && !geom.Finite(*c.Look) {
 		return fmt.Errorf("it looks at %v, which is no place", *c.Look)
+	}
+	if l := c.Length; l != nil && !(l[0] > 0 && l[0] <= 1 && l[1] >= 1 && l[1] <= MostLong) {
+		return fmt.Errorf("it may become %g to %g times its length: the lower one above 0 and at most 1, the higher one 1 to %d", l[0], l[1], MostLong)
 	}
 	if !(c.Share >= 0 && c.Share <= 1) {
 		return fmt.Errorf("its share of the twist is %g, and may be 0 to 1", c.Share)
@@ -238,6 +248,12 @@ func (c *Constraints) Says() string {
 	}
 	if c.Share > 0 {
 		add(fmt.Sprintf("%.0f %% of the twist", 100*c.Share))
+	}
+	if c.Length != nil {
+		add(fmt.Sprintf("length %.3g to %.3g", c.Length[0], c.Length[1]))
+	}
+	if c.Thick {
+		add("keeps its thickness")
 	}
 	return out
 }

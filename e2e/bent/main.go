@@ -40,14 +40,11 @@ func run(path, angles string, more []string) error {
 	if strings.HasPrefix(angles, "[") {
 		return frames(scene, angles)
 	}
-	var list map[string][3]float64
+	var list map[string][4]float64
 	if err := json.Unmarshal([]byte(angles), &list); err != nil {
 		return err
 	}
-	turns := pose.Pose{}
-	for name, a := range list {
-		turns[name] = pose.Turn(a[0], a[1], a[2])
-	}
+	turns := pose.Angled(scene.Skeleton, list)
 	places := func() (out [][3]float64) {
 		for _, p := range deform.Bound(scene.Mesh.Points, scene.Weights, scene.Skeleton, turns, scene.Binding) {
 			out = append(out, [3]float64{p.X, p.Y, p.Z})

@@ -372,7 +372,7 @@ func Encode(w io.Writer, s *skeleton.Skeleton, c *pose.Clip) error {
 			j := s.Joints[i]
 			turn := geom.Identity
 			if k, ok := number[j.Name]; ok {
-				turn = c.Turns[f][k]
+				turn = geom.Normalise(c.Turns[f][k]) // BVH keeps lengths
 			}
 			turn = quat.Mul(j.Rot, quat.Mul(turn, quat.Conj(j.Rot)))
 			if j.Parent < 0 {

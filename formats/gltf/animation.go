@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"math"
+	"slices"
 
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
@@ -36,7 +37,7 @@ type animationSampler struct {
 
 // clip adds a motion: a rotation for every joint that ever turns, and a place for
 // the roots if they ever move. Turns are about the joints' own axes. The nodes of
-// the joints are the first ones.
+// the joints are the first ones. What hangs from joints that are lengthened is moved.
 func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 	if c.Frames() == 0 {
 		return
@@ -74,6 +75,22 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 				put32(b, q.Imag, q.Jmag, q.Kmag, q.Real)
 			}
 		})
+	}
+	if long := c.Lengthens(); long != nil {
+		offsets := make([][]r3.Vec, c.Frames())
+		for f := range offsets {
+			p, _ := c.At(f)
+			offsets[f] = pose.Offsets(s, p)
+		}
+		for i, j := range s.Joints {
+			if j.Parent >= 0 && slices.Contains(long, s.Joints[j.Parent].Name) {
+				add(i, "translation", "VEC3", func(b *bytes.Buffer) {
+					for _, at := range offsets {
+						put32(b, at[i].X, at[i].Y, at[i].Z)
+					}
+				})
+			}
+		}
 	}
 	moves := false
 	for _, m := range c.Root {

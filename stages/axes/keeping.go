@@ -29,6 +29,9 @@ type Keeping struct {
 	Aside [2]float64 `json:"aside"`
 	Twist [2]float64 `json:"twist"`
 	Keeps string     `json:"keeps,omitempty"` // in words
+	// Long is how short and how long it may become; nil is as is usual. Thick: its skin keeps its thickness then.
+	Long  *[2]float64 `json:"long,omitempty"`
+	Thick bool        `json:"thick,omitempty"`
 	// Goal, Pole and Look are places as JSON lists; "" without.
 	Goal string `json:"goal,omitempty"`
 	Pole string `json:"pole,omitempty"`
@@ -49,7 +52,7 @@ func KeepingOf(s *studio.State) []Keeping {
 		if c == nil {
 			continue
 		}
-		k.Keeps = c.Says()
+		k.Keeps, k.Long, k.Thick = c.Says(), c.Length, c.Thick
 		for _, x := range []struct {
 			to *[2]float64
 			l  *[2]float64
@@ -90,7 +93,7 @@ func keep(s studio.State, names []string, both bool, change func(i int, c *skele
 }
 
 // LimitJoints limits how far joints turn about their bend, side and aim axes, in degrees
-// from rest. Usual takes the usual ranges where they are known; a range that is left out
+// from rest, and how long they may become. Usual takes the usual ranges where they are known; a range that is left out
 // stays as it is. The partner gets the mirrored limits with both.
 type LimitJoints struct {
 	Joints []string    `json:"joints"`
@@ -98,13 +101,17 @@ type LimitJoints struct {
 	Side   *[2]float64 `json:"side,omitempty"`
 	Twist  *[2]float64 `json:"twist,omitempty"`
 	Usual  bool        `json:"usual,omitempty"`
+	// Length is how short and how long they may become, as parts of their length; Thick: then their skin
+	// keeps its thickness, else its volume.
+	Length *[2]float64 `json:"length,omitempty"`
+	Thick  *bool       `json:"thick,omitempty"`
 	Both   bool        `json:"both"`
 }
 
 // Apply implements studio.Operation.
 func (o *LimitJoints) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !o.Usual && o.Bend == nil && o.Side == nil && o.Twist == nil {
-		return s, studio.Outcome{}, studio.Wrong("give a range of degrees for the bend, the side or the twist, or take the usual ones")
+	if !o.Usual && o.Bend == nil && o.Side == nil && o.Twist == nil && o.Length == nil && o.Thick == nil {
+		return s, studio.Outcome{}, studio.Wrong("give a range of degrees for the bend, the side or the twist, or of the length, or take the usual ones")
 	}
 	usual := s.Skeleton.UsualOf(s.Settings.Marks)
 	var unknown []string
@@ -123,6 +130,12 @@ func (o *LimitJoints) Apply(_ context.Context, s studio.State, _ studio.Progress
 		}
 		if o.Twist != nil {
 			c.Twist = o.Twist
+		}
+		if o.Length != nil {
+			c.Length = o.Length
+		}
+		if o.Thick != nil {
+			c.Thick = *o.Thick
 		}
 		return nil
 	})

@@ -30,7 +30,7 @@ func bound(s studio.State, p pose.Pose) []r3.Vec {
 // targets are brought there, and weights and motions stay what they are.
 type RestPose struct {
 	// Angles are the degrees by which joints are turned about their own axes, in the order of each.
-	Angles map[string][3]float64 `json:"angles,omitempty"`
+	Angles map[string][4]float64 `json:"angles,omitempty"`
 }
 
 // Apply implements studio.Operation.

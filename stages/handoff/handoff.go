@@ -10,6 +10,7 @@ import (
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
 )
@@ -74,6 +75,22 @@ func find(c *studio.Checked) []finding.Finding {
 			Why:      "Some of the skin blends by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly, unless it asks for the attribute _DUAL_QUATERNION_SHARE, which goes along. The place that differs most does so in " + in + ".",
 			Evidence: []finding.Evidence{{What: "farthest that a vertex would be from where it is here", Value: apart, Unit: "m"}}, Where: finding.Where{Vertices: []int32{vertex}},
 			Remedies: mends})
+	}
+	var long []pose.Tried
+	for _, c := range s.Poses {
+		if c.Lengthens() != nil {
+			p, _ := c.AboutOwn(s.Skeleton).At(0)
+			long = append(long, pose.Tried{Name: c.Name, Pose: p})
+		}
+	}
+	if apart, in, vertex := deform.LengthenedApart(s.Mesh.World(), s.Weights, s.Skeleton, s.Binding, long); len(long) > 0 {
+		where := finding.Where{}
+		if vertex >= 0 {
+			where.Vertices = []int32{vertex}
+		}
+		out = append(out, finding.Finding{Code: "joints_lengthen", Severity: finding.Note, Count: len(long), Title: fmt.Sprintf("Joints are lengthened in %d kept poses", len(long)),
+			Why:      "A scale that is not the same in all directions would shear whatever hangs from a joint, so the reel's file moves what hangs from it instead: the skin is drawn out where weights change from one joint to the next, and neither along the bone nor thinner across it. BVH keeps all lengths. Most differs in " + in + ".",
+			Evidence: []finding.Evidence{{What: "farthest that a vertex would be from where it is here", Value: apart, Unit: "m"}}, Where: where})
 	}
 	most := 0
 	for _, x := range s.Weights.Of {

@@ -2,6 +2,10 @@ package handoff_test
 
 import (
 	"bytes"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"math"
 	"strings"
 	"testing"
 
@@ -119,4 +123,65 @@ func TestWhatTheHandoffTells(t *testing.T) {
 	require.NotContains(t, codes(flipped), "open_intake")
 	bare.Mesh = lying.Mesh
 	require.Contains(t, codes(bare), "open_intake", "also before it is bound")
+}
+
+// A kept pose that lengthens joints: the handoff tells what a file does with it, in millimetres, and the reel's
+// file moves what hangs from the joint, without a scale.
+func TestLengthenedJointsInAFile(t *testing.T) {
+	s := studiotest.Bound(t)
+	q := pose.Lengthened(pose.Turn(0, 0, 30), 1.5)
+	s = studiotest.Do(t, s, "save_pose", fmt.Sprintf(`{"name":"long arm","turns":{"upper_arm_l":[%g,%g,%g,%g]}}`, q.Imag, q.Jmag, q.Kmag, q.Real))
+	var note *finding.Finding
+	for _, f := range studio.CheckOnly(&s, "handoff") {
+		if f.Code == "joints_lengthen" {
+			note = &f
+		}
+	}
+	require.NotNil(t, note)
+	require.Greater(t, note.Evidence[0].Value, 1e-3)
+	require.Contains(t, note.Why, "long arm")
+	var file bytes.Buffer
+	require.NoError(t, handoff.Write(&file, &s, "reel", 0))
+	data := file.Bytes()
+	n := binary.LittleEndian.Uint32(data[12:])
+	var doc struct {
+		Nodes      []struct{ Name string }
+		Animations []struct {
+			Channels []struct {
+				Sampler int
+				Target  struct {
+					Node int
+					Path string
+				}
+			}
+			Samplers []struct{ Output int }
+		}
+		Accessors   []struct{ BufferView, ByteOffset, Count int }
+		BufferViews []struct{ ByteOffset int }
+	}
+	require.NoError(t, json.Unmarshal(data[20:20+n], &doc))
+	body := data[20+n+8:]
+	moved := 0
+	for _, c := range doc.Animations[0].Channels {
+		require.NotEqual(t, "scale", c.Target.Path)
+		if c.Target.Path != "translation" || doc.Nodes[c.Target.Node].Name != "forearm_l" {
+			continue
+		}
+		moved++
+		a := doc.Accessors[doc.Animations[0].Samplers[c.Sampler].Output]
+		at := doc.BufferViews[a.BufferView].ByteOffset + a.ByteOffset
+		most := 0.0
+		for f := range a.Count {
+			sum := 0.0
+			for k := range 3 {
+				x := float64(math.Float32frombits(binary.LittleEndian.Uint32(body[at+12*f+4*k:])))
+				sum += x * x
+			}
+			most = math.Max(most, math.Sqrt(sum))
+		}
+		local, _ := s.Skeleton.Local(s.Skeleton.Index("forearm_l"))
+		require.InDelta(t, 1.5*r3.Norm(local), most, 1e-5)
+	}
+	require.Equal(t, 1, moved)
+	require.NoError(t, handoff.Write(&file, &s, "bvh", 0))
 }

@@ -39,7 +39,10 @@ func (t Turns) Pose(s *studio.State) (pose.Pose, error) {
 		if n := quat.Abs(x); !(n > 1e-6) || math.IsInf(n, 0) {
 			return nil, studio.Wrong("the turn of %s is none: %v", name, q)
 		}
-		if x = geom.Normalise(x); math.Abs(x.Real) < 1 {
+		by := pose.Lengthening(x)
+		if x = geom.Normalise(x); by != 1 {
+			p[name] = pose.Lengthened(x, by)
+		} else if math.Abs(x.Real) < 1 {
 			p[name] = x
 		}
 	}

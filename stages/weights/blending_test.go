@@ -16,7 +16,7 @@ import (
 // would lose; all linear again there is nothing to tell.
 func TestJointsBlendByDualQuaternions(t *testing.T) {
 	s := studiotest.Bound(t)
-	bent := map[string][3]float64{"forearm_l": {0, 90, 0}, "spine_2": {0, 60, 0}}
+	bent := map[string][4]float64{"forearm_l": {0, 90, 0}, "spine_2": {0, 60, 0}}
 	linear, err := weights.Measure(&s, bent)
 	require.NoError(t, err)
 	require.Contains(t, weights.Blends(s.Skeleton, s.Weights), "All joints blend linearly")

@@ -97,7 +97,7 @@ func TestAVertexBlendsAsItIsSaid(t *testing.T) {
 		}
 	}
 	require.NotEmpty(t, some)
-	bend := map[string][3]float64{"forearm_l": {20, 90, 0}}
+	bend := map[string][4]float64{"forearm_l": {20, 90, 0}}
 	at := func(s studio.State) *deform.Skin {
 		tris, _ := s.Mesh.Triangles()
 		skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)

@@ -1,6 +1,6 @@
 // Where joints stand when they are turned; the same as core/pose in Go, which a
 // test compares it with. A pose is degrees about a joint's own axes, in
-// the order of its turns: X, then Y, then Z at first.
+// the order of its turns: X, then Y, then Z at first, and, where it is lengthened, by how much.
 import { Euler, Matrix4, Quaternion, Vector3 } from 'three';
 
 const rad = Math.PI / 180;
@@ -25,6 +25,21 @@ export function anglesOf(q, order = 'xyz') {
   return [e.x / rad, e.y / rad, e.z / rad];
 }
 
+// turnFrom is a turn as core has it, x y z w: its length is how long the joint is.
+export function turnFrom(angles, order) {
+  return turnOf(angles, new Quaternion(), order).toArray().map((v) => v * (angles[3] ?? 1));
+}
+
+// anglesFrom is the inverse of turnFrom.
+export function anglesFrom(list, order) {
+  const q = new Quaternion().fromArray(list), long = q.length(), out = anglesOf(q.normalize(), order);
+  if (Math.abs(long - 1) > 1e-4) out.push(Math.round(1e4 * long) / 1e4);
+  return out;
+}
+
+// turned tells whether angles do anything.
+export const turned = (a) => a.some((v, k) => (k < 3 ? v !== 0 : v !== 1));
+
 // stretched is the matrix of what scales or shears before a joint's turn, by columns.
 const stretched = (m) => new Matrix4().set(m[0], m[3], m[6], 0, m[1], m[4], m[7], 0, m[2], m[5], m[8], 0, 0, 0, 0, 1);
 const one = new Vector3(1, 1, 1);
@@ -44,6 +59,10 @@ export class Posed {
       const back = restTurn[j.parent].clone().invert();
       return { at: restAt[i].clone().sub(restAt[j.parent]).applyQuaternion(back), turn: back.multiply(restTurn[i]) };
     });
+    // The way to what hangs from a joint, in its own frame (core/pose.Bones).
+    this.bone = joints.map(() => new Vector3());
+    joints.forEach((j, i) => { if (j.parent >= 0) this.bone[j.parent].add(this.local[i].at); });
+    for (const b of this.bone) b.normalize();
     const rest = joints.map((_, i) => ({ inverse: new Matrix4().compose(restAt[i], restTurn[i], one).invert(), still: true }));
     this.records = [rest];
     if (binding) {
@@ -70,6 +89,8 @@ export class Posed {
     this.turned = joints.map(() => false);
     this.scratch = new Matrix4();
     this.q = new Quaternion();
+    this.long = joints.map(() => 1);
+    this.draw = new Matrix4();
   }
 
   // update computes places, turns and skin matrices for a pose; move shifts what
@@ -82,6 +103,8 @@ export class Posed {
       const angles = pose.get(i);
       if (angles) this.turn[i].multiply(turnOf(angles, this.q, j.order));
       this.at[i].copy(at);
+      this.long[i] = angles?.[3] > 0 && this.bone[i].lengthSq() > 0 ? angles[3] : 1;
+      if (j.parent >= 0 && this.long[j.parent] !== 1) this.at[i].addScaledVector(this.bone[j.parent], (this.long[j.parent] - 1) * at.dot(this.bone[j.parent]));
       if (j.parent >= 0) {
         this.at[i].applyQuaternion(this.turn[j.parent]).add(this.at[j.parent]);
         this.turn[i].premultiply(this.turn[j.parent]);
@@ -91,14 +114,23 @@ export class Posed {
         this.at[i].z += move[2];
       }
       this.world[i].compose(this.at[i], this.turn[i], one);
-      this.turned[i] = Boolean(angles?.some((a) => a !== 0)) || (j.parent < 0 ? Boolean(move) : this.turned[j.parent]);
+      this.turned[i] = Boolean(angles && turned(angles)) || (j.parent < 0 ? Boolean(move) : this.turned[j.parent]);
       this.records.forEach((record, r) => {
         const { inverse, still } = held ? record[i] : this.rest[i], to = 16 * (r * n + i);
         if (!inverse || (still && !this.turned[i])) { this.skin.fill(0, to, to + 16); return; }
-        const m = this.scratch.multiplyMatrices(this.world[i], inverse).elements;
+        this.scratch.copy(this.world[i]);
+        if (this.long[i] !== 1) this.scratch.multiply(this.drawn(i));
+        const m = this.scratch.multiply(inverse).elements;
         for (let k = 0; k < 16; k++) this.skin[to + k] = k % 5 === 0 ? m[k] - 1 : m[k];
       });
     });
+  }
+
+  // drawn is what a joint that is lengthened does to its skin: longer along the bone, and thinner so that the
+  // volume stays, or as thick as it was.
+  drawn(i) {
+    const { x, y, z } = this.bone[i], across = this.joints[i].thick ? 1 : 1 / Math.sqrt(this.long[i]), d = this.long[i] - across;
+    return this.draw.set(across + d * x * x, d * x * y, d * x * z, 0, d * x * y, across + d * y * y, d * y * z, 0, d * x * z, d * y * z, across + d * z * z, 0, 0, 0, 0, 1);
   }
 }
 

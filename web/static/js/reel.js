@@ -1,10 +1,9 @@
 // The test reel under the plate: a strip of its frames, each as high and as dark as its worst measure, with
 // a mark where each part begins. It is scrubbed, stepped through and played; what it shows is a pose like
 // any other.
-import { Quaternion } from 'three';
 import { getBuffer, getJSON } from './api.js';
 import { openBundle } from './bundle.js';
-import { anglesOf } from './pose.js';
+import { anglesFrom, turned } from './pose.js';
 import { joints, on, set, store } from './session.js';
 
 const box = document.getElementById('reel'), canvas = box.querySelector('canvas'), slider = box.querySelector('[role=slider]');
@@ -41,12 +40,13 @@ async function load() {
 export function showFrame(f) {
   if (!reel) return;
   reel.frame = Math.max(-1, Math.min(reel.count - 1, f));
-  const pose = new Map(), q = new Quaternion(), list = joints(), width = reel.joints.length;
+  const pose = new Map(), list = joints(), width = reel.joints.length;
   if (reel.frame >= 0) {
     reel.at ??= reel.joints.map((n) => list.findIndex((j) => j.name === n));
     reel.at.forEach((i, k) => {
       const o = 4 * (reel.frame * width + k);
-      if (i >= 0 && Math.abs(reel.turns[o + 3]) < 1) pose.set(i, anglesOf(q.fromArray(reel.turns, o), list[i].order));
+      const a = i >= 0 && anglesFrom(reel.turns.slice(o, o + 4), list[i].order);
+      if (a && turned(a)) pose.set(i, a);
     });
     const o = 3 * reel.frame, move = [reel.root[o], reel.root[o + 1], reel.root[o + 2]];
     store.move = move.some((x) => x !== 0) ? move : null;

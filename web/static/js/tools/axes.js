@@ -87,13 +87,13 @@ tray.addEventListener('input', (e) => {
 });
 
 // range reads two fields of a form; null where both are empty.
-function range(form, name) {
+function range(form, name, empty = 0) {
   const [low, high] = ['low', 'high'].map((end) => form.elements[`${name}-${end}`].value);
   if (low === '' && high === '') return undefined;
-  return [Number(low || 0), Number(high || 0)];
+  return [Number(low || empty), Number(high || empty)];
 }
 
-forms.set('limits', { needsJoint: true, send: (form) => operate('limit_joints', { joints: chosenNames(), bend: range(form, 'bend'), side: range(form, 'side'), twist: range(form, 'twist'), both: store.both }) });
+forms.set('limits', { needsJoint: true, send: (form) => operate('limit_joints', { joints: chosenNames(), bend: range(form, 'bend'), side: range(form, 'side'), twist: range(form, 'twist'), length: range(form, 'length', 1), both: store.both }) });
 forms.set('goal', { needsJoint: true, send: (form) => operate('set_goal', { joint: chosenJoint().name, bones: Number(form.elements.bones.value), both: store.both }) });
 forms.set('look', { needsJoint: true, send: () => operate('look_at', { joint: chosenJoint().name, both: store.both }) });
 forms.set('usual', { needsJoint: true, send: () => operate('limit_joints', { joints: chosenNames(), usual: true, both: store.both }) });

@@ -22,7 +22,7 @@ function arrays({ skin, columns }) {
   all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
-  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order, mix }) => ({ name, parent, pos, rot, order, mix }))), JSON.stringify(store.character.binding ?? null),
+  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order, mix, long, thick }) => ({ name, parent, pos, rot, order, mix, long, thick }))), JSON.stringify(store.character.binding ?? null),
     skin.edges.map((d) => skin.base[d]), closed(skin), JSON.stringify(rules()), columns.mix.vertex, columns.mix.share];
 }
 
@@ -44,7 +44,7 @@ const rules = () => ({
 // way it holds what they have made of it, and keeps that.
 export async function loadCore() {
   const c = store.character;
-  const key = [c.mesh, JSON.stringify(c.weights), c.mix, joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
+  const key = [c.mesh, JSON.stringify(c.weights), c.mix, joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix, j.long, j.thick].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
   if (loaded === key || (store.painting && loaded.startsWith(`${c.mesh}|`))) return;
   loading = loading.catch(() => {}).then(async () => {
     if (loaded === key) return;

@@ -5,7 +5,7 @@ import { post, upload } from '../api.js';
 import { core, why } from '../core.js';
 import { rayAt } from '../pick.js';
 import { chooseAt } from '../plate.js';
-import { anglesOf, turnOf } from '../pose.js';
+import { anglesFrom, turned, turnFrom } from '../pose.js';
 import { halt, reelNow, showFrame, step, stepPart, togglePlay, worstFrame } from '../reel.js';
 import { choose, chosenJoint, chosenNames, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
 import { turnChosen } from './weights.js';
@@ -72,16 +72,16 @@ function done(what, before) {
 
 // turns are those of the pose that is shown, about the joints' own axes.
 function turns() {
-  const out = {}, q = new Quaternion();
-  for (const [i, a] of store.pose) if (a.some((x) => x !== 0)) out[joints()[i].name] = turnOf(a, q, joints()[i].order).toArray();
+  const out = {};
+  for (const [i, a] of store.pose) if (turned(a)) out[joints()[i].name] = turnFrom(a, joints()[i].order);
   return out;
 }
 
 function take(answer) {
-  const list = joints(), pose = new Map(), q = new Quaternion();
+  const list = joints(), pose = new Map();
   for (const [name, t] of Object.entries(answer.turns)) {
     const i = list.findIndex((j) => j.name === name);
-    if (i >= 0) pose.set(i, anglesOf(q.fromArray(t), list[i].order));
+    if (i >= 0) pose.set(i, anglesFrom(t, list[i].order));
   }
   store.move = answer.move.some((x) => x !== 0) ? answer.move : null;
   set({ pose, posed: true });
@@ -92,7 +92,7 @@ async function hand(asked) {
   const q = { turns: turns(), move: store.move ?? [0, 0, 0], ...asked };
   if (!why()) {
     try {
-      return JSON.parse(await core('hand', JSON.stringify(joints().map(({ name, parent, pos, rot, order }) => ({ name, parent, pos, rot, order }))), JSON.stringify(store.character.marks), JSON.stringify(q)));
+      return JSON.parse(await core('hand', JSON.stringify(joints().map(({ name, parent, pos, rot, order, long, thick }) => ({ name, parent, pos, rot, order, long, thick }))), JSON.stringify(store.character.marks), JSON.stringify(q)));
     } catch (e) { if (!why()) throw e; }
   }
   return post(`/api/characters/${store.id}/hand`, q);
@@ -116,7 +116,7 @@ function pull(name, to) {
     });
   }
   const whole = tray.querySelector('#pose [name=whole]'), chain = tray.querySelector('#pose [name=chain]');
-  next = { do: 'pull', ...(tool.drag.base ??= { turns: turns(), move: store.move ?? [0, 0, 0] }), joint: name, to: to.toArray(), whole: whole?.checked ?? true, chain: Number(chain?.value ?? 0), held: Object.fromEntries(held) };
+  next = { do: 'pull', ...(tool.drag.base ??= { turns: turns(), move: store.move ?? [0, 0, 0] }), joint: name, to: to.toArray(), whole: whole?.checked ?? true, long: Number(tray.querySelector('#pose [name=long]')?.value || 1), chain: Number(chain?.value ?? 0), held: Object.fromEntries(held) };
 }
 
 function toggleHeld(names) {
@@ -177,7 +177,8 @@ function showKept(name, share) {
   for (const n of new Set([...Object.keys(before.turns), ...Object.keys(p.turns)])) {
     a.fromArray(before.turns[n] ?? [0, 0, 0, 1]);
     b.fromArray(p.turns[n] ?? [0, 0, 0, 1]);
-    out[n] = a.slerp(b, share).toArray();
+    const long = a.length() + share * (b.length() - a.length());
+    out[n] = a.normalize().slerp(b.normalize(), share).toArray().map((v) => v * long);
   }
   const m = before.move ?? [0, 0, 0];
   take({ turns: out, move: m.map((x, k) => x + share * (p.move[k] - x)) });

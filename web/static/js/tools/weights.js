@@ -56,6 +56,12 @@ export function turnChosen(axis, degrees) {
   pose(map, `pose of ${joints()[i].name}`);
 }
 
+// grown keeps a length within what a joint may become, as a part of its length.
+function grown(j, v) {
+  const [least, most] = j.long ?? [0.1, 10];
+  return Math.max(least, Math.min(most, v));
+}
+
 // limited keeps an angle within the limits of a joint's motion about an axis, where that is wanted.
 function limited(j, axis, degrees) {
   if (!tray.querySelector('[name=limits]')?.checked) return degrees;
@@ -128,14 +134,19 @@ tray.addEventListener('click', (e) => {
   else if (mix.reportValidity()) operate('set_blending', { ...({ chosen: { joints: chosenNames() }, vertices: some }[b.dataset.blend]), mix: Number(mix.value) });
 });
 
+tray.addEventListener('change', (e) => {
+  if (e.target.closest('#angles') && e.target.name === 'thick') operate('limit_joints', { joints: chosenNames(), thick: e.target.checked, both: store.both });
+});
+
 tray.addEventListener('input', (e) => {
   const form = e.target.closest('#angles');
   if (form && store.chosen >= 0) {
-    const n = e.target.name.at(-1), i = 'xyz'.indexOf(n), v = Number(e.target.value);
-    if (i < 0 || !Number.isFinite(v)) return;
+    const n = e.target.name.at(-1), i = 'xyzl'.indexOf(n), v = Number(e.target.value);
+    if (i < 0 || e.target.type === 'checkbox' || !Number.isFinite(v)) return;
     delete e.target.dataset.touched;
     const a = [...(store.pose.get(store.chosen) ?? [0, 0, 0])];
-    a[i] = v;
+    a[i] = i < 3 ? v : grown(chosenJoint(), v);
+    if (a[3] === 1) a.length = 3;
     pose(new Map(store.pose).set(store.chosen, a), `pose of ${chosenJoint().name}`);
   }
   if (e.target.name === 'smooth_skin') set({ smoothSkin: e.target.checked });
@@ -159,6 +170,11 @@ function angles() {
     form.elements[n].value = a[i];
     if (document.activeElement !== form.elements[`n${n}`]) form.elements[`n${n}`].value = Math.round(10 * a[i]) / 10;
   });
+  const [least, most] = j.long ?? [0.5, 2], { l, nl, thick } = form.elements;
+  Object.assign(l, { min: Math.min(least, a[3] ?? 1), max: Math.max(most, a[3] ?? 1), value: a[3] ?? 1 });
+  if (document.activeElement !== nl) nl.value = a[3] ?? 1;
+  thick.checked = Boolean(j.thick);
+  l.disabled = nl.disabled = thick.disabled = j.end;
 }
 
 function probe() {
