@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
 import { errors, open } from './open.js';
 
-const turns = { upper_arm_l: [25, -80, 50, 1.3], forearm_l: [70, 60, 0], thigh_r: [-60, 12, 0], shank_r: [80, 0, 0], head: [0, 60, 10], spine_2: [10, 35, -5] };
+const turns = { upper_arm_l: [25, -80, 50], forearm_l: [70, 60, 0], thigh_r: [-60, 12, 0, 1.3], shank_r: [80, 0, 0], head: [0, 60, 10], spine_2: [10, 35, -5] };
 
 // posed is where picking and the graphics card put each vertex in a pose.
 const posed = (page) => page.evaluate((angles) => {
