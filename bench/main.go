@@ -27,6 +27,13 @@ import (
 )
 
 func main() {
+	if len(os.Args) > 2 && os.Args[1] == "launch" {
+		if err := launch(os.Args[2], os.Args[3:]); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+		return
+	}
 	fmt.Printf("%d cores, %s\n", runtime.NumCPU(), runtime.Version())
 	tables := []struct {
 		name string

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -87,21 +88,37 @@ func written(path string, f func(b *bytes.Buffer) error) error {
 }
 
 // timed runs a program and returns its wall time, processor time and largest memory.
-func timed(name string, args ...string) ([3]float64, error) {
-	c := exec.Command(name, args...)
+func timed(name string, args ...string) (out [3]float64, err error) {
+	self, err := os.Executable()
+	if err != nil {
+		return out, err
+	}
+	c := exec.Command(self, append([]string{"launch", name}, args...)...)
 	c.Env = append(os.Environ(), "OPENBLAS_NUM_THREADS=1", "OMP_NUM_THREADS=1") // the reference's dense products: one core
+	said, err := c.Output()
+	if err != nil {
+		return out, fmt.Errorf("%s: %w", filepath.Base(name), err)
+	}
+	_, err = fmt.Sscan(string(said), &out[0], &out[1], &out[2])
+	return out, err
+}
+
+// launch runs a command and prints its seconds of wall and of processor, and its MB. It is a process of its
+// own, since the most memory of a child counts from that of its parent on.
+func launch(name string, args []string) error {
+	c := exec.Command(name, args...)
 	begin := time.Now()
 	out, err := c.CombinedOutput()
 	wall := time.Since(begin).Seconds()
 	if err != nil && (c.ProcessState == nil || c.ProcessState.ExitCode() > 1) {
-		return [3]float64{}, fmt.Errorf("%s: %w: %s", filepath.Base(name), err, out)
+		return fmt.Errorf("%w: %s", err, out)
 	}
-	used, _ := c.ProcessState.SysUsage().(*syscall.Rusage)
-	mb := 0.0
-	if used != nil {
-		mb = float64(used.Maxrss) / 1024
+	used, ok := c.ProcessState.SysUsage().(*syscall.Rusage)
+	if !ok {
+		return errors.New("this system does not tell how much memory a command took")
 	}
-	return [3]float64{wall, (c.ProcessState.UserTime() + c.ProcessState.SystemTime()).Seconds(), mb}, nil
+	fmt.Println(wall, (c.ProcessState.UserTime() + c.ProcessState.SystemTime()).Seconds(), float64(used.Maxrss)/1024)
+	return nil
 }
 
 func medians(list [][3]float64) (out [3]float64) {

@@ -98,8 +98,65 @@ type fronts struct {
 	told    func(float64)
 	all     int64        // what the whole costs, in products
 	done    atomic.Int64 // of it
+	spare   spares
 	mu      sync.Mutex
 	err     error
+}
+
+// spares is memory that was used and is free again: fronts come and go, and what they leave to their
+// parents is much in all and little at a time.
+type spares struct {
+	mu   sync.Mutex
+	free [][]float64
+}
+
+// mostSpare is how many pieces are kept.
+const mostSpare = 32
+
+// take returns memory for n numbers, of whatever value.
+func (s *spares) take(n int) []float64 {
+	if n == 0 {
+		return nil
+	}
+	s.mu.Lock()
+	best := -1
+	for i, x := range s.free {
+		if cap(x) >= n && cap(x) <= 4*n && (best < 0 || cap(x) < cap(s.free[best])) {
+			best = i
+		}
+	}
+	if best < 0 {
+		s.mu.Unlock()
+		return make([]float64, n)
+	}
+	out := s.free[best][:n]
+	last := len(s.free) - 1
+	s.free[best], s.free[last] = s.free[last], nil
+	s.free = s.free[:last]
+	s.mu.Unlock()
+	return out
+}
+
+// give takes memory back.
+func (s *spares) give(x []float64) {
+	if cap(x) == 0 {
+		return
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.free) < mostSpare {
+		s.free = append(s.free, x)
+		return
+	}
+	least := 0
+	for i, y := range s.free {
+		if cap(y) < cap(s.free[least]) {
+			least = i
+		}
+	}
+	if cap(s.free[least]) < cap(x) {
+		s.free[least] = x
+	}
 }
 
 // cost is about how many products a block takes.
@@ -137,7 +194,8 @@ func (f *fronts) run(at int32) []float64 {
 	rows := f.c.rows[at]
 	k, r := int(b.count), len(rows)
 	l := make([]float64, (k+r)*k)
-	u := make([]float64, r*r)
+	u := f.spare.take(r * r)
+	clear(u)
 	for j := range k {
 		v := f.c.perm[b.first+int32(j)]
 		for e := f.a.Start[v]; e < f.a.Start[v+1]; e++ {
@@ -154,12 +212,13 @@ func (f *fronts) run(at int32) []float64 {
 	}
 	for i, ch := range b.children {
 		extendAdd(l, u, k, r, b.first, rows, left[i], f.c.rows[ch])
+		f.spare.give(left[i])
 		left[i] = nil
 	}
 	if j, pivot := eliminate(l, k, r, f.off); j >= 0 {
 		f.fail(f.c.perm[b.first+int32(j)], pivot)
 	}
-	subtractProduct(u, l[k*k:], r, k, f.off)
+	f.spare.give(subtractProduct(f.spare.take(k*((r+3)&^3)), u, l[k*k:], r, k, f.off))
 	f.c.dense[at] = l
 	if done := f.done.Add(f.cost(at)); f.told != nil {
 		f.told(float64(done) / float64(f.all))
@@ -277,20 +336,22 @@ func dot(a, b []float64) float64 {
 	return s
 }
 
-// subtractProduct does U -= B·Bᵀ on the lower half, B being r×k. It ends when it is off.
-func subtractProduct(u, b []float64, r, k int, off func() bool) {
+// subtractProduct does U -= B·Bᵀ on the lower half, B being r×k. It ends when it is off, and returns the
+// memory that it was lent for B turned round.
+func subtractProduct(lent, u, b []float64, r, k int, off func() bool) []float64 {
 	if r == 0 || k == 0 {
-		return
+		return lent
 	}
-	turned, ld := transposed(nil, view{b, k, 1}, r, k)
+	turned, ld := transposed(lent[:0], view{b, k, 1}, r, k)
 	for first := 0; first < r; first += offEvery { // by strips of rows
 		if first > 0 && off() {
-			return
+			return turned
 		}
 		end := min(first+offEvery, r)
 		multiplySubtract(u[first*r:], r, view{b[first*k:], k, 1}, turned, ld, end-first, first, k, false)
 		multiplySubtract(u[first*r+first:], r, view{b[first*k:], k, 1}, turned[first:], ld, end-first, end-first, k, true)
 	}
+	return turned
 }
 
 // offEvery is after how many rows of a block it is asked whether the work is to end: some

@@ -205,7 +205,7 @@ func TestFactorisingAndSolvingCanBeCancelled(t *testing.T) {
 	eliminate(l, n, 0, func() bool { asked++; return asked > 2 })
 	require.Equal(t, 3, asked)
 	asked = 0
-	subtractProduct(make([]float64, n*n), l, n, 1, func() bool { asked++; return true })
+	subtractProduct(nil, make([]float64, n*n), l, n, 1, func() bool { asked++; return true })
 	require.Equal(t, 1, asked)
 }
 
