@@ -1,7 +1,9 @@
 // How long hands wait in the page: SPEED=1 npx playwright test speed. It prints and
 // judges nothing; the machine may be slow.
+import { execFileSync } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import { test } from '@playwright/test';
-import { copy } from './open.js';
+import { choose, copy, marrow } from './open.js';
 
 test.skip(!process.env.SPEED, 'only when figures are wanted');
 
@@ -29,4 +31,42 @@ test('print them', async ({ page }) => {
   });
   console.log('In the page, software GL (ms)                     median      p95');
   for (const [name, a, b] of rows) console.log(`${name.padEnd(46)} ${a.toFixed(1).padStart(8)} ${b.toFixed(1).padStart(8)}`);
+});
+
+// A dab to its picture, and one map to another, at 50,000 vertices: read back from the card, so that
+// what is drawn has been drawn.
+test('print those of painting', async ({ page }, info) => {
+  test.setTimeout(300_000);
+  const file = info.outputPath('fine.glb');
+  execFileSync('go', ['run', './e2e/fine', '0.00778', file]);
+  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'fine.glb', mimeType: 'model/gltf-binary', buffer: readFileSync(file) }, name: 'Fine' } })).json();
+  await page.goto(`/characters/${made.id}/weights`);
+  await page.waitForSelector('body[data-ready]');
+  await choose(page, 'forearm_l');
+  await page.keyboard.press('i');
+  await page.waitForTimeout(6000); // core holds the character
+  const at = await marrow(page, (m) => { const { plate } = m, pane = plate.view.panes[0], q = plate.posed.at[m.store.chosen].clone().project(pane.camera), r = pane.element.getBoundingClientRect(); return [r.left + (q.x * 0.5 + 0.5) * r.width - 18, r.top + (0.5 - q.y * 0.5) * r.height - 16]; });
+  // What a touch takes from the pointer to pixels that are there.
+  await marrow(page, (m) => { const gl = m.plate.view.renderer.getContext(), patch = m.plate.view.patch.bind(m.plate.view), px = new Uint8Array(4); m.plate.view.patch = (t) => { patch(t); gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, px); }; });
+  await page.mouse.move(...at);
+  await page.mouse.down();
+  for (let k = 0; k < 120; k++) { await page.mouse.move(at[0] + (k % 2 ? 8 : 0) + k / 8, at[1] + k / 6); await page.waitForTimeout(25); }
+  await page.mouse.up();
+  const dabs = await marrow(page, (m) => m.took);
+  await page.waitForTimeout(3000);
+  await page.keyboard.press('i');
+  const maps = {};
+  for (const map of ['leader', 'joint', 'count', 'several', 'mix', 'plain', 'joint', 'leader']) {
+    (maps[map] ??= []).push(await page.evaluate((name) => new Promise((done) => {
+      const m = globalThis.marrow, { view } = m.plate, gl = view.renderer.getContext(), px = new Uint8Array(4), t = performance.now(), { drawn } = view;
+      let before = 0;
+      view.before = () => { before = performance.now() - t; view.before = null; };
+      view.drawn = (v) => { drawn(v); gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, px); view.drawn = drawn; done([performance.now() - t, before]); };
+      m.set({ map: name });
+    }), map));
+    await page.waitForTimeout(700);
+  }
+  const sorted = dabs.toSorted((a, b) => a - b), vertices = await marrow(page, (m) => m.store.character.facts.vertices);
+  console.log(`At ${vertices} vertices, software GL (ms): a dab to its picture ${sorted[sorted.length >> 1].toFixed(0)}, p95 ${sorted[Math.floor(0.95 * sorted.length)].toFixed(0)} (${sorted.length} dabs); maps ${Object.entries(maps).map(([n, l]) => `${n} ${l.map(([all, ours]) => `${all.toFixed(0)} of which ${ours.toFixed(0)} before it is drawn`).join(', ')}`).join('; ')}`);
+  await page.request.post(`/api/characters/${made.id}/remove`);
 });

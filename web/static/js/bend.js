@@ -3,6 +3,9 @@
 // each vertex is bent once, with the same sums, and only triangles that face the eye are drawn. It is for
 // linear blending; the weight of one joint comes along as a number a vertex.
 import { BufferAttribute, BufferGeometry, FrontSide, Mesh, ShaderMaterial, Vector3 } from 'three';
+import { leaderInk } from './ink.js';
+
+const none = { r: 0.8, g: 0.1, b: 0.1 }; // of a vertex that no joint leads, as the vertex program has it
 
 // software tells whether the drawing is done without a graphics card.
 export function software(renderer) {
@@ -16,8 +19,9 @@ export class Bender {
     this.on = false;
   }
 
-  // turn says whether the skin is bent here from now on; joint is the one whose weight is shown, −1 for none.
-  turn(on, joint) {
+  // turn says whether the skin is bent here from now on; joint is the one whose weight is shown, −1 for none;
+  // with leaders each vertex has the colour of the joint that leads it.
+  turn(on, joint, leaders = false) {
     const { skin } = this;
     on = Boolean(on && skin.influences && !skin.mixes);
     if (on && !this.mesh) this.make();
@@ -29,6 +33,7 @@ export class Bender {
     const { transparent, depthWrite, side } = skin.material, m = this.mesh.material;
     if (m.transparent !== transparent || m.side !== side) Object.assign(m, { transparent, depthWrite, side, needsUpdate: true });
     this.weigh(joint);
+    this.mesh.geometry.setAttribute('colour', leaders ? this.led() : skin.attributes.colour);
     if (begun) this.bend(skin.matrices);
   }
 
@@ -58,6 +63,19 @@ export class Bender {
       out[i] = sum;
     }
     this.share.needsUpdate = true;
+  }
+
+  // led is the colour of each vertex's leading joint.
+  led() {
+    const { influences: t, base, shared } = this.skin, n = shared.joints.value, inks = Array.from({ length: n }, (_, i) => leaderInk(i));
+    this.leaders ??= new BufferAttribute(new Float32Array(3 * base.length), 3);
+    const out = this.leaders.array;
+    for (let i = 0; i < base.length; i++) {
+      const v = base[i] * t.width, c = t.value[v] > 0 ? inks[t.joint[v] % n] : none;
+      out[3 * i] = c.r; out[3 * i + 1] = c.g; out[3 * i + 2] = c.b;
+    }
+    this.leaders.needsUpdate = true;
+    return this.leaders;
   }
 
   // bend works out places and normals; what no turned joint has a share in stays as it was.

@@ -314,7 +314,7 @@ export class Skin {
     this.shared.inks.value = this.inks;
     this.shared.bound.value = true;
     this.shared.more.value = this.needsMore();
-    this.bender.turn(this.bender.on, this.shared.chosen.value);
+    this.bender.turn(this.bender.on, this.shared.chosen.value, this.shared.mode.value === 2);
     if (this.bender.on && this.matrices) this.bender.bend(this.matrices);
     this.subdivided?.pose();
     this.subdivided?.repaint();
@@ -456,7 +456,7 @@ export class Skin {
     }
     a.needsUpdate = true;
     this.blend(true);
-    this.bender.turn(this.bender.on, this.shared.chosen.value);
+    this.bender.turn(this.bender.on, this.shared.chosen.value, this.shared.mode.value === 2);
   }
 
   // shareOf is how much of a vertex goes by dual quaternions.
@@ -532,7 +532,7 @@ export class Skin {
       this.material.needsUpdate = true;
     }
     this.wire.visible = wire;
-    this.bender.turn(bent && mode < 2 && !this.subdivided, mode === 1 ? chosen : -1);
+    this.bender.turn(bent && !this.subdivided, mode === 1 ? chosen : -1, mode === 2);
     if (!this.subdivided) return;
     this.mesh.visible = this.wire.visible = false;
     this.subdivided.show({ mode, chosen, wire });

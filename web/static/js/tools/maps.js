@@ -13,21 +13,27 @@ let plate = null, turn = 0;
 
 export function mapOn(p) { plate = p; }
 
-const ramp = (x) => {
-  const list = stops().map((s) => new Color(s)), k = Math.min(4.999, Math.max(0, 5 * x)), i = Math.floor(k);
-  return list[i].clone().lerp(list[i + 1], k - i);
-};
+// rampOf is the palette as it is now, in 256 steps.
+function rampOf() {
+  const list = stops().map((s) => new Color(s)), all = Array.from({ length: 256 }, (_, s) => { const k = Math.min(4.999, s / 51), i = Math.floor(k); return list[i].clone().lerp(list[i + 1], k - i); });
+  return (x) => all[Math.round(255 * Math.min(1, Math.max(0, x)))];
+}
 
 // nothing is the colour of what has none.
 const nothing = () => ink('--plaster').lerp(new Color(0.62, 0.62, 0.62), 0.32);
 
 export const several = () => [store.chosen, ...store.also].filter((i, k, all) => i >= 0 && all.indexOf(i) === k).slice(0, apart.length);
 
-const mixInk = (x) => (x < 0.0005 ? nothing() : ramp(x));
+function mixInks() {
+  const bare = nothing(), ramp = rampOf();
+  return (x) => (x < 0.0005 ? bare : ramp(x));
+}
 
 // recolour shows what was painted of how vertices blend, where that is the map.
 export function recolour(vertices) {
-  if (store.map === 'mix') plate.skin.recolour(vertices, Array.from(vertices, (v) => mixInk(plate.skin.shareOf(v))));
+  if (store.map !== 'mix') return;
+  const of = mixInks();
+  plate.skin.recolour(vertices, Array.from(vertices, (v) => of(plate.skin.shareOf(v))));
 }
 
 // update colours the skin by the map that is chosen; maps of the graphics card need nothing.
@@ -35,20 +41,22 @@ export async function update() {
   const { skin } = plate, mine = ++turn;
   if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart', 'mix'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
   const n = skin.vertices, out = new Float32Array(3 * n), put = (v, c) => { out[3 * v] = c.r; out[3 * v + 1] = c.g; out[3 * v + 2] = c.b; };
-  const bare = nothing(), { width, joint, value } = skin.influences, list = joints().length;
+  const bare = nothing(), ramp = rampOf(), { width, joint, value } = skin.influences, list = joints().length;
   if (store.map === 'count') {
     const inks = Array.from({ length: 17 }, (_, k) => (k ? ramp((k - 1) / 7) : ink('--rust')));
     for (let v = 0; v < n; v++) { let k = 0; for (let i = 0; i < width; i++) if (value[v * width + i] > 0) k++; put(v, inks[k]); }
     tell('influences a vertex: 1 is pale, 8 dark; none is red');
   } else if (store.map === 'mix') {
-    for (let v = 0; v < n; v++) put(v, mixInk(skin.shareOf(v)));
+    const of = mixInks();
+    for (let v = 0; v < n; v++) put(v, of(skin.shareOf(v)));
     tell('how much goes by dual quaternions: grey is linear, dark is all');
   } else if (store.map === 'several') {
-    const which = new Map(several().map((i, k) => [i, new Color(apart[k])])), c = new Color();
+    const which = new Array(list).fill(null), c = new Color();
+    several().forEach((i, k) => { which[i] = new Color(apart[k]); });
     for (let v = 0; v < n; v++) {
       c.copy(bare);
       let sum = 0, r = 0, g = 0, b = 0;
-      for (let i = 0; i < width; i++) { const w = value[v * width + i], h = w > 0 && which.get(joint[v * width + i] % list); if (h) { sum += w; r += w * h.r; g += w * h.g; b += w * h.b; } }
+      for (let i = 0; i < width; i++) { const w = value[v * width + i], h = w > 0 && which[joint[v * width + i] % list]; if (h) { sum += w; r += w * h.r; g += w * h.g; b += w * h.b; } }
       if (sum > 0.0005) { c.multiplyScalar(1 - sum); c.r += r; c.g += g; c.b += b; }
       put(v, c);
     }
