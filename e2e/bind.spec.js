@@ -121,6 +121,14 @@ test('capsules are sized, dragged on both sides and taken back; the ladder mends
   await expect(page.locator('#tray')).toContainText('have no weights');
   const mend = page.getByRole('button', { name: 'Mend the bind, step by step' });
   await expect(mend).toBeVisible({ timeout: 30_000 });
+  // By chosen steps: the closed shell alone, and not what would come before it.
+  await page.getByText('Mend by chosen steps').click();
+  for (const name of ['beneath', 'joints', 'auto', 'volume', 'near']) await page.locator(`#ladder [value=${name}]`).uncheck();
+  await page.getByRole('button', { name: 'Mend by these' }).click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.undo), { timeout: 60_000 }).toContain('Mended the bind');
+  await page.keyboard.press('Control+z');
+  await expect.poll(last).toContain('Bound by heat');
+  await expect(mend).toBeVisible({ timeout: 30_000 });
   await mend.click();
   await expect(mend).toHaveCount(0, { timeout: 60_000 }); // nothing is left to mend
   expect(await last()).toContain('Mended the bind');

@@ -70,7 +70,18 @@ test('draw them', async ({ page }) => {
   await marrow(page, (m) => m.set({ hand: 'paint', map: 'joint', vertices: [] }));
   await page.mouse.move(r.x + r.width * 0.6, r.y + r.height * 0.36);
   await shot(page, 'paint');
-  await marrow(page, (m) => m.set({ hand: 'pose' }));
+  await marrow(page, (m) => {
+    const i = m.store.character.joints.findIndex((j) => j.name === 'forearm_l'), { plate } = m, [pane] = plate.view.panes;
+    m.set({ hand: 'paint', map: 'joint', vertices: [], smoothSkin: true, dots: true, wire: true, chosen: i, pose: new Map([[i, [75, 0, 0]]]) });
+    const at = plate.posed.at[i].clone();
+    pane.controls.target.copy(at);
+    pane.camera.position.copy(at).add({ x: 0.15, y: 0.15, z: 0.8 });
+    pane.controls.update();
+  });
+  await page.mouse.move(r.x + r.width * 0.5, r.y + r.height * 0.42);
+  await expect.poll(() => marrow(page, (m) => Boolean(m.plate.skin.subdivided))).toBe(true);
+  await shot(page, 'smoothed');
+  await marrow(page, (m) => m.set({ hand: 'pose', smoothSkin: false, dots: false, wire: false, pose: new Map() }));
   await page.keyboard.press('7');
   await page.locator('#try button').click();
   await expect(page.locator('#worst .places li').first()).toBeVisible({ timeout: 60_000 });
