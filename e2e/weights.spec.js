@@ -154,6 +154,20 @@ test('the maps tell how many, how far and what is wrong; a table of weights come
   expect(wrong).toEqual([]);
 });
 
+// A map that was chosen by the pointer is no work that could be lost: what comes from elsewhere is shown,
+// and in the panel that comes then each map is still itself.
+test('a map that is chosen does not keep what comes from elsewhere away, and the maps stay themselves', async ({ page }) => {
+  const id = await own(page, 'Odile', 'Maps');
+  await page.locator('[name=map][value=leader]').check();
+  await page.locator('#edits [name=passes]').fill('2');
+  const head = await marrow(page, (m) => m.store.character.head);
+  await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'set_weights', base: head, params: { joint: 'head', vertices: '100-400', value: 1 } } });
+  await expect.poll(() => marrow(page, (m) => m.store.character.head)).not.toBe(head);
+  await expect(page.locator('#edits [name=passes]')).toHaveValue('2');
+  await page.locator('[name=map][value=count]').check();
+  expect(await marrow(page, (m) => m.store.map)).toBe('count');
+});
+
 // On the smoothed surface vertices are where it puts them: picked, painted and marked there, at rest and
 // in a pose, in every map; without it all is as before.
 test('painting and picking hit the smoothed surface', async ({ page }) => {

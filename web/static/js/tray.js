@@ -13,13 +13,15 @@ let fresh = 0, shown = '';
 // forms are those that a tool sends itself, by id: { needsJoint, send(form) }.
 export const forms = new Map();
 
+// Fields that are typed into; what radio buttons say is the page's own, which puts it into each panel.
+const fields = 'input[name]:not([type=radio]), select[name]';
 const fieldKey = (f) => `${f.form?.dataset.op ?? f.form?.id}/${f.name}`;
 
 // typed returns what was changed by hand and not sent; with all also what only says how things are shown
 // (in [data-view]), which is kept when the panel comes anew but is nothing to be lost.
 export function typed(all = false) {
   const out = new Map();
-  for (const f of tray.querySelectorAll('input[name], select[name]')) if (all ? f.dataset.touched : f.dataset.touched === '1') out.set(fieldKey(f), f.type === 'checkbox' ? f.checked : f.value);
+  for (const f of tray.querySelectorAll(fields)) if (all ? f.dataset.touched : f.dataset.touched === '1') out.set(fieldKey(f), f.type === 'checkbox' ? f.checked : f.value);
   return out;
 }
 
@@ -57,7 +59,7 @@ function put(html) {
     shown = html;
     tray.innerHTML = html;
     tray.dataset.stage = store.stage;
-    for (const f of tray.querySelectorAll('input[name], select[name]')) {
+    for (const f of tray.querySelectorAll(fields)) {
       const v = keep.get(fieldKey(f));
       if (v === undefined) continue;
       if (f.type === 'checkbox') f.checked = v; else f.value = v;
