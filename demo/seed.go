@@ -10,8 +10,9 @@ import (
 )
 
 // Seed brings the cast into the studio, each character as far as the demo shows
-// it. A production that is there already is left alone.
-func Seed(ctx context.Context, x *studio.Studio, told io.Writer) error {
+// it; with sheets those that are bound are tried in motion too. A production that is there already is left
+// alone.
+func Seed(ctx context.Context, x *studio.Studio, told io.Writer, sheets bool) error {
 	have, err := x.Store().Productions(ctx)
 	if err != nil {
 		return err
@@ -41,6 +42,19 @@ func Seed(ctx context.Context, x *studio.Studio, told io.Writer) error {
 				return fmt.Errorf("%s of %s: %w", step.Op, member.Name, err)
 			}
 			c.Head = r.ID
+		}
+		if sheets {
+			_, _, state, err := x.Head(ctx, c.ID)
+			if err != nil {
+				return fmt.Errorf("looking at %s: %w", member.Name, err)
+			}
+			if state.Weights != nil {
+				r, _, err := x.Do(ctx, c.ID, c.Head, "check_motion", nil, "Troupe workshop")
+				if err != nil {
+					return fmt.Errorf("trying %s in motion: %w", member.Name, err)
+				}
+				c.Head = r.ID
+			}
 		}
 		// Looked at now, so that the cast page need not.
 		rev, err := x.Store().Revision(ctx, c.Head)

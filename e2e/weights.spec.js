@@ -36,6 +36,16 @@ test('a stroke paints both sides, is taken back by Esc and by undo, and is store
   await expect(page.locator('#brush')).toBeVisible();
   const before = await shares(page, 'forearm_l', 'forearm_r');
   const a = await spot(page, 'upper_arm_l', 0.75), b = await spot(page, 'upper_arm_l', 0.4);
+  // The radius goes with the pointer while O is held, and back.
+  const radius = () => page.locator('[data-of=radius]').textContent(), was = await radius();
+  await page.mouse.move(...a);
+  await page.keyboard.down('o');
+  await page.mouse.move(a[0] + 1, a[1]);
+  await page.mouse.move(a[0] + 101, a[1], { steps: 4 });
+  expect(parseFloat(await radius())).toBeCloseTo(2 * parseFloat(was), 0);
+  await page.mouse.move(a[0] + 1, a[1], { steps: 4 });
+  await page.keyboard.up('o');
+  expect(await radius()).toBe(was);
   await drag(page, a, b);
   await expect.poll(async () => (await shares(page, 'forearm_l'))[0]).toBeGreaterThan(before[0] + 5);
   await page.keyboard.press('Escape');

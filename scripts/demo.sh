@@ -7,5 +7,5 @@ scripts/db.sh start
 export WISEMARROW_DATABASE; WISEMARROW_DATABASE=$(scripts/db.sh url)
 scripts/wasm.sh
 go build -o bin/wisemarrow ./cmd/wisemarrow
-bin/wisemarrow seed
+bin/wisemarrow seed --sheets
 exec bin/wisemarrow serve --addr "${WISEMARROW_ADDR:-127.0.0.1:8470}"

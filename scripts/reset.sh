@@ -7,4 +7,4 @@ scripts/db.sh start
 scripts/db.sh fresh
 scripts/wasm.sh
 go build -o bin/wisemarrow ./cmd/wisemarrow
-WISEMARROW_DATABASE=$(scripts/db.sh url) bin/wisemarrow seed
+WISEMARROW_DATABASE=$(scripts/db.sh url) bin/wisemarrow seed --sheets

@@ -11,6 +11,7 @@ import (
 
 func seedCommand() *cobra.Command {
 	var url string
+	var sheets bool
 	c := &cobra.Command{
 		Use:   "seed",
 		Short: "Bring in the demo production, unless it is there",
@@ -22,9 +23,10 @@ func seedCommand() *cobra.Command {
 				return err
 			}
 			defer s.Close()
-			return demo.Seed(ctx, x, os.Stdout)
+			return demo.Seed(ctx, x, os.Stdout, sheets)
 		},
 	}
 	addDatabase(c, &url)
+	c.Flags().BoolVar(&sheets, "sheets", false, "also try those that are bound in motion, so that each has its score sheet")
 	return c
 }

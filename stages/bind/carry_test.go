@@ -68,13 +68,15 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 	require.NoError(t, out.Weights.Validate())
 	require.Empty(t, out.Stray())
 
-	// Finer, and subdivided: held against the weights at the nearest vertex of the first.
-	fine := bare
+	// Finer, with a third of the vertices, and subdivided: held against the weights at the nearest vertex of the first.
+	fine, few := bare, bare
 	fine.Mesh, _ = demo.Odile(0.015)
+	few.Mesh, _ = demo.Odile(0.045)
+	require.Less(t, 2*len(few.Mesh.Points), len(s.Mesh.Points))
 	sub := bare
 	sub.Mesh = s.Mesh.CatmullClark(s.Mesh.Points)
 	tree := geom.NewPointTree(s.Mesh.World())
-	for what, x := range map[string]studio.State{"finer": fine, "subdivided": sub} {
+	for what, x := range map[string]studio.State{"finer": fine, "with few": few, "subdivided": sub} {
 		got, _, err := carried(x, glb.Bytes(), "")
 		require.NoError(t, err, what)
 		require.Empty(t, got.Stray(), what)

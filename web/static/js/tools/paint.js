@@ -203,8 +203,19 @@ function ring() {
   for (const c of ['halo', 'edge', 'halo', 'full']) { const path = document.createElementNS(ns, 'path'); path.setAttribute('class', c); svg.append(path); }
 }
 
+// While its key is held the pointer changes the radius, to the right wider; the ring stays where it was.
+let sizing = null;
+export function size(on) { sizing = on ? sizing ?? {} : null; }
+addEventListener('keyup', (e) => { if (e.key.toLowerCase() === 'o') size(false); });
+addEventListener('blur', () => size(false));
+
 export function point(pane, x, y) {
   if (!svg) return;
+  if (sizing) {
+    sizing.from ??= { x, y, radius: brush.radius };
+    setBrush({ radius: sizing.from.radius * 2 ** ((x - sizing.from.x) / 100) });
+    ({ x, y } = sizing.from);
+  }
   const hit = store.hand === 'paint' && store.character?.weights ? hitAt(pane, x, y) : null;
   if (!hit) { hideRing(); return; }
   if (svg.parentNode !== pane.element) pane.element.append(svg);

@@ -90,6 +90,7 @@ export function commands(add) {
   const painted = () => bound() && store.hand === 'paint';
   add('narrower', 'A smaller brush', ['['], () => paint.setBrush({ radius: paint.brush.radius / 1.15 }), painted, { words: 'radius size' });
   add('wider', 'A larger brush', [']'], () => paint.setBrush({ radius: paint.brush.radius * 1.15 }), painted, { words: 'radius size' });
+  add('size', 'Change the radius with the pointer, while the key is held', ['O'], () => paint.size(true), painted, { words: 'brush wider narrower' });
   add('grow', 'Grow the choice by a ring', ['G'], () => choosing.ask('grow'), bound, { words: 'expand selection' });
   add('shrink', 'Shrink the choice by a ring', ['T'], () => choosing.ask('shrink'), bound, { words: 'selection' });
   add('jointUnder', 'Choose the joint that leads under the pointer', ['Z'], () => leaderUnder(), bound, { words: 'pick joint' });
