@@ -42,7 +42,7 @@ const sitting = 5 * 60_000; // milliseconds between strokes of one step
 function grouped(revisions) {
   const out = [];
   for (let i = 0; i < revisions.length;) {
-    const r = revisions[i], same = (x) => x.op === 'paint_weights' && r.op === 'paint_weights' && x.author === r.author && x.outcome.sentence.split(':')[0] === r.outcome.sentence.split(':')[0];
+    const r = revisions[i], same = (x) => ['paint_weights', 'paint_mix'].includes(r.op) && x.op === r.op && x.author === r.author && x.outcome.sentence.split(':')[0] === r.outcome.sentence.split(':')[0];
     let k = i + 1;
     while (k < revisions.length && same(revisions[k]) && new Date(revisions[k - 1].time) - new Date(revisions[k].time) < sitting) k++;
     if (k - i < 2) out.push(item(r)); else {
