@@ -33,7 +33,7 @@ type Studio struct {
 	trying   chan struct{} // one place for remedies that are tried: nobody waits for them
 
 	triesMu    sync.Mutex
-	triesBegun map[string]bool // by key
+	triesBegun map[string]*begunTries // by key
 }
 
 // Memory says how much the caches may hold, in bytes.
@@ -47,7 +47,7 @@ var DefaultMemory = Memory{States: 512 << 20, Meshes: 512 << 20, Findings: 64 <<
 func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
 	m := DefaultMemory
 	return &Studio{store: store, jobs: jobs, limits: limits, looking: make(chan struct{}, 2), checking: make(chan struct{}, 4), trying: make(chan struct{}, 1),
-		states: newCache[*State](m.States), measures: newCache[*Measured](m.Meshes), found: newCache[*Reviewed](m.Findings), facts: newCache[*Facts](m.Findings / 8), tries: newCache[[]Try](m.Findings / 8), triesBegun: map[string]bool{}}
+		states: newCache[*State](m.States), measures: newCache[*Measured](m.Meshes), found: newCache[*Reviewed](m.Findings), facts: newCache[*Facts](m.Findings / 8), tries: newCache[[]Try](m.Findings / 8), triesBegun: map[string]*begunTries{}}
 }
 
 // SetJobs sets the queue, which itself needs the studio.

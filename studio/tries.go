@@ -63,12 +63,19 @@ func (x *Studio) Tries(ctx context.Context, r Revision, stage string) ([]Try, er
 // triesWaiting is how many stages may wait to be tried; who asks for more asks again later.
 const triesWaiting = 8
 
-// triesLimit ends what tries for longer, in whatever stage it is.
-const triesLimit = 90 * time.Second
+// triesLimit ends what tries for longer, in whatever stage it is, and triesUnasked what nobody has asked
+// for since: who has gone on to another stage or state waits for it no more.
+const (
+	triesLimit   = 90 * time.Second
+	triesUnasked = 6 * time.Second
+)
+
+// begunTries are tries on their way, and when somebody asked for them last.
+type begunTries struct{ asked time.Time }
 
 // TriesSoon returns the tries of a stage if they are known. Else they are begun, and who asked
 // asks again: an answer that is waited for would hold one of the few connections that a
-// browser has.
+// browser has. Tries that nobody asks for any more end.
 func (x *Studio) TriesSoon(r Revision, stage string) (list []Try, known bool) {
 	key := stage + "/" + r.Parts.Key()
 	if list, ok := x.tries.get(key); ok {
@@ -76,12 +83,18 @@ func (x *Studio) TriesSoon(r Revision, stage string) (list []Try, known bool) {
 	}
 	x.triesMu.Lock()
 	defer x.triesMu.Unlock()
-	if x.triesBegun[key] || len(x.triesBegun) >= triesWaiting {
+	if b := x.triesBegun[key]; b != nil {
+		b.asked = time.Now()
 		return nil, false
 	}
-	x.triesBegun[key] = true
+	if len(x.triesBegun) >= triesWaiting {
+		return nil, false
+	}
+	b := &begunTries{asked: time.Now()}
+	x.triesBegun[key] = b
 	go func() {
 		ctx, cancel := context.WithTimeout(context.Background(), triesLimit)
+		go x.whileAsked(ctx, cancel, b)
 		defer func() {
 			cancel()
 			_ = recover() // nobody waits: what cannot be tried is not told of
@@ -92,6 +105,26 @@ func (x *Studio) TriesSoon(r Revision, stage string) (list []Try, known bool) {
 		_, _ = x.Tries(ctx, r, stage) // an error leaves it unknown, and it is asked for again
 	}()
 	return nil, false
+}
+
+// whileAsked ends tries that nobody asks for any more.
+func (x *Studio) whileAsked(ctx context.Context, cancel func(), b *begunTries) {
+	tick := time.NewTicker(triesUnasked / 6)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			x.triesMu.Lock()
+			gone := time.Since(b.asked) > triesUnasked
+			x.triesMu.Unlock()
+			if gone {
+				cancel()
+				return
+			}
+		}
+	}
 }
 
 // trial tries the remedies of one stage of one state.

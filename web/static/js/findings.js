@@ -155,7 +155,7 @@ function tryRemedies() {
       if (waiting) mine.timer = setTimeout(ask, 700 + 100 * asked); else for (const t of tries) tell(t);
     } catch { /* nothing is known then, and nothing is said */ }
   };
-  mine.timer = setTimeout(ask, 600);
+  mine.timer = setTimeout(ask, 1200); // who only passes by a stage has nothing tried
 }
 
 function tell(t) {
