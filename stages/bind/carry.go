@@ -205,16 +205,7 @@ func (o *CarryWeights) parts(s studio.State, only []int32) (source, error) {
 
 // onto gives some vertices what was carried over; hidden ones and the shares of locked joints stay.
 func (o *CarryWeights) onto(ctx context.Context, s studio.State, w *weights.Weights, only []int32, from source) (studio.State, studio.Outcome, error) {
-	joints := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of, Mix: s.Weights.Mix}
-	to := make([]int32, len(w.Joints))
-	for k, name := range w.Joints {
-		to[k] = joints.Add(name)
-	}
-	locked := make([]bool, len(joints.Joints))
-	for k, name := range joints.Joints {
-		i := s.Skeleton.Index(name)
-		locked[k] = i >= 0 && lockedJoint(s.Skeleton.Joints[i])
-	}
+	joints, to, locked := widened(s, w)
 	hidden := map[int32]bool{}
 	for _, v := range s.HiddenVertices() {
 		hidden[v] = true

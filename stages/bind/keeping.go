@@ -28,16 +28,7 @@ func withKept(s studio.State, made *weights.Weights, params any) (*weights.Weigh
 	if s.Weights == nil || len(s.Weights.Of) != len(made.Of) || !locks && !hand {
 		return made, false
 	}
-	before := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of, Mix: s.Weights.Mix}
-	to := make([]int32, len(made.Joints))
-	for k, name := range made.Joints {
-		to[k] = before.Add(name)
-	}
-	locked := make([]bool, len(before.Joints))
-	for k, name := range before.Joints {
-		i := s.Skeleton.Index(name)
-		locked[k] = i >= 0 && lockedJoint(s.Skeleton.Joints[i])
-	}
+	before, to, locked := widened(s, made)
 	var open []bool
 	if hand {
 		open = make([]bool, len(made.Of))
@@ -63,3 +54,19 @@ func withKept(s studio.State, made *weights.Weights, params any) (*weights.Weigh
 }
 
 func lockedJoint(j skeleton.Joint) bool { return j.WeightsLocked }
+
+// widened returns the weights of a state with the joints of others besides its own, the numbers that these
+// have there, and which joints are locked.
+func widened(s studio.State, other *weights.Weights) (own *weights.Weights, to []int32, locked []bool) {
+	own = &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of, Mix: s.Weights.Mix}
+	to = make([]int32, len(other.Joints))
+	for k, name := range other.Joints {
+		to[k] = own.Add(name)
+	}
+	locked = make([]bool, len(own.Joints))
+	for k, name := range own.Joints {
+		i := s.Skeleton.Index(name)
+		locked[k] = i >= 0 && lockedJoint(s.Skeleton.Joints[i])
+	}
+	return own, to, locked
+}

@@ -102,19 +102,10 @@ func taken(ctx context.Context, s studio.State, next *weights.Weights, how strin
 
 // within returns the weights with those of some vertices as another has them, their border evened.
 func within(s studio.State, made *weights.Weights, only []int32) (*weights.Weights, error) {
-	before := &weights.Weights{Joints: s.Weights.Joints, Of: s.Weights.Of, Mix: s.Weights.Mix}
-	to := make([]int32, len(made.Joints))
-	for k, name := range made.Joints {
-		to[k] = before.Add(name)
-	}
+	before, to, locked := widened(s, made)
 	net, err := weights.NetOf(s.Mesh)
 	if err != nil {
 		return nil, err
-	}
-	locked := make([]bool, len(before.Joints))
-	for k, name := range before.Joints {
-		i := s.Skeleton.Index(name)
-		locked[k] = i >= 0 && lockedJoint(s.Skeleton.Joints[i])
 	}
 	e := weights.Edit(before, locked, nil, 0)
 	chosen := make([]bool, len(before.Of))
