@@ -113,15 +113,6 @@ func (l *lengthening) skin(s *skeleton.Skeleton, i int) (geom.Matrix, bool) {
 	}, true
 }
 
-// Unlengthened returns the pose with its joints as long as at rest.
-func (p Pose) Unlengthened() Pose {
-	out := Pose{}
-	for name, q := range p {
-		out[name] = geom.Normalise(q)
-	}
-	return out
-}
-
 // Offsets returns where each joint is in the frame of its parent, or in the world, in a pose: moved where
 // that lengthens its parent.
 func Offsets(s *skeleton.Skeleton, p Pose) []r3.Vec {

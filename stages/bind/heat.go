@@ -124,16 +124,13 @@ func made(ctx context.Context, s studio.State, op, how string, params any, limit
 		w.Mix = s.Weights.Mix // how vertices blend is the character's, whatever binds it
 	}
 	w, kept := withKept(s, w, params)
+	in, _ := s.Mesh.Bindable()
 	if kept {
-		in, _ := s.Mesh.Bindable()
 		was := *report
 		report = bind.Account(in, s.Skeleton, w, bind.Evidence{Method: was.Method})
 		report.Ways, report.Said, report.Layers = was.Ways, was.Said, was.Layers
-		if err := report.Relayered(ctx, in, s.Skeleton, w, pose.Recorded(s.Skeleton), nil); err != nil {
-			return s, studio.Outcome{}, err
-		}
-	} else if w.Mix != nil {
-		in, _ := s.Mesh.Bindable()
+	}
+	if kept || w.Mix != nil { // the layers were tried with other weights, or all linear
 		if err := report.Relayered(ctx, in, s.Skeleton, w, pose.Recorded(s.Skeleton), nil); err != nil {
 			return s, studio.Outcome{}, err
 		}

@@ -225,22 +225,13 @@ func (o *MendBind) others(s studio.State) ([]bool, error) {
 	if len(o.Parts) == 0 {
 		return nil, nil
 	}
-	keep := make([]bool, len(s.Mesh.Points))
-	for v := range keep {
-		keep[v] = true
+	_, changed, err := partsNamed(s.Mesh, o.Parts)
+	if err != nil {
+		return nil, err
 	}
-	for _, name := range o.Parts {
-		i, err := s.Mesh.FindPart(name)
-		if err != nil {
-			return nil, studio.Wrong("%v", err)
-		}
-		for f := range s.Mesh.Faces() {
-			if int(s.Mesh.PartOf(f)) == i {
-				for _, v := range s.Mesh.Face(f) {
-					keep[v] = false
-				}
-			}
-		}
+	keep := slices.Repeat([]bool{true}, len(s.Mesh.Points))
+	for _, v := range changed {
+		keep[v] = false
 	}
 	return keep, nil
 }

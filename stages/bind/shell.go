@@ -49,13 +49,9 @@ func (o *BindShell) Apply(ctx context.Context, s studio.State, progress studio.P
 
 // around binds one shell around some parts.
 func (o *BindShell) around(ctx context.Context, s studio.State, options bind.Options, progress studio.Progress) (studio.State, studio.Outcome, error) {
-	chosen := make([]bool, len(s.Mesh.Parts))
-	for _, name := range o.Parts {
-		i, err := s.Mesh.FindPart(name)
-		if err != nil {
-			return s, studio.Outcome{}, studio.Wrong("%v", err)
-		}
-		chosen[i] = true
+	chosen, _, err := partsNamed(s.Mesh, o.Parts)
+	if err != nil {
+		return s, studio.Outcome{}, err
 	}
 	only, _ := s.Mesh.Only(chosen)
 	w, _, shell, err := bind.OverShell(ctx, only, s.Skeleton, options, o.Cubes, true, bind.Progress(progress))
