@@ -24,9 +24,9 @@ db: ## start the project's own PostgreSQL
 stop: ## stop it
 	@scripts/db.sh stop
 
-build: ## build the program, with core for the browser in it
+build: ## build both programs, with core for the browser in it
 	scripts/wasm.sh
-	go build -o bin/wisemarrow ./cmd/wisemarrow
+	go build -o bin/ ./cmd/...
 
 lint:
 	gofmt -l $$(git ls-files '*.go') && go vet ./... && go tool staticcheck ./... && npm run --silent lint

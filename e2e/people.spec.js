@@ -10,8 +10,8 @@ const env = () => ({ ...process.env, WISEMARROW_DATABASE: execFileSync('scripts/
 test.beforeAll(async () => {
   const port = await freePort();
   at = `http://127.0.0.1:${port}`;
-  execFileSync('bin/wisemarrow', ['people', 'add', 'Ines', '--role', 'lead'], { env: env(), input: 'four boats at night\n' });
-  server = spawn('bin/wisemarrow', ['serve', '--addr', `127.0.0.1:${port}`, '--sign-in', '--workers', '0'], { env: env(), stdio: 'ignore' });
+  execFileSync('bin/wisemarrow-server', ['people', 'add', 'Ines', '--role', 'lead'], { env: env(), input: 'four boats at night\n' });
+  server = spawn('bin/wisemarrow-server', ['serve', '--addr', `127.0.0.1:${port}`, '--sign-in', '--workers', '0'], { env: env(), stdio: 'ignore' });
   for (let i = 0; i < 100; i++) {
     if (await fetch(`${at}/readyz`).then((r) => r.ok, () => false)) return;
     await new Promise((f) => { setTimeout(f, 100); });

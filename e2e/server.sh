@@ -8,7 +8,7 @@ admin=$(scripts/db.sh url postgres)
 psql -qXt "$admin" -c "select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = 'wisemarrow_e2e' and usename = current_user" \
   -c "drop database if exists wisemarrow_e2e" -c "create database wisemarrow_e2e" >/dev/null
 scripts/wasm.sh
-go build -o bin/wisemarrow ./cmd/wisemarrow
+go build -o bin/ ./cmd/...
 WISEMARROW_DATABASE=$(scripts/db.sh url wisemarrow_e2e); export WISEMARROW_DATABASE
-bin/wisemarrow seed
-exec bin/wisemarrow serve --addr "127.0.0.1:${WISEMARROW_E2E_PORT:?}"
+bin/wisemarrow-server seed
+exec bin/wisemarrow-server serve --addr "127.0.0.1:${WISEMARROW_E2E_PORT:?}"

@@ -6,6 +6,6 @@ scripts/install.sh run
 scripts/db.sh start
 export WISEMARROW_DATABASE; WISEMARROW_DATABASE=$(scripts/db.sh url)
 scripts/wasm.sh
-go build -o bin/wisemarrow ./cmd/wisemarrow
-bin/wisemarrow seed --sheets
-exec bin/wisemarrow serve --addr "${WISEMARROW_ADDR:-127.0.0.1:8470}"
+go build -o bin/ ./cmd/...
+bin/wisemarrow-server seed --sheets
+exec bin/wisemarrow-server serve --addr "${WISEMARROW_ADDR:-127.0.0.1:8470}"

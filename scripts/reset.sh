@@ -6,5 +6,5 @@ scripts/install.sh run
 scripts/db.sh start
 scripts/db.sh fresh
 scripts/wasm.sh
-go build -o bin/wisemarrow ./cmd/wisemarrow
-WISEMARROW_DATABASE=$(scripts/db.sh url) bin/wisemarrow seed --sheets
+go build -o bin/ ./cmd/...
+WISEMARROW_DATABASE=$(scripts/db.sh url) bin/wisemarrow-server seed --sheets

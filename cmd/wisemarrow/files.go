@@ -7,7 +7,6 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"runtime/debug"
 	"strings"
 
 	"wisemarrow/core/finding"
@@ -66,10 +65,6 @@ func beside(path string) gltf.Resolver {
 	}
 }
 
-// frugalAbove is from how many vertices on memory is collected more often: it costs a twentieth of the time
-// and saves a quarter of the memory, of which a small mesh takes little beside the program itself.
-const frugalAbove = 20_000
-
 func readMesh(path string) (studio.State, error) {
 	scene, err := readScene(path)
 	if err != nil {
@@ -80,9 +75,6 @@ func readMesh(path string) (studio.State, error) {
 	}
 	if scene.Mesh.Faces() == 0 {
 		return studio.State{}, fmt.Errorf("%s: %w", path, intake.NoFaces(scene.Mesh))
-	}
-	if len(scene.Mesh.Points) > frugalAbove && os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(50)
 	}
 	return intake.StateOf(scene, filepath.Base(path)), nil
 }

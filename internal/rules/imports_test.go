@@ -23,6 +23,9 @@ var may = map[string][]string{
 	"wisemarrow/queue":   {"wisemarrow/studio"},
 	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/people", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
 	"wisemarrow/demo":    {"wisemarrow/core", "wisemarrow/studio"},
+
+	// The commands on files; "wisemarrow/cmd/wisemarrow-server" is no folder under it and may import all.
+	"wisemarrow/cmd/wisemarrow": {"wisemarrow/core", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
 }
 
 // coreOthers are the packages from elsewhere that core may use: gonum, and what tells whether
@@ -62,6 +65,18 @@ func TestImportRule(t *testing.T) {
 		}
 	}
 	require.Len(t, seen, len(may))
+}
+
+// What the commands on files are made of decides how fast they start and how much memory they
+// take: a third less than together with the server.
+func TestFileCommandsWithoutServer(t *testing.T) {
+	out, err := exec.Command("go", "list", "-deps", "wisemarrow/cmd/wisemarrow").Output()
+	require.NoError(t, err)
+	for _, path := range strings.Fields(string(out)) {
+		for _, heavy := range []string{"net/http", "html/template", "crypto/tls", "database/sql", "gorm.io", "github.com/jackc"} {
+			require.False(t, under(path, heavy), "the file commands must not bring %s", path)
+		}
+	}
 }
 
 // The page that says where things are names files that are there.

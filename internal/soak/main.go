@@ -2,7 +2,7 @@
 // database are killed in turn, and counts: edits that were acknowledged, lost, doubled;
 // works and how they ended; how long answers took. It ends with 1 if anything was lost.
 //
-//	soak --seconds 600 --program bin/wisemarrow
+//	soak --seconds 600 --program bin/wisemarrow-server
 //
 // It has a database cluster of its own, in a temporary folder.
 package main
@@ -37,7 +37,7 @@ import (
 func main() {
 	seconds := flag.Int("seconds", 60, "how long to work")
 	clients := flag.Int("clients", 6, "how many work at once")
-	program := flag.String("program", "bin/wisemarrow", "the program")
+	program := flag.String("program", "bin/wisemarrow-server", "the program")
 	every := flag.Duration("every", 4*time.Second, "how often something is killed")
 	flag.Parse()
 	if err := run(*program, time.Duration(*seconds)*time.Second, *every, *clients); err != nil {

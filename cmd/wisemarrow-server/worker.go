@@ -17,7 +17,7 @@ func workerCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:     "worker",
 		Short:   "Do long work for the servers on the same database",
-		Example: `  wisemarrow worker --database postgres://wisemarrow@10.0.0.5/wisemarrow --workers 4`,
+		Example: `  wisemarrow-server worker --database postgres://wisemarrow@10.0.0.5/wisemarrow --workers 4`,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			ctx, stop := interrupted()

@@ -94,10 +94,10 @@ func serveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the workbench, and do long work in the same process",
-		Example: `  wisemarrow serve --addr 127.0.0.1:8470
-  wisemarrow serve --workers 0     # leave long work to wisemarrow worker
-  wisemarrow serve --addr 0.0.0.0:8470 --tls-cert cert.pem --tls-key key.pem --host marrow.studio.example
-  wisemarrow serve --sign-in --behind-tls --proxy 127.0.0.1 --host marrow.studio.example     # behind a proxy`,
+		Example: `  wisemarrow-server serve --addr 127.0.0.1:8470
+  wisemarrow-server serve --workers 0     # leave long work to wisemarrow-server worker
+  wisemarrow-server serve --addr 0.0.0.0:8470 --tls-cert cert.pem --tls-key key.pem --host marrow.studio.example
+  wisemarrow-server serve --sign-in --behind-tls --proxy 127.0.0.1 --host marrow.studio.example     # behind a proxy`,
 		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			ctx, stop := interrupted()

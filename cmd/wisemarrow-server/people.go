@@ -22,9 +22,9 @@ func peopleCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "people",
 		Short: "Who may come in: add, list, role, password, remove",
-		Example: `  wisemarrow people add Mira --role lead      # asks for a password
-  wisemarrow people add Ines --role work < password.txt
-  wisemarrow people list`,
+		Example: `  wisemarrow-server people add Mira --role lead      # asks for a password
+  wisemarrow-server people add Ines --role work < password.txt
+  wisemarrow-server people list`,
 	}
 	role := string(people.Work)
 	proxied := false

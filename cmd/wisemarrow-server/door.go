@@ -73,7 +73,7 @@ func (f *doorFlags) door(ctx context.Context, addr string, s *store.Store) (*web
 		}
 	}
 	if leads == 0 {
-		return nil, errors.New("nobody could come in: make the first lead with `wisemarrow people add NAME --role lead`")
+		return nil, errors.New("nobody could come in: make the first lead with `wisemarrow-server people add NAME --role lead`")
 	}
 	pool, err := s.SQL()
 	if err != nil {

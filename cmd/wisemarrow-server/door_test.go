@@ -72,11 +72,8 @@ func TestTheServerStartsOnlyWithADoorElsewhere(t *testing.T) {
 func TestAServerFromTheFirstLeadToSIGTERM(t *testing.T) {
 	need.Time(t) // of processes of their own: nothing to race over
 	database := testdb.New(t)
-	bin := t.TempDir() + "/wisemarrow"
-	out, err := exec.Command("go", "build", "-o", bin, ".").CombinedOutput()
-	require.NoError(t, err, string(out))
 	run := func(in string, args ...string) (string, error) {
-		c := exec.Command(bin, args...)
+		c := exec.Command(binary, args...)
 		c.Env = append(os.Environ(), "WISEMARROW_DATABASE="+database)
 		c.Stdin = strings.NewReader(in)
 		out, err := c.CombinedOutput()
@@ -96,7 +93,7 @@ func TestAServerFromTheFirstLeadToSIGTERM(t *testing.T) {
 	require.Contains(t, text, "lead")
 
 	addr, metrics := free(t), free(t)
-	c := exec.Command(bin, "serve", "--addr", addr, "--sign-in", "--metrics", metrics)
+	c := exec.Command(binary, "serve", "--addr", addr, "--sign-in", "--metrics", metrics)
 	c.Env = append(os.Environ(), "WISEMARROW_DATABASE="+database)
 	require.NoError(t, c.Start())
 	ended := make(chan error, 1)
