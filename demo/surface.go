@@ -16,7 +16,7 @@ func (s *solid) surface(cell float64, parts []mesh.Part) *mesh.Mesh {
 	box := s.box.Pad(2 * cell)
 	// The middle plane runs through the middle of cells, so that both sides are
 	// meshed alike and a loop of vertices lies between them.
-	half := math.Ceil(math.Max(box.Max.X, -box.Min.X) / cell)
+	half := math.Ceil(max(box.Max.X, -box.Min.X) / cell)
 	box.Min.X, box.Max.X = -(half+0.5)*cell, (half+0.5)*cell
 	size := box.Size()
 	nx, ny, nz := int(size.X/cell)+2, int(size.Y/cell)+2, int(size.Z/cell)+2
@@ -27,17 +27,22 @@ func (s *solid) surface(cell float64, parts []mesh.Part) *mesh.Mesh {
 	index := func(x, y, z int) int { return (y*nz+z)*nx + x }
 	const block = 4
 	geom.Chunks((ny+block-1)/block, 1, func(lo, hi int) {
+		var few solid
 		for by := lo * block; by < hi*block; by += block {
 			for bz := 0; bz < nz; bz += block {
 				for bx := 0; bx < nx; bx += block {
 					// Far from the surface the sign of the block's middle is enough.
-					d, _ := s.at(r3.Add(place(bx, by, bz), r3.Vec{X: 1.5 * cell, Y: 1.5 * cell, Z: 1.5 * cell}))
+					mid := r3.Add(place(bx, by, bz), r3.Vec{X: 1.5 * cell, Y: 1.5 * cell, Z: 1.5 * cell})
+					d, _ := s.at(mid)
 					near := d < 5*cell && d > -5*cell
+					if near {
+						s.around(mid, 2.6*cell, &few) // half the block's diagonal
+					}
 					for y := by; y < min(by+block, ny); y++ {
 						for z := bz; z < min(bz+block, nz); z++ {
 							for x := bx; x < min(bx+block, nx); x++ {
 								if near {
-									value[index(x, y, z)], _ = s.at(place(x, y, z))
+									value[index(x, y, z)], _ = few.at(place(x, y, z))
 								} else {
 									value[index(x, y, z)] = d
 								}
@@ -187,8 +192,7 @@ func (s *solid) evenSeams(points []r3.Vec, faces [][4]int32, part []int32, cell 
 				continue // where three parts meet
 			}
 			p := r3.Add(r3.Scale(0.5, points[v]), r3.Scale(0.25, sum[v]))
-			d, _ := s.at(p)
-			points[v] = r3.Sub(p, r3.Scale(max(-cell/2, min(cell/2, d)), s.gradient(p, cell/8)))
+			points[v] = s.onto(p, cell)
 		}
 	}
 }
@@ -207,12 +211,24 @@ func unambiguous(value []float64, nx, ny, nz int) {
 		}
 		value[best] = 1e-9
 	}
+	uniform := func(o int) bool { // as nearly all cells are
+		in := value[o] < 0
+		for _, r := range [4]int{o, o + step[1], o + step[2], o + step[1] + step[2]} {
+			if value[r] < 0 != in || value[r+1] < 0 != in {
+				return false
+			}
+		}
+		return true
+	}
 	for changed := true; changed; {
 		changed = false
 		for y := 0; y+1 < ny; y++ {
 			for z := 0; z+1 < nz; z++ {
 				for x := 0; x+1 < nx; x++ {
 					o := (y*nz+z)*nx + x
+					if uniform(o) {
+						continue
+					}
 					in := func(i int) bool { return value[i] < 0 }
 					for a := range 3 {
 						p, q := step[a], step[(a+1)%3]
@@ -258,14 +274,13 @@ func (s *solid) relax(points []r3.Vec, faces [][4]int32, cell float64) {
 			}
 		}
 		geom.Chunks(len(points), 1024, func(lo, hi int) {
+			var few solid
 			for v := lo; v < hi; v++ {
 				p := r3.Add(r3.Scale(0.4, points[v]), r3.Scale(0.6/n[v], sum[v]))
-				for range 2 {
-					d, _ := s.at(p)
-					g := s.gradient(p, cell/8)
-					p = r3.Sub(p, r3.Scale(max(-cell/2, min(cell/2, d)), g))
-				}
-				points[v] = p
+				s.around(p, 0.7*cell, &few) // half a cell, and the gradient's points beside
+				points[v] = few.onto(p, cell)
+				s.around(points[v], 0.7*cell, &few)
+				points[v] = few.onto(points[v], cell)
 			}
 		})
 	}
@@ -274,14 +289,18 @@ func (s *solid) relax(points []r3.Vec, faces [][4]int32, cell float64) {
 // unfold draws the corners that turn inward out of their quads, as a modeller
 // would who goes over the mesh once more.
 func (s *solid) unfold(points []r3.Vec, faces [][4]int32, cell float64) {
-	for range 40 {
+	doubtful := make([]bool, len(points)) // moved in the last round
+	for round := range 40 {
 		moved := map[int32]r3.Vec{}
 		for _, f := range faces {
+			if round > 0 && !doubtful[f[0]] && !doubtful[f[1]] && !doubtful[f[2]] && !doubtful[f[3]] {
+				continue // as it was
+			}
 			n := mesh.AreaVector(points, f[:])
 			for i := range 4 {
 				a, b, c := f[(i+3)%4], f[i], f[(i+1)%4]
 				in, out := r3.Sub(points[b], points[a]), r3.Sub(points[c], points[b])
-				if r3.Dot(r3.Cross(in, out), n) < -0.1*r3.Norm(n)*r3.Norm(in)*r3.Norm(out) {
+				if r3.Dot(r3.Cross(in, out), n) < -0.1*norm(n)*norm(in)*norm(out) {
 					mid := r3.Scale(0.5, r3.Add(points[a], points[c]))
 					moved[b] = r3.Add(points[b], r3.Scale(0.7, r3.Sub(mid, points[b])))
 				}
@@ -290,11 +309,18 @@ func (s *solid) unfold(points []r3.Vec, faces [][4]int32, cell float64) {
 		if len(moved) == 0 {
 			return
 		}
+		clear(doubtful)
 		for v, p := range moved {
-			d, _ := s.at(p)
-			points[v] = r3.Sub(p, r3.Scale(max(-cell/2, min(cell/2, d)), s.gradient(p, cell/8)))
+			points[v] = s.onto(p, cell)
+			doubtful[v] = true
 		}
 	}
+}
+
+// onto draws a point towards the surface, by half a cell at most.
+func (s *solid) onto(p r3.Vec, cell float64) r3.Vec {
+	d, _ := s.at(p)
+	return r3.Sub(p, r3.Scale(max(-cell/2, min(cell/2, d)), s.gradient(p, cell/8)))
 }
 
 func (s *solid) gradient(p r3.Vec, h float64) r3.Vec {
