@@ -26,12 +26,21 @@ func variants() error {
 
 // strangers fits characters that are none of the cast; WISEMARROW_BENCH_SEED makes others.
 func strangers() error {
-	seed, err := strconv.ParseUint(cmp.Or(os.Getenv("WISEMARROW_BENCH_SEED"), "1"), 10, 64)
+	seed, err := benchSeed()
 	if err != nil {
-		return fmt.Errorf("WISEMARROW_BENCH_SEED: %w", err)
+		return err
 	}
 	fmt.Printf("Fit of strangers: hats, hair, bags, things held, coats, heads, hands (share of height); seed %d\n", seed)
 	return fits(demo.Strangers(seed, 72))
+}
+
+// benchSeed is the seed of the strangers, by default 1.
+func benchSeed() (uint64, error) {
+	seed, err := strconv.ParseUint(cmp.Or(os.Getenv("WISEMARROW_BENCH_SEED"), "1"), 10, 64)
+	if err != nil {
+		return 0, fmt.Errorf("WISEMARROW_BENCH_SEED: %w", err)
+	}
+	return seed, nil
 }
 
 // tally is what the fits of one kind came to.

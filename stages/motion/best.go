@@ -88,7 +88,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	}
 	var done []tried
 	out := studio.Outcome{}
-	try := func(name string, state studio.State, k int) error {
+	try := func(ctx context.Context, name string, state studio.State, k int) error {
 		sheet, err := Measure(ctx, &state, asked, func(share float64) { progress("Trying "+name, (float64(k)+0.5+share/2)/float64(len(ways)+1)) })
 		if err != nil {
 			return err
@@ -97,12 +97,17 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		out.Steps = append(out.Steps, fmt.Sprintf("%s: %.2f, %d over", name, sheet.Score, sheet.Over))
 		return nil
 	}
-	if err := try("as it is", s, 0); err != nil {
+	if err := try(ctx, "as it is", s, 0); err != nil {
 		return s, out, err
+	}
+	within, end := studio.UntilEnough(ctx)
+	defer end()
+	stopped := func(at string) {
+		out.Left = append(out.Left, "stopped "+at+": what comes after it was not tried")
 	}
 	for k, w := range ways {
 		if studio.HasEnough(ctx) {
-			out.Left = append(out.Left, fmt.Sprintf("stopped before %s and what comes after it", w.Name))
+			stopped("before " + w.Name)
 			break
 		}
 		progress("Binding: "+w.Name, (float64(k)+1)/float64(len(ways)+1))
@@ -110,7 +115,11 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		if err != nil {
 			return s, out, err
 		}
-		state, _, err := studio.Apply(ctx, e, op, s, nil)
+		state, _, err := studio.Apply(within, e, op, s, nil)
+		if err != nil && ctx.Err() == nil && studio.HasEnough(ctx) {
+			stopped("while binding by " + w.Name)
+			break
+		}
 		switch {
 		case ctx.Err() != nil:
 			return s, out, ctx.Err()
@@ -123,7 +132,11 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 			out.Left = append(out.Left, fmt.Sprintf("%s left %d vertices without weights and is not compared", w.Name, len(state.Stray())))
 			continue
 		}
-		if err := try(w.Name, state, k+1); err != nil {
+		if err := try(within, w.Name, state, k+1); err != nil {
+			if ctx.Err() == nil && studio.HasEnough(ctx) {
+				stopped("while trying " + w.Name)
+				break
+			}
 			return s, out, err
 		}
 	}

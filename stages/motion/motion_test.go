@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
+	"sync"
 	"testing"
 
 	"wisemarrow/core/deform"
@@ -141,6 +143,30 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 	for _, bad := range []string{`{"ways":["magic"]}`, `{"take":"all"}`, `{"steps":0}`} {
 		_, _, err := studiotest.Try(s, "best_bind", bad)
 		require.True(t, studio.IsInput(err), bad)
+	}
+}
+
+// A comparison that is stopped ends at once, also in the middle of a way, with the best of those that were tried.
+func TestAComparisonIsStoppedAndKeepsWhatItHas(t *testing.T) {
+	s := studiotest.Bound(t)
+	s = studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))))
+	entry, op, err := studio.ParseOperation("best_bind", []byte(`{"ways":["distance","automatic","heat"],"steps":1}`))
+	require.NoError(t, err)
+	require.True(t, entry.Keeps)
+	for at, left := range map[string]string{"Binding: automatic": "stopped while", "Trying automatic": "stopped while trying automatic"} {
+		enough := make(chan struct{})
+		end := sync.OnceFunc(func() { close(enough) })
+		out, told, err := studio.Apply(studio.WithEnough(context.Background(), enough), entry, op, s, func(what string, _ float64) {
+			if what == at {
+				end()
+			}
+		})
+		require.NoError(t, err)
+		require.Zero(t, out.Sheet.Over, "the best of those that were tried is taken")
+		require.Contains(t, strings.Join(told.Left, "\n"), left)
+		for _, k := range out.Kept {
+			require.NotContains(t, []string{"tried: automatic", "tried: heat"}, k.Name)
+		}
 	}
 }
 
