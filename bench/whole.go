@@ -43,12 +43,9 @@ func whole() error {
 		if err := written(at("skeleton.gltf"), func(b *bytes.Buffer) error { return gltf.EncodeSkeleton(b, s) }); err != nil {
 			return err
 		}
-		deform := s.Deforming()
 		if err := written(at("bones"), func(b *bytes.Buffer) error {
-			for _, x := range s.Bones() {
-				if deform[x.Joint] {
-					fmt.Fprintln(b, x.Joint, x.A.X, x.A.Y, x.A.Z, x.B.X, x.B.Y, x.B.Z)
-				}
+			for _, x := range s.Leading(s.Deforming()) {
+				fmt.Fprintln(b, x.Joint, x.A.X, x.A.Y, x.A.Z, x.B.X, x.B.Y, x.B.Z)
 			}
 			return nil
 		}); err != nil {

@@ -72,7 +72,7 @@ var sections = []section{
 		return o.rev.Parts.Key("skeleton", "settings", "sheet", "poses", "clips", "kept"), nil
 	}},
 	{"poses", []string{"poses", "skeleton"}, poses},
-	{"capsules", []string{"capsules"}, func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil }},
+	{"capsules", []string{"capsules", "skeleton"}, func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil }},
 	{"vertices", []string{"chosen"}, func(_ *site, _ context.Context, o opened) (any, error) { return weights.ChoicesOf(o.state), nil }},
 	{"cap", []string{"bind"}, func(_ *site, _ context.Context, o opened) (any, error) {
 		if o.state.Bind == nil {

@@ -32,7 +32,7 @@ func Account(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, e Evidence)
 	if e.Deform == nil {
 		e.Deform = s.Deforming()
 	}
-	a := &account{m: m, s: s, w: w, e: e, bones: deformingBones(s, e.Deform)}
+	a := &account{m: m, s: s, w: w, e: e, bones: s.Leading(e.Deform)}
 	a.tris, a.faceOf = m.Triangles()
 	r := &Report{Method: e.Method, Vertices: len(m.Points), Stray: w.Unweighted()}
 	r.Joints, r.Pieces, r.Unweighted = a.joints(), a.pieces(), len(r.Stray)

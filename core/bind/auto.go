@@ -472,7 +472,7 @@ func (a *automatic) rest(ctx context.Context, progress Progress) error {
 
 // nearest returns the joints whose bone is nearest to each vertex.
 func (a *automatic) nearest() [][]int32 {
-	bones := deformingBones(a.s, a.o.Deform)
+	bones := a.s.Leading(a.o.Deform)
 	points := a.m.World()
 	out := make([][]int32, len(points))
 	geom.Chunks(len(points), 1024, func(lo, hi int) {

@@ -178,7 +178,7 @@ func SizeCapsules(m *mesh.Mesh, s *skeleton.Skeleton, deform []bool) (*Capsules,
 	if deform == nil {
 		deform = s.Deforming()
 	}
-	bones := deformingBones(s, deform)
+	bones := s.Leading(deform)
 	if len(bones) == 0 {
 		return nil, ErrNoBones
 	}
@@ -306,7 +306,7 @@ func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Caps
 		c *Capsule
 	}
 	var bones []bounded
-	for _, bone := range deformingBones(s, o.Deform) {
+	for _, bone := range s.Leading(o.Deform) {
 		if i := c.Find(s.Joints[bone.Joint].Name, childName(s, bone)); i >= 0 {
 			if err := c.Of[i].Check(); err != nil {
 				return nil, nil, err

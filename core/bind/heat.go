@@ -144,7 +144,7 @@ type heatBind struct {
 func (b *heatBind) visibility() error {
 	b.tris, _ = b.m.Triangles()
 	b.tree = geom.NewTree(b.points, b.tris)
-	b.bones = deformingBones(b.s, b.o.Deform)
+	b.bones = b.s.Leading(b.o.Deform)
 	if len(b.bones) == 0 {
 		return ErrNoBones
 	}
@@ -257,25 +257,6 @@ func (b *heatBind) inside(v int32, p, way r3.Vec) bool {
 
 // facesAway is the cosine from which a way from a vertex leads out of the mesh.
 const facesAway = 0.1
-
-// deformingBones returns the bones of the chosen joints; a chosen joint without
-// children is a point.
-func deformingBones(s *skeleton.Skeleton, deform []bool) []skeleton.Bone {
-	var out []skeleton.Bone
-	has := make([]bool, len(s.Joints))
-	for _, bone := range s.Bones() {
-		if deform[bone.Joint] {
-			out = append(out, bone)
-			has[bone.Joint] = true
-		}
-	}
-	for i, j := range s.Joints {
-		if deform[i] && !has[i] {
-			out = append(out, skeleton.Bone{Joint: i, Child: -1, A: j.Pos, B: j.Pos})
-		}
-	}
-	return out
-}
 
 // sees reports whether the way from vertex v to a point on a bone stays inside
 // the mesh: it starts inward, as normal has it, and meets no other triangle.

@@ -114,7 +114,7 @@ func (l *layering) holding(which []int32, deform []bool) []int32 {
 		}
 	}
 	boxes := l.pieces.Boxes(l.points)
-	bones := deformingBones(l.s, deform)
+	bones := l.s.Leading(deform)
 	holds := make([]bool, len(which))
 	geom.Chunks(len(which), 1, func(k, _ int) {
 		p := which[k]

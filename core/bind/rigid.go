@@ -32,7 +32,7 @@ func ByPiece(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, deform []b
 	if deform == nil {
 		deform = s.Deforming()
 	}
-	bones := deformingBones(s, deform)
+	bones := s.Leading(deform)
 	if len(bones) == 0 {
 		return nil, nil, ErrNoBones
 	}

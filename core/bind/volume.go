@@ -224,7 +224,7 @@ func newDistances(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Dis
 	if o.Deform == nil {
 		o.Deform = s.Deforming()
 	}
-	d := &distances{ctx: ctx, progress: progress, m: m, s: s, o: o, points: m.World(), bones: deformingBones(s, o.Deform)}
+	d := &distances{ctx: ctx, progress: progress, m: m, s: s, o: o, points: m.World(), bones: s.Leading(o.Deform)}
 	if len(d.bones) == 0 {
 		return nil, ErrNoBones
 	}

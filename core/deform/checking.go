@@ -94,13 +94,7 @@ const crossLong = 1e-4
 // homes finds the bone that each vertex belongs to, and how far bones reach.
 func (c *checking) homes() {
 	s, sk := c.s, c.s.skeleton
-	deforms := sk.Deforming()
-	var bones []skeleton.Bone
-	for _, b := range sk.Bones() {
-		if deforms[b.Joint] {
-			bones = append(bones, b)
-		}
-	}
+	bones := sk.Leading(sk.Deforming())
 	n := len(sk.Joints)
 	c.bones = make([][]skeleton.Bone, n)
 	for _, b := range bones {

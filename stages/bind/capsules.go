@@ -9,6 +9,8 @@ import (
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 func init() {
@@ -37,12 +39,35 @@ func capsules(s studio.State) (*bind.Capsules, error) {
 	return c, nil
 }
 
+// ShownCapsule is a capsule, and how much of the way from its joint to the child its bone goes.
+type ShownCapsule struct {
+	bind.Capsule
+	To float64 `json:"to"`
+}
+
 // CapsulesOf lists the capsules of a character, for a page.
-func CapsulesOf(s *studio.State) []bind.Capsule {
-	if s.Capsules == nil {
-		return []bind.Capsule{}
+func CapsulesOf(s *studio.State) []ShownCapsule {
+	out := []ShownCapsule{}
+	if s.Capsules == nil || s.Skeleton == nil {
+		return out
 	}
-	return s.Capsules.Of
+	to := map[[2]string]float64{}
+	for _, b := range s.Skeleton.Leading(s.Skeleton.Deforming()) {
+		if b.Child < 0 {
+			continue
+		}
+		if whole := r3.Norm(r3.Sub(s.Skeleton.Joints[b.Child].Pos, b.A)); whole > 0 {
+			to[[2]string{s.Skeleton.Joints[b.Joint].Name, s.Skeleton.Joints[b.Child].Name}] = r3.Norm(r3.Sub(b.B, b.A)) / whole
+		}
+	}
+	for _, c := range s.Capsules.Of {
+		share, leads := to[[2]string{c.Joint, c.Child}]
+		if !leads {
+			share = 1
+		}
+		out = append(out, ShownCapsule{c, share})
+	}
+	return out
 }
 
 func losesCapsules(s *studio.State, op studio.Operation) string {

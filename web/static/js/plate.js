@@ -239,8 +239,8 @@ export class Plate {
   encapsule() {
     const j = joints()[store.chosen], at = (name) => this.posed.at[joints().findIndex((x) => x.name === name)]?.clone();
     this.capsules.show(j && this.tool?.capsules ? (store.character.capsules ?? []).filter((c) => c.joint === j.name).map((c) => {
-      const a = at(c.joint);
-      return { ...c, a, b: at(c.child) ?? a.clone() };
+      const a = at(c.joint), b = at(c.child);
+      return { ...c, a, b: b ? a.clone().lerp(b, c.to) : a.clone() };
     }) : []);
   }
 
