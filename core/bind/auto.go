@@ -154,16 +154,17 @@ func (a *automatic) from(solved *mesh.Mesh, w *weights.Weights, r *Report, to me
 	a.w = weights.New(w.Joints, len(a.m.Points))
 	clear(a.how)
 	a.layers, a.to = layered(solved, a.s, a.o.Deform, r.Pieces), to
-	var walls []bool
+	var walls, round []bool
 	if a.layers != nil {
 		w = &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
 		walls = a.layers.walls(w, r.sees, a.o.Limits)
+		round = a.layers.farRound(r.sees, walls, a.o.Deform)
 	}
 	a.sees = make([]bool, len(a.m.Points))
 	for v := range a.w.Of {
 		k := a.at(v)
 		a.sees[v] = k >= 0 && r.sees[k]
-		if k >= 0 && len(w.Of[k]) > 0 && (a.layers == nil || a.layers.isBody(k)) {
+		if k >= 0 && len(w.Of[k]) > 0 && (a.layers == nil || a.layers.isBody(k) && !round[k]) {
 			a.w.Of[v], a.how[v] = w.Of[k], how
 			if walls != nil && walls[k] {
 				a.how[v] = wallHow

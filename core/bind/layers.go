@@ -25,8 +25,9 @@ const (
 	// it to be the body. Over the demo cast, real meshes and their spoiled forms bodies have
 	// 0.6 and more, what lies over them at most 0.15.
 	bodyShare = 0.3
-	// fewSee is the share that must see one where no piece has as many: the inner side of walls.
-	fewSee = 0.05
+	// someSee is the share that must see one in the piece in which more vertices do than in any other, and fewSee
+	// where no piece is a body: the inner side of walls.
+	someSee, fewSee = 0.2, 0.05
 	// largePiece is the share of all vertices from which a piece that sees bones is the body
 	// without holding one.
 	largePiece = 0.05
@@ -50,6 +51,13 @@ type layering struct {
 	kind   []string // by piece
 }
 
+// allBody takes all pieces of a mesh for the body.
+func allBody(m *mesh.Mesh, s *skeleton.Skeleton) *layering {
+	l := &layering{m: m, s: s, points: m.World(), pieces: m.Pieces()}
+	l.kind = slices.Repeat([]string{KindBody}, l.pieces.Count())
+	return l
+}
+
 // layered tells the pieces of a mesh apart by what a heat bind on it has seen; nil where no
 // piece is the body.
 func layered(m *mesh.Mesh, s *skeleton.Skeleton, deform []bool, seen []PieceReport) *layering {
@@ -59,7 +67,7 @@ func layered(m *mesh.Mesh, s *skeleton.Skeleton, deform []bool, seen []PieceRepo
 		return nil
 	}
 	l.kind = make([]string, n)
-	bodies := 0
+	bodies, most := 0, -1
 	var small []int32
 	for p, r := range seen {
 		sees := float64(r.Heated) >= bodyShare*float64(r.Vertices)
@@ -74,16 +82,20 @@ func layered(m *mesh.Mesh, s *skeleton.Skeleton, deform []bool, seen []PieceRepo
 		l.kind[p] = KindBody
 		bodies++
 	}
-	if bodies == 0 { // as where only the inner side of thick walls sees bones: who sees most
-		most := -1
-		for p, r := range seen {
-			if float64(r.Heated) >= fewSee*float64(r.Vertices) && float64(r.Vertices) >= largePiece*float64(len(m.Points)) && (most < 0 || r.Heated > seen[most].Heated) {
-				most = p
-			}
+	// As where only the inner side of thick walls sees bones: who sees most.
+	for p, r := range seen {
+		least := someSee
+		if bodies == 0 {
+			least = fewSee
 		}
-		if most < 0 {
-			return nil
+		if float64(r.Heated) >= least*float64(r.Vertices) && float64(r.Vertices) >= largePiece*float64(len(m.Points)) && (most < 0 || r.Heated > seen[most].Heated) {
+			most = p
 		}
+	}
+	if bodies == 0 && most < 0 {
+		return nil
+	}
+	if most >= 0 && l.kind[most] == "" {
 		l.kind[most] = KindBody
 		bodies++
 	}

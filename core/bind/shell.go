@@ -117,11 +117,21 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	if err := ctx.Err(); err != nil {
 		return nil, nil, nil, err
 	}
-	solved, _, err := Heat(ctx, shell.Mesh, s, o, func(what string, share float64) { progress(what, 0.3+0.5*share) })
+	solved, report, err := Heat(ctx, shell.Mesh, s, o, func(what string, share float64) { progress(what, 0.3+0.5*share) })
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	if len(solved.Unweighted()) > 0 { // pieces of the shell that hold no bone
+	// Pieces of the shell that hold no bone, and what heat reaches only from far round.
+	deform := o.Deform
+	if deform == nil {
+		deform = s.Deforming()
+	}
+	for v, yes := range allBody(shell.Mesh, s).farRound(report.sees, nil, deform) {
+		if yes {
+			solved.Of[v] = nil
+		}
+	}
+	if len(solved.Unweighted()) > 0 {
 		d := DefaultDistance
 		d.Limits, d.Deform, d.Smooth = o.Limits, o.Deform, 0
 		near, _, err := Near(ctx, shell.Mesh, s, d, nil)
@@ -148,7 +158,7 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 			w.Of[v] = nil
 		}
 	}
-	report := Account(m, s, w, Evidence{Method: "over a closed shell", Deform: o.Deform, Otherwise: "on the shell the joints around it outweigh it"})
+	report = Account(m, s, w, Evidence{Method: "over a closed shell", Deform: o.Deform, Otherwise: "on the shell the joints around it outweigh it"})
 	progress("Done", 1)
 	return w, report, shell, nil
 }

@@ -1,6 +1,8 @@
 package bind
 
 import (
+	"math"
+
 	"wisemarrow/core/geom"
 	"wisemarrow/core/weights"
 
@@ -84,6 +86,31 @@ func (l *layering) walls(w *weights.Weights, sees []bool, limits weights.Limits)
 	}
 	l.even(w, given, clothReach, limits)
 	return given
+}
+
+// farRound tells the vertices of the body that no side of a wall gave weights and that heat reaches only from far
+// round, much farther than their nearest bone is: what comes that way may be of any joint, as the head's at the
+// thighs of a figure with walls.
+func (l *layering) farRound(sees, given []bool, deform []bool) []bool {
+	height := geom.BoxOf(l.points).Size().Y
+	most := 2 * wallRound * wallThickness * height
+	round := l.alongToSeen(l.widely(sees), most)
+	bones := l.s.Leading(deform)
+	out := make([]bool, len(l.points))
+	geom.Chunks(len(l.points), 512, func(lo, hi int) {
+		for v := lo; v < hi; v++ {
+			if sees[v] || given != nil && given[v] || !l.isBody(int32(v)) || round[v] < 2*wallFar*height {
+				continue
+			}
+			near := math.Inf(1)
+			for _, b := range bones {
+				on, _ := geom.ClosestOnSegment(l.points[v], b.A, b.B)
+				near = math.Min(near, r3.Norm(r3.Sub(on, l.points[v])))
+			}
+			out[v] = round[v] >= math.Min(most, wallRound*near)
+		}
+	})
+	return out
 }
 
 // widely leaves out vertices that see a bone and most of whose neighbours do not: a gap
