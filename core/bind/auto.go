@@ -157,8 +157,9 @@ func (a *automatic) from(solved *mesh.Mesh, w *weights.Weights, r *Report, to me
 	var walls, round []bool
 	if a.layers != nil {
 		w = &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
-		walls = a.layers.walls(w, r.sees, a.o.Limits)
-		round = a.layers.farRound(r.sees, walls, a.o.Deform)
+		ways := a.layers.rounds(r.sees)
+		walls = a.layers.walls(w, ways, a.o.Limits)
+		round = a.layers.farRound(ways, walls, a.o.Deform)
 	}
 	a.sees = make([]bool, len(a.m.Points))
 	for v := range a.w.Of {

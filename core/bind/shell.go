@@ -126,7 +126,8 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	if deform == nil {
 		deform = s.Deforming()
 	}
-	for v, yes := range allBody(shell.Mesh, s).farRound(report.sees, nil, deform) {
+	all := allBody(shell.Mesh, s)
+	for v, yes := range all.farRound(all.rounds(report.sees), nil, deform) {
 		if yes {
 			solved.Of[v] = nil
 		}

@@ -26,20 +26,12 @@ const (
 // walls gives the far sides of thin walls the weights of the sides that see bones: where a
 // body has two skins that meet only at a rim, the outer one sees no bone and heat reaches it
 // round the rim alone. It returns the vertices that it gave new ones.
-func (l *layering) walls(w *weights.Weights, sees []bool, limits weights.Limits) []bool {
-	sees = l.widely(sees)
-	unseen := 0
-	for v := range l.points {
-		if l.isBody(int32(v)) && !sees[v] {
-			unseen++
-		}
-	}
-	if unseen == 0 {
+func (l *layering) walls(w *weights.Weights, r *rounds, limits weights.Limits) []bool {
+	if r == nil {
 		return nil
 	}
-	height := geom.BoxOf(l.points).Size().Y
-	thick := wallThickness * height
-	round := l.alongToSeen(sees, 2*wallRound*thick)
+	height, thick := r.height, wallThickness*r.height
+	sees, round := r.sees, r.way
 	var seen [][3]int32 // and what is near such
 	known := func(v int32) bool { return round[v] < wallFar*height }
 	for _, t := range l.bodyTris() {
@@ -88,18 +80,40 @@ func (l *layering) walls(w *weights.Weights, sees []bool, limits weights.Limits)
 	return given
 }
 
+// rounds is how far heat comes to the vertices of the body that see no bone.
+type rounds struct {
+	sees   []bool    // as widely has it
+	way    []float64 // along the surface to the nearest that sees one, metres; longest where it is longer
+	height float64   // of the body, metres
+}
+
+// longest is up to how far round ways are measured.
+func (r *rounds) longest() float64 { return 2 * wallRound * wallThickness * r.height }
+
+// rounds measures them; nil where all see one.
+func (l *layering) rounds(sees []bool) *rounds {
+	r := &rounds{sees: l.widely(sees), height: geom.BoxOf(l.points).Size().Y}
+	for v := range l.points {
+		if l.isBody(int32(v)) && !r.sees[v] {
+			r.way = l.alongToSeen(r.sees, r.longest())
+			return r
+		}
+	}
+	return nil
+}
+
 // farRound tells the vertices of the body that no side of a wall gave weights and that heat reaches only from far
 // round, much farther than their nearest bone is: what comes that way may be of any joint, as the head's at the
 // thighs of a figure with walls.
-func (l *layering) farRound(sees, given []bool, deform []bool) []bool {
-	height := geom.BoxOf(l.points).Size().Y
-	most := 2 * wallRound * wallThickness * height
-	round := l.alongToSeen(l.widely(sees), most)
-	bones := l.s.Leading(deform)
+func (l *layering) farRound(r *rounds, given []bool, deform []bool) []bool {
 	out := make([]bool, len(l.points))
+	if r == nil {
+		return out
+	}
+	bones := l.s.Leading(deform)
 	geom.Chunks(len(l.points), 512, func(lo, hi int) {
 		for v := lo; v < hi; v++ {
-			if sees[v] || given != nil && given[v] || !l.isBody(int32(v)) || round[v] < 2*wallFar*height {
+			if given != nil && given[v] || !l.isBody(int32(v)) || r.way[v] < 2*wallFar*r.height {
 				continue
 			}
 			near := math.Inf(1)
@@ -107,7 +121,7 @@ func (l *layering) farRound(sees, given []bool, deform []bool) []bool {
 				on, _ := geom.ClosestOnSegment(l.points[v], b.A, b.B)
 				near = math.Min(near, r3.Norm(r3.Sub(on, l.points[v])))
 			}
-			out[v] = round[v] >= math.Min(most, wallRound*near)
+			out[v] = r.way[v] >= math.Min(r.longest(), wallRound*near)
 		}
 	})
 	return out
