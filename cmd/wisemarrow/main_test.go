@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -22,6 +21,7 @@ import (
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/built"
 	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
@@ -30,20 +30,7 @@ import (
 
 var binary string
 
-func TestMain(m *testing.M) {
-	dir, err := os.MkdirTemp("", "wisemarrow")
-	if err != nil {
-		panic(err)
-	}
-	binary = filepath.Join(dir, "wisemarrow")
-	if out, err := exec.Command("go", "build", "-o", binary, ".").CombinedOutput(); err != nil {
-		fmt.Println(string(out))
-		os.Exit(1)
-	}
-	code := m.Run()
-	_ = os.RemoveAll(dir)
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { built.Main(m, "wisemarrow", &binary) }
 
 // command runs the program and returns its exit code and both outputs.
 func command(t *testing.T, args ...string) (code int, stdout, stderr string) {
