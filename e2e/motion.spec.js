@@ -174,7 +174,6 @@ test('a motion is laid on after a look at the pairs, and binds are compared', as
   await page.locator('#best').getByRole('button', { name: 'Compare' }).click();
   const enough = page.getByRole('button', { name: 'Stop and keep the best' });
   await expect(page.locator('#work span')).toContainText('Trying automatic', { timeout: 30_000 });
-  if (process.env.LOOK) await page.screenshot({ path: process.env.LOOK });
   await enough.click();
   await expect(page.locator('[role=status]').filter({ hasText: /Compared \d binds/ }).first()).toBeVisible({ timeout: 30_000 });
   await expect(enough).toHaveCount(0);

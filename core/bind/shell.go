@@ -122,12 +122,11 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 		return nil, nil, nil, err
 	}
 	// Pieces of the shell that hold no bone, and what heat reaches only from far round.
-	deform := o.Deform
-	if deform == nil {
-		deform = s.Deforming()
+	if o.Deform == nil {
+		o.Deform = s.Deforming()
 	}
 	all := allBody(shell.Mesh, s)
-	for v, yes := range all.farRound(all.rounds(report.sees), nil, deform) {
+	for v, yes := range all.farRound(all.rounds(report.sees), nil, o.Deform) {
 		if yes {
 			solved.Of[v] = nil
 		}
