@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 	"strings"
 
@@ -47,6 +48,8 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	part := func(from, to float64) Progress {
 		return func(what string, share float64) { progress(what, from+(to-from)*share) }
 	}
+	limits := o.Limits
+	o.Limits = o.uncapped() // it is cut once, at the end
 	a := &automatic{m: m, s: s, o: o, how: make([]string, len(m.Points)), far: map[string]float64{}}
 	w, r, err := Heat(ctx, m, s, o, part(0, 0.3))
 	if ctx.Err() == nil && (err != nil && a.unstable(err) || err == nil && r.Overshoot > robustAbove) && !o.Robust {
@@ -104,6 +107,8 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	for _, v := range led(m, a.w) {
 		a.how[v] = ledHow
 	}
+	a.w = weights.Capped(m, a.w, limits)
+	a.evenSeams(limits)
 	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: a.nearest(), Sees: a.sees})
 	if r != nil {
 		report.Overshoot, report.Negative, report.Factor = r.Overshoot, r.Negative, r.Factor
@@ -241,6 +246,21 @@ func (a *automatic) over() {
 	}
 }
 
+// evenSeams lets seams between pieces go as one after the cut, which each side had for itself.
+func (a *automatic) evenSeams(limits weights.Limits) {
+	if a.layers == nil || a.layers.pieces.Count() == 1 {
+		return
+	}
+	w := a.onLayers()
+	before := slices.Clone(w.Of)
+	a.layers.evened(w, limits)
+	for v := range a.w.Of {
+		if k := a.at(v); k >= 0 && !slices.Equal(before[k], w.Of[k]) {
+			a.w.Of[v] = w.Of[k]
+		}
+	}
+}
+
 const (
 	beneathHow = "as the surface under them"
 	rigidHow   = "whole, as the place nearest to them"
@@ -253,7 +273,7 @@ const (
 // unstable reports whether an error says that the equation cannot be solved on this mesh, and
 // not that the order makes no sense.
 func (a *automatic) unstable(err error) bool {
-	return !errors.Is(err, ErrNoBones) && a.m.Faces() > 0 && a.s.Validate() == nil && a.o.Cap >= 1 && a.o.Heat > 0 && a.o.Trace >= 0 && a.o.Trace < 1
+	return !errors.Is(err, ErrNoBones) && a.m.Faces() > 0 && a.s.Validate() == nil && a.o.Cap >= 0 && a.o.Heat > 0 && a.o.Trace >= 0 && a.o.Trace < 1
 }
 
 // take gives vertices without weights those of w; which picks among them, nil is all.

@@ -56,7 +56,8 @@ func FollowBeneath(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, mode 
 		}
 		l.asTold()
 	}
-	out, _ := l.over(w, limits)
+	uncapped := weights.Limits{Trace: limits.Trace}
+	out, _ := l.over(w, uncapped)
 	led(m, out)
 	tree := geom.NewTree(l.points, solved)
 	given := 0
@@ -68,7 +69,13 @@ func FollowBeneath(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, mode 
 		if len(out.Of[v]) == 0 {
 			tri, q, _ := tree.Nearest(l.points[v])
 			t := solved[tri]
-			out.Of[v] = w.Blend(t[:], barycentric(q, l.points[t[0]], l.points[t[1]], l.points[t[2]]), limits)
+			out.Of[v] = w.Blend(t[:], barycentric(q, l.points[t[0]], l.points[t[1]], l.points[t[2]]), uncapped)
+		}
+	}
+	out = weights.Capped(m, out, limits)
+	for v, list := range w.Of {
+		if len(list) > 0 {
+			out.Of[v] = list
 		}
 	}
 	return out, given, nil

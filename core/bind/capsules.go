@@ -289,8 +289,8 @@ func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Caps
 	if err := s.Validate(); err != nil {
 		return nil, nil, err
 	}
-	if o.Cap < 1 || o.Trace < 0 || o.Trace >= 1 || !(o.Falloff >= 0.1 && o.Falloff <= 20) || o.Smooth < 0 || o.Smooth > 100 {
-		return nil, nil, fmt.Errorf("the influence cap %d must be at least 1, the trace limit %g between 0 and 1, the falloff %g from 0.1 to 20, and weights are smoothed 0 to 100 times, not %d", o.Cap, o.Trace, o.Falloff, o.Smooth)
+	if o.Cap < 0 || o.Trace < 0 || o.Trace >= 1 || !(o.Falloff >= 0.1 && o.Falloff <= 20) || o.Smooth < 0 || o.Smooth > 100 {
+		return nil, nil, fmt.Errorf("the influence cap %d must be 1 or more, or 0 for any number, the trace limit %g between 0 and 1, the falloff %g from 0.1 to 20, and weights are smoothed 0 to 100 times, not %d", o.Cap, o.Trace, o.Falloff, o.Smooth)
 	}
 	if m.Faces() == 0 {
 		return nil, nil, errors.New("the mesh has no faces to bind")
@@ -356,9 +356,7 @@ func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Caps
 	}
 	progress("Smoothing", 0.6)
 	w = Smoothed(m, w, o.Smooth)
-	for v, list := range w.Of {
-		w.Of[v] = weights.Clean(list, o.Limits)
-	}
+	w = weights.Capped(m, w, o.Limits)
 	report := Account(m, s, w, Evidence{Method: "by capsules", Deform: o.Deform, Otherwise: "no vertex lies within its capsule, or others share it more"})
 	progress("Done", 1)
 	return w, report, nil

@@ -98,10 +98,10 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 						best, near = d, k
 					}
 				}
-				out.Of[v] = weights.Clean(w.Of[near], o.Limits)
+				out.Of[v] = weights.Clean(w.Of[near], weights.Limits{})
 				continue
 			}
-			out.Of[v] = w.Blend(t[:], barycentric(at, points[t[0]], points[t[1]], points[t[2]]), o.Limits)
+			out.Of[v] = w.Blend(t[:], barycentric(at, points[t[0]], points[t[1]], points[t[2]]), weights.Limits{})
 		}
 	})
 	var empty []int32
@@ -115,8 +115,8 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 		told.Farthest = math.Max(told.Farthest, far[v])
 	}
 	told.Mean /= math.Max(1, float64(told.Vertices))
-	told.fill(to, out, empty, o.Limits)
-	return out, told, nil
+	told.fill(to, out, empty)
+	return weights.Capped(to, out, o.Limits), told, nil
 }
 
 // inOrder gives each vertex the weights of the one of the same number.
@@ -134,19 +134,19 @@ func inOrder(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions)
 			empty = append(empty, int32(v))
 			continue
 		}
-		out.Of[v] = weights.Clean(w.Of[v], o.Limits)
+		out.Of[v] = weights.Clean(w.Of[v], weights.Limits{})
 		told.Vertices++
 		told.Mean += far
 		told.Farthest = math.Max(told.Farthest, far)
 	}
 	told.Mean /= math.Max(1, float64(told.Vertices))
-	told.fill(to, out, empty, o.Limits)
-	return out, told, nil
+	told.fill(to, out, empty)
+	return weights.Capped(to, out, o.Limits), told, nil
 }
 
 // fill fills vertices that found no place from their neighbours and tells which could be.
-func (c *Carried) fill(to *mesh.Mesh, w *weights.Weights, empty []int32, l weights.Limits) {
-	fill(to, w, empty, l)
+func (c *Carried) fill(to *mesh.Mesh, w *weights.Weights, empty []int32) {
+	fill(to, w, empty)
 	for _, v := range empty {
 		if len(w.Of[v]) > 0 {
 			c.Filled = append(c.Filled, v)
@@ -176,7 +176,7 @@ const fillPasses = 20
 // fill gives empty vertices the mean of their neighbours, ring by ring from those that have
 // weights, and smooths what it gave, so that it goes evenly from border to border. Vertices
 // that no edge joins to any stay empty.
-func fill(m *mesh.Mesh, w *weights.Weights, empty []int32, l weights.Limits) {
+func fill(m *mesh.Mesh, w *weights.Weights, empty []int32) {
 	if len(empty) == 0 || len(empty) == len(w.Of) {
 		return
 	}
@@ -233,7 +233,7 @@ func fill(m *mesh.Mesh, w *weights.Weights, empty []int32, l weights.Limits) {
 	smooth := smoothed(m, w, fillPasses, filled)
 	for v, yes := range filled {
 		if yes {
-			w.Of[v] = weights.Clean(smooth.Of[v], l)
+			w.Of[v] = weights.Clean(smooth.Of[v], weights.Limits{})
 		}
 	}
 }

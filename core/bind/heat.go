@@ -34,6 +34,9 @@ type Options struct {
 	Took func(step string, millis float64)
 }
 
+// uncapped are the options' limits without the cap, for what is worked on further before it is cut.
+func (o Options) uncapped() weights.Limits { return weights.Limits{Trace: o.Trace} }
+
 // DefaultOptions are four influences, traces below a thousandth dropped, c = 1.
 var DefaultOptions = Options{Limits: weights.Limits{Cap: 4, Trace: 0.001}, Heat: 1}
 
@@ -63,8 +66,8 @@ func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, pr
 	if m.Faces() == 0 {
 		return nil, nil, errors.New("the mesh has no faces to bind")
 	}
-	if o.Cap < 1 || o.Heat <= 0 || o.Trace < 0 || o.Trace >= 1 {
-		return nil, nil, fmt.Errorf("influence cap %d must be at least 1, heat %g positive, and the trace limit %g between 0 and 1", o.Cap, o.Heat, o.Trace)
+	if o.Cap < 0 || o.Heat <= 0 || o.Trace < 0 || o.Trace >= 1 {
+		return nil, nil, fmt.Errorf("influence cap %d must be 1 or more, or 0 for any number, heat %g positive, and the trace limit %g between 0 and 1", o.Cap, o.Heat, o.Trace)
 	}
 	if progress == nil {
 		progress = func(string, float64) {}
@@ -392,7 +395,7 @@ func (b *heatBind) finish() error {
 	for i, j := range b.s.Joints {
 		names[i] = j.Name
 	}
-	b.weights = weights.FromColumns(names, b.columns, len(b.points), b.o.Limits)
+	b.weights = weights.Capped(b.m, weights.FromColumns(names, b.columns, len(b.points), b.o.uncapped()), b.o.Limits)
 	b.columns = nil
 	sees := make([]bool, len(b.hold))
 	for v, h := range b.hold {

@@ -117,6 +117,8 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	if err := ctx.Err(); err != nil {
 		return nil, nil, nil, err
 	}
+	limits := o.Limits
+	o.Limits = o.uncapped() // it is cut on the mesh
 	solved, report, err := Heat(ctx, shell.Mesh, s, o, func(what string, share float64) { progress(what, 0.3+0.5*share) })
 	if err != nil {
 		return nil, nil, nil, err
@@ -145,7 +147,7 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 		}
 	}
 	progress("Carrying the weights back", 0.85)
-	w, err := CarryOver(shell.Mesh, solved, m, o.Limits)
+	w, err := CarryOver(shell.Mesh, solved, m, limits)
 	if err != nil {
 		return nil, nil, nil, err
 	}

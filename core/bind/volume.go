@@ -42,8 +42,8 @@ const (
 
 func (o DistanceOptions) check() error {
 	switch {
-	case o.Cap < 1 || o.Trace < 0 || o.Trace >= 1:
-		return fmt.Errorf("the influence cap %d must be at least 1, and the trace limit %g between 0 and 1", o.Cap, o.Trace)
+	case o.Cap < 0 || o.Trace < 0 || o.Trace >= 1:
+		return fmt.Errorf("the influence cap %d must be 1 or more, or 0 for any number, and the trace limit %g between 0 and 1", o.Cap, o.Trace)
 	case !(o.Falloff >= 1 && o.Falloff <= 20):
 		return fmt.Errorf("the falloff is an exponent from 1 to 20, not %g", o.Falloff)
 	case o.Cubes != 0 && (o.Cubes < minCubes || o.Cubes > maxCubes):
@@ -284,9 +284,7 @@ func (d *distances) finish(method string, tree *geom.Tree) (*weights.Weights, *R
 	d.of = nil
 	d.progress("Smoothing", 0.88)
 	w = Smoothed(d.m, w, d.o.Smooth)
-	for v, list := range w.Of {
-		w.Of[v] = weights.Clean(list, d.o.Limits)
-	}
+	w = weights.Capped(d.m, w, d.o.Limits)
 	if err := d.ctx.Err(); err != nil {
 		return nil, nil, err
 	}

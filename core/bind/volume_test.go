@@ -124,7 +124,7 @@ func TestInABoxTheWayIsStraight(t *testing.T) {
 			require.InDelta(t, math.Pow(a, -4)/(math.Pow(a, -4)+math.Pow(b, -4)), same.Value(v, 0), 1e-6)
 		}
 	}
-	for _, bad := range []DistanceOptions{{Limits: o.Limits, Falloff: 0}, {Limits: o.Limits, Falloff: math.NaN()}, {Limits: o.Limits, Falloff: 4, Cubes: 5000}, {Falloff: 4}, {Limits: o.Limits, Falloff: 4, Smooth: -1}} {
+	for _, bad := range []DistanceOptions{{Limits: o.Limits, Falloff: 0}, {Limits: o.Limits, Falloff: math.NaN()}, {Limits: o.Limits, Falloff: 4, Cubes: 5000}, {Limits: weights.Limits{Cap: -1}, Falloff: 4}, {Limits: o.Limits, Falloff: 4, Smooth: -1}} {
 		_, _, err := Volume(context.Background(), m, twoBones(), bad, nil)
 		require.Error(t, err)
 	}

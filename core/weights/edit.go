@@ -21,6 +21,7 @@ type Editor struct {
 	Heir []int32
 
 	from    [][]Influence // as they were
+	brushed bool          // a brush is at work, whose joint comes in by degrees
 	mix     *Mix
 	touched []bool // was rounded
 	changed []bool
@@ -94,21 +95,13 @@ func single(list []Influence) []Influence {
 }
 
 // Value returns the share of a joint in a vertex.
-func (e *Editor) Value(v, j int32) float64 {
-	for _, x := range e.At(v) {
-		if x.Joint == j {
-			return x.Value
-		}
-	}
-	return 0
-}
+func (e *Editor) Value(v, j int32) float64 { return value(e.At(v), j) }
 
 // least is below what share a joint has none: float32 cannot tell it from the rest of a sum.
 const least = 1e-7
 
-// put stores the influences of a vertex: free ones are scaled so that the sum is 1, and only
-// the cap's heaviest kept; locked ones, and that of the joint keep, stay as they are. Where these
-// leave a rest, one free joint stays to have it, cap or not.
+// put stores the influences of a vertex: free ones are scaled so that the sum is 1, and cut to the cap; locked
+// ones, and that of the joint keep, stay as they are.
 func (e *Editor) put(v int32, list []Influence, keep int32) {
 	out := make([]Influence, 0, len(list))
 	for _, x := range list {
@@ -118,23 +111,7 @@ func (e *Editor) put(v int32, list []Influence, keep int32) {
 	}
 	fixed := func(x Influence) bool { return e.Locked[x.Joint] || x.Joint == keep }
 	Sort(out)
-	loose, spare := 0, 1 // a free joint must stay, unless the one that is kept can take the rest
-	for _, x := range out {
-		switch {
-		case !fixed(x):
-			loose++
-		case !e.Locked[x.Joint]:
-			spare = 0
-		}
-	}
-	for e.Cap > 0 && len(out) > e.Cap && loose > spare {
-		at := len(out) - 1
-		for fixed(out[at]) {
-			at--
-		}
-		out = slices.Delete(out, at, at+1)
-		loose--
-	}
+	out = e.cut(out, keep)
 	held, free := 0.0, 0.0
 	for _, x := range out {
 		if fixed(x) {
@@ -166,6 +143,51 @@ func (e *Editor) put(v int32, list []Influence, keep int32) {
 		e.Of[v] = out
 		e.changed[v] = true
 	}
+}
+
+// cut leaves a list, heaviest first, no more influences than the cap: of the free ones the lightest go, and the
+// others lose what the heaviest of these had, as by fade, so that no weight ends at once where a brush or a
+// smoothing does. Under a brush the joint keep, too, comes in by degrees: not at all until it outweighs the
+// lightest, whole from twice that on. Where locked ones and keep leave a rest, one free joint stays to have it,
+// cap or not.
+func (e *Editor) cut(list []Influence, keep int32) []Influence {
+	if e.Cap <= 0 || len(list) <= e.Cap {
+		return list
+	}
+	free := func(x Influence) bool { return !e.Locked[x.Joint] && x.Joint != keep }
+	goes := func(x Influence) bool { return free(x) || e.brushed && !e.Locked[x.Joint] }
+	loose, spare := 0, 1 // one must stay, unless the one that is kept can take the rest
+	for _, x := range list {
+		switch {
+		case goes(x):
+			loose++
+		case !e.Locked[x.Joint]:
+			spare = 0
+		}
+	}
+	gone := 0.0
+	for ; len(list) > e.Cap && loose > spare; loose-- {
+		at := len(list) - 1
+		for !goes(list[at]) {
+			at--
+		}
+		gone = list[at].Value
+		list = slices.Delete(list, at, at+1)
+	}
+	first := slices.IndexFunc(list, free)
+	if gone == 0 || first >= 0 && list[first].Value-gone <= least {
+		return list
+	}
+	for i, x := range list {
+		switch {
+		case free(x):
+			list[i].Value = x.Value - gone
+		case x.Joint == keep && e.brushed && !e.Locked[keep]:
+			u := max(0, min(1, x.Value/gone-1))
+			list[i].Value = x.Value * (float64(u*u) * (3 - float64(2*u)))
+		}
+	}
+	return slices.DeleteFunc(list, func(x Influence) bool { return x.Value <= least })
 }
 
 // room is how much of a vertex locked joints other than j leave.

@@ -97,7 +97,7 @@ func TestHardenTracesCapHandAndMean(t *testing.T) {
 	require.Equal(t, list(0, 1), e.Of[1])
 
 	e = weights.Edit(w, nil, nil, 0)
-	require.Equal(t, 2, e.CapAt(nil, 2))
+	require.Equal(t, 2, e.CapAt(nil, 2, alone(t, 3)))
 	require.Len(t, e.Of[1], 2)
 	e = weights.Edit(w, nil, nil, 0)
 	e.Hand(nil, []bool{false, true, true}, 0)
@@ -294,7 +294,7 @@ func TestWhateverIsEditedStaysSound(t *testing.T) {
 			case 5:
 				e.Traces(nil, rapid.Float64Range(0, 0.4).Draw(t, "below"), true)
 			case 6:
-				e.CapAt(nil, rapid.IntRange(1, 3).Draw(t, "cap"))
+				e.CapAt(nil, rapid.IntRange(1, 3).Draw(t, "cap"), n)
 			case 7:
 				e.Blend(j, (j+1)%5, 3, nil, n)
 			case 8:

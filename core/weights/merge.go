@@ -1,9 +1,12 @@
 package weights
 
+import "wisemarrow/core/mesh"
+
 // Merged returns w with the shares of some joints, by name, as other has them: what the
 // other joints of w have is scaled to what is left. Where they have nothing, a vertex is as
-// other has it whole. Both are of one mesh; a joint of other that w lacks counts for none.
-func Merged(w, other *Weights, joints []string, l Limits) *Weights {
+// other has it whole. Both are of one mesh m, where what is
+// more than the limits is cut as by Capped; a joint of other that w lacks counts for none.
+func Merged(m *mesh.Mesh, w, other *Weights, joints []string, l Limits) *Weights {
 	mine := map[string]int32{}
 	for k, name := range w.Joints {
 		mine[name] = int32(k)
@@ -56,9 +59,9 @@ func Merged(w, other *Weights, joints []string, l Limits) *Weights {
 				}
 			}
 		}
-		if out.Of[v] = Clean(list, l); len(out.Of[v]) == 0 {
+		if out.Of[v] = Clean(list, Limits{Trace: l.Trace}); len(out.Of[v]) == 0 {
 			out.Of[v] = w.Of[v]
 		}
 	}
-	return out
+	return Capped(m, out, Limits{Cap: l.Cap})
 }

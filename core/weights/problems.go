@@ -184,14 +184,7 @@ func (e *Editor) islands(n *Net) []Problem {
 }
 
 // value is Value of a vertex that was rounded before.
-func (e *Editor) value(v, j int32) float64 {
-	for _, x := range e.Of[v] {
-		if x.Joint == j {
-			return x.Value
-		}
-	}
-	return 0
-}
+func (e *Editor) value(v, j int32) float64 { return value(e.Of[v], j) }
 
 // DropIslands takes shares that are cut off away; it returns how many vertices had any.
 func (e *Editor) DropIslands(vertices []int32, n *Net) int {

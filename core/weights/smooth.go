@@ -321,19 +321,29 @@ func (e *Editor) Traces(vertices []int32, below float64, drop bool) []int32 {
 	return out
 }
 
-// CapAt keeps the n heaviest shares of each vertex; locked ones stay. It returns how many vertices
-// had more.
-func (e *Editor) CapAt(vertices []int32, n int) int {
-	was, changed := e.Cap, 0
+// CapAt cuts the influences of vertices to n at most, faded as by Capped; locked ones stay. It returns how many
+// vertices had more.
+func (e *Editor) CapAt(vertices []int32, n int, net *Net) int {
+	whole := &Weights{Joints: e.Joints, Of: make([][]Influence, len(e.Of))}
+	for v := range e.Of {
+		whole.Of[v] = e.At(int32(v))
+	}
+	to, over := cutEach(whole, Limits{Cap: n})
+	if over {
+		eased(whole, to, Limits{}, net.Near, net.At)
+	}
+	was, had := e.Cap, 0
 	e.Cap = n
 	for _, v := range e.All(vertices) {
-		if list := e.At(v); len(list) > n {
-			e.put(v, slices.Clone(list), -1)
-			changed++
+		if len(e.At(v)) > n {
+			had++
+		}
+		if !slices.Equal(e.Of[v], to.Of[v]) {
+			e.Replace(v, to.Of[v])
 		}
 	}
 	e.Cap = was
-	return changed
+	return had
 }
 
 // Hand gives what some joints have to another.

@@ -304,7 +304,9 @@ func (s *Stroke) one(joint, v int32, x float64, mean []Influence) {
 		}
 		to = now + float64(x*(m-now))
 	}
+	s.e.brushed = true
 	s.e.Set(v, joint, to)
+	s.e.brushed = false
 }
 
 // Undo takes the stroke back and returns the vertices that it had reached, ascending.

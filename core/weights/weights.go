@@ -33,13 +33,13 @@ func New(joints []string, n int) *Weights {
 
 // Limits say what is kept of a solution.
 type Limits struct {
-	Cap   int     `json:"cap"`   // influences per vertex at most, ≥ 1
+	Cap   int     `json:"cap"`   // influences per vertex at most; 0 is any number
 	Trace float64 `json:"trace"` // values below it are dropped, unless it is the largest
 }
 
 // FromColumns builds weights from one column of values per joint; a nil column
 // is all zero. Each vertex keeps its Cap largest values of at least Trace
-// (equal values: the lower joint), renormalised to sum to 1. A vertex whose
+// (equal values: the lower joint), faded before the cut as by Clean and renormalised to sum to 1. A vertex whose
 // values are all zero stays without influences.
 func FromColumns(joints []string, columns [][]float64, n int, l Limits) *Weights {
 	w := New(joints, n)
@@ -69,7 +69,8 @@ func FromColumns(joints []string, columns [][]float64, n int, l Limits) *Weights
 	return w
 }
 
-// Clean returns the influences that l keeps, heaviest first and normalised.
+// Clean returns the influences that l keeps, heaviest first and normalised; where more than the cap are there,
+// they are faded by how near they are to the heaviest that is cut, so that each reaches zero where it leaves.
 // Values that are not positive numbers are dropped.
 func Clean(list []Influence, l Limits) []Influence {
 	return slices.Clone(cleaned(slices.Clone(list), l))
@@ -84,9 +85,7 @@ func cleaned(list []Influence, l Limits) []Influence {
 		}
 	}
 	Sort(out)
-	if l.Cap > 0 && len(out) > l.Cap {
-		out = out[:l.Cap]
-	}
+	out = fade(out, l.Cap)
 	for len(out) > 1 && out[len(out)-1].Value < l.Trace {
 		out = out[:len(out)-1]
 	}
@@ -146,12 +145,7 @@ func Renumbered(list []Influence, to []int32) []Influence {
 
 // Value returns joint j's share in vertex v.
 func (w *Weights) Value(v int, j int32) float64 {
-	for _, x := range w.Of[v] {
-		if x.Joint == j {
-			return x.Value
-		}
-	}
-	return 0
+	return value(w.Of[v], j)
 }
 
 // Column returns joint j's share in every vertex.

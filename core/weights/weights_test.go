@@ -113,7 +113,7 @@ func TestSharesOfSomeJointsFromAnotherResult(t *testing.T) {
 	b.Of[2] = []weights.Influence{{Joint: 0, Value: 0.6}, {Joint: 1, Value: 0.4}}
 	a.Of[3] = []weights.Influence{{Joint: 0, Value: 1}}
 	b.Of[3] = []weights.Influence{{Joint: 2, Value: 1}}
-	out := weights.Merged(a, b, []string{"x", "nobody"}, weights.Limits{})
+	out := weights.Merged(nil, a, b, []string{"x", "nobody"}, weights.Limits{})
 	require.InDelta(t, 0.8, out.Value(0, 0), 1e-12)
 	require.InDelta(t, 0.12, out.Value(0, 1), 1e-12)
 	require.InDelta(t, 0.08, out.Value(0, 2), 1e-12)

@@ -52,7 +52,7 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 	}
 	next := bound.Weights
 	if len(o.Joints) > 0 {
-		next = weights.Merged(s.Weights, bound.Weights, o.Joints, limits)
+		next = weights.Merged(s.Mesh, s.Weights, bound.Weights, o.Joints, limits)
 	}
 	if only != nil {
 		if next, err = within(s, next, only); err != nil {

@@ -136,7 +136,7 @@ func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		if k.Result != nil {
 			record.Limits.Cap = max(record.Limits.Cap, k.Result.Limits.Cap)
 		}
-		s.Weights = weights.Merged(s.Weights, k.Weights, o.Joints, record.Limits)
+		s.Weights = weights.Merged(s.Mesh, s.Weights, k.Weights, o.Joints, record.Limits)
 		changed := 0
 		for v := range was.Of {
 			if !slices.Equal(was.Of[v], s.Weights.Of[v]) {

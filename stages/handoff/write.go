@@ -40,12 +40,7 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		}
 		sk := s.Weights
 		if sk != nil && influences > 0 {
-			capped := weights.New(sk.Joints, len(sk.Of))
-			capped.Mix = sk.Mix
-			for v, list := range sk.Of {
-				capped.Of[v] = weights.Clean(list, weights.Limits{Cap: influences})
-			}
-			sk = capped
+			sk = weights.Capped(s.Mesh, sk, weights.Limits{Cap: influences})
 		}
 		var clips []*pose.Clip
 		if s.Skeleton != nil {

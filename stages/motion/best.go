@@ -272,7 +272,7 @@ func byJoint(s studio.State, done []tried) (*weights.Weights, string, error) {
 		if k == most || len(joints) == 0 {
 			continue
 		}
-		w = weights.Merged(w, done[k].state.Weights, joints, limits)
+		w = weights.Merged(s.Mesh, w, done[k].state.Weights, joints, limits)
 		taken = append(taken, joints...)
 		told = append(told, fmt.Sprintf("%s for %d", done[k].name, len(joints)))
 	}

@@ -64,5 +64,5 @@ func TestAnElephantIsMirrored(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, mended.Weights.Validate())
 	t.Logf("%d of %d vertices have an image, %d lie between; %d were unlike it, %d are left; %s", images.Matched, len(net.At), images.Between, before, unlike(mended), told.Sentence)
-	require.Less(t, 3*unlike(mended), before)
+	require.Less(t, 5*unlike(mended), 2*before)
 }

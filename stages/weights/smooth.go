@@ -217,7 +217,7 @@ func (o *CapWeights) Apply(ctx context.Context, s studio.State, _ studio.Progres
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	a.e.CapAt(a.vertices, o.Influences)
+	a.e.CapAt(a.vertices, o.Influences, a.net)
 	next, out, err := a.done(ctx, fmt.Sprintf("Capped at %d influences", o.Influences), fmt.Sprintf("no vertex has more than %d influences", o.Influences))
 	if err == nil && next.Bind != nil && a.vertices == nil {
 		record := *next.Bind
