@@ -35,7 +35,7 @@ func (s *State) TestReel() *pose.Reel {
 
 // Brief is how a skin came through a reel, in a few numbers.
 type Brief struct {
-	Score float64            `json:"score"` // the mean over frames of the worst of each, over its limit
+	Score float64            `json:"score"` // the mean over frames of all that was measured in each, over the limits
 	Over  int                `json:"over"`  // places over their limits
 	Worst map[string]float64 `json:"worst"` // by kind, over its limit
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/pose"
+	"wisemarrow/core/wording"
 	"wisemarrow/stages/motion"
 	"wisemarrow/studio"
 
@@ -63,7 +64,7 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 				}
 				all = append(all, testedFile{name, sheet})
 			}
-			slices.SortStableFunc(all, func(a, b testedFile) int { return cmp.Or(cmp.Compare(a.Over, b.Over), cmp.Compare(a.Score, b.Score)) })
+			slices.SortStableFunc(all, func(a, b testedFile) int { return cmp.Or(cmp.Compare(a.Score, b.Score), cmp.Compare(a.Over, b.Over)) })
 			over := 0
 			for i, f := range all {
 				if len(all) > 1 {
@@ -95,12 +96,16 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 }
 
 func list(out io.Writer, s *studio.Sheet, worst int) {
-	fmt.Fprintf(out, "%d frames: on average the worst of a frame is at %.2f of its limit; %d places are over theirs.\n", len(s.Frames), s.Score, s.Over)
+	fmt.Fprintf(out, "%s, %.2f on average (1 is at the limits); %s over a limit.\n", wording.Count(len(s.Frames), "frame", "frames"), s.Score, wording.Count(s.Over, "spot is", "spots are"))
 	for i, f := range s.Faults[:min(len(s.Faults), worst)] {
 		var blame []string
 		for _, b := range f.Blame {
-			blame = append(blame, fmt.Sprintf("%s %.0f %%", b.Joint, 100*b.Share))
+			blame = append(blame, b.Joint+" "+wording.Percent(b.Share))
 		}
-		fmt.Fprintf(out, "%3d. %-8s %5.2f of its limit, %s, vertex %d: %s\n", i+1, f.Kind, f.Times, f.Pose, f.Vertex, strings.Join(blame, ", "))
+		mark := " "
+		if f.Times > 1 {
+			mark = "!"
+		}
+		fmt.Fprintf(out, "%s%3d. %s: %s, vertex %d: %s\n", mark, i+1, motion.Seen(f), f.Pose, f.Vertex, strings.Join(blame, ", "))
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -110,7 +111,7 @@ func (a *account) weak(r *JointReport) string {
 	if a.e.Nearest == nil {
 		return "the joints around it outweigh it everywhere"
 	}
-	return "its bone is nearest to only " + count(r.Heated, "visible vertex", "visible vertices") + ", and the joints around it outweigh it there"
+	return "its bone is nearest to only " + wording.Count(r.Heated, "visible vertex", "visible vertices") + ", and the joints around it outweigh it there"
 }
 
 // cause tells why a joint has no weights at all.
@@ -141,7 +142,7 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 		}
 		return ReasonFar, "every vertex is nearer to another bone"
 	case r.Heated == 0:
-		return ReasonHidden, "none of the " + count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: " + a.between(joint)
+		return ReasonHidden, "none of the " + wording.Count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: " + a.between(joint)
 	default:
 		return ReasonCut, "its weights are all below the trace limit or the influence cap"
 	}
@@ -290,11 +291,4 @@ func (a *account) pieces() []PieceReport {
 		}
 	}
 	return out
-}
-
-func count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
 }

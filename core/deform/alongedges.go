@@ -71,18 +71,16 @@ func (t *top) add(size float64, at int32) {
 // pinched is from what angle between neighbours on, as its cosine, a crease counts as pinched: 150°.
 const pinched = -0.866
 
-// alongEdges measures how much edges are drawn out and pressed together, and how much of them is pinched. Edges
-// that hang together and are so by a third of the limit are one place. A few edges may do anything: in the
-// middle of a fold two ends come to lie together.
+// alongEdges measures how much lengths of the surface are drawn out and pressed together, and how much of it is
+// pinched. Lengths that hang together and are so by a third of the limit are one place. A few may do anything: in
+// the middle of a fold two ends come to lie together.
 func (c *checking) alongEdges(w *scratch) (out []Fault) {
-	few := len(c.edges) / fewEdges
+	few := len(c.spans) / fewEdges
 	long, short := top{n: few + 1}, top{n: few + 1}
 	var over, under []extreme
-	var crease []int32
-	folded, deepest, sharp := 0.0, 0.0, int32(-1)
-	for i := range c.edges {
-		e := &c.edges[i]
-		if e.rest <= c.short || !w.moved[e.v[0]] && !w.moved[e.v[1]] {
+	for i := range c.spans {
+		e := &c.spans[i]
+		if !w.moved[e.v[0]] && !w.moved[e.v[1]] {
 			continue
 		}
 		ratio := math.Sqrt(r3.Norm2(r3.Sub(w.posed[e.v[0]], w.posed[e.v[1]]))) / e.rest
@@ -98,6 +96,24 @@ func (c *checking) alongEdges(w *scratch) (out []Fault) {
 				under = append(under, extreme{less, int32(i)})
 			}
 		}
+	}
+	out = append(out, c.together(FaultStretch, over, long, few, w)...)
+	out = append(out, c.together(FaultCrush, under, short, few, w)...)
+	if f := c.creases(w); f != nil {
+		out = append(out, *f)
+	}
+	return out
+}
+
+// creases is the share of the area that is folded onto itself.
+func (c *checking) creases(w *scratch) *Fault {
+	var crease []int32
+	folded, deepest, sharp := 0.0, 0.0, int32(-1)
+	for i := range c.edges {
+		e := &c.edges[i]
+		if !w.moved[e.v[0]] && !w.moved[e.v[1]] {
+			continue
+		}
 		if e.flat {
 			a, b := w.normals[e.tri[0]], w.normals[e.tri[1]]
 			if dot := r3.Dot(a, b); dot < 0 {
@@ -111,13 +127,11 @@ func (c *checking) alongEdges(w *scratch) (out []Fault) {
 			}
 		}
 	}
-	out = append(out, c.together(FaultStretch, over, long, few, w)...)
-	out = append(out, c.together(FaultCrush, under, short, few, w)...)
-	if sharp >= 0 {
-		slices.Sort(crease)
-		out = append(out, *c.fault(FaultPinch, folded/c.area, sharp, w, slices.Compact(crease), c.shared(sharp, nil)))
+	if sharp < 0 {
+		return nil
 	}
-	return out
+	slices.Sort(crease)
+	return c.fault(FaultPinch, folded/c.area, sharp, w, slices.Compact(crease), c.shared(sharp, nil))
 }
 
 // mostTogether is how many places of a kind a frame tells.
@@ -142,14 +156,14 @@ func (c *checking) together(kind string, list []extreme, worst top, few int, w *
 		return root
 	}
 	for _, x := range list {
-		e := c.edges[x.at].v
+		e := c.spans[x.at].v
 		if a, b := find(e[0]), find(e[1]); a != b {
 			lot[max(a, b)] = min(a, b)
 		}
 	}
 	lots := map[int32][]extreme{}
 	for _, x := range list {
-		root := find(c.edges[x.at].v[0])
+		root := find(c.spans[x.at].v[0])
 		lots[root] = append(lots[root], x)
 	}
 	for _, root := range slices.Sorted(maps.Keys(lots)) {
@@ -160,17 +174,22 @@ func (c *checking) together(kind string, list []extreme, worst top, few int, w *
 		slices.SortFunc(of, func(a, b extreme) int { return cmp.Or(cmp.Compare(b.size, a.size), cmp.Compare(a.at, b.at)) })
 		var where []int32
 		for _, x := range of {
-			where = append(where, c.edges[x.at].v[0], c.edges[x.at].v[1])
+			where = append(where, c.spans[x.at].v[0], c.spans[x.at].v[1])
 		}
 		slices.Sort(where)
-		e := c.edges[of[few].at]
+		e := c.spans[of[few].at]
 		out = append(out, *c.fault(kind, of[few].size, e.v[0], w, slices.Compact(where), c.apart(e.v)))
 	}
 	slices.SortStableFunc(out, func(a, b Fault) int { return cmp.Compare(b.Times, a.Times) })
 	out = out[:min(len(out), mostTogether)]
 	if len(out) == 0 && len(worst.list) > few {
-		e := c.edges[worst.list[few].at]
-		out = append(out, *c.fault(kind, worst.list[few].size, e.v[0], w, nil, c.apart(e.v)))
+		e := c.spans[worst.list[few].at]
+		var where []int32
+		for _, x := range worst.list {
+			where = append(where, c.spans[x.at].v[0], c.spans[x.at].v[1])
+		}
+		slices.Sort(where)
+		out = append(out, *c.fault(kind, worst.list[few].size, e.v[0], w, slices.Compact(where), c.apart(e.v)))
 	}
 	return out
 }

@@ -19,8 +19,8 @@ import (
 // Kinds of faults of a skin in motion.
 const (
 	FaultSpill   = "spill"   // a joint moves what belongs to another, far from it
-	FaultStretch = "stretch" // an edge is drawn out
-	FaultCrush   = "crush"   // an edge is pressed together
+	FaultStretch = "stretch" // a length of the surface is drawn out
+	FaultCrush   = "crush"   // a length of the surface is pressed together
 	FaultPinch   = "pinch"   // faces that were side by side lie on each other
 	FaultFlip    = "flip"    // faces are turned inside out
 	FaultVolume  = "volume"  // a limb loses or gains volume
@@ -31,16 +31,15 @@ const (
 // FaultKinds are all of them.
 var FaultKinds = []string{FaultSpill, FaultStretch, FaultCrush, FaultPinch, FaultFlip, FaultVolume, FaultCross, FaultThrough}
 
-// Limits of faults, at both ends of the usual ranges: automatic binds of the demo cast stay below
-// them, binds that give every vertex wholly to the nearest bone do not. Measured here
-// (demo/motion_test.go); no source.
+// Limits of faults. They were set by looking at poses of the cast and of strangers at both ends of the usual ranges:
+// what is over one shows at arm's length (docs/methods/motion.md has the figures); no source.
 var faultLimits = map[string]float64{
 	FaultSpill:   0.65,  // of what a bone reaches about itself
-	FaultStretch: 10,    // times the length at rest
-	FaultCrush:   40,    // times shorter than at rest
+	FaultStretch: 4,     // times the length at rest
+	FaultCrush:   12,    // times shorter than at rest
 	FaultPinch:   0.003, // of the area, in creases
 	FaultFlip:    0.03,  // of the area
-	FaultVolume:  1.1,   // of the limb's volume
+	FaultVolume:  0.15,  // of the limb's volume
 	FaultCross:   0.15,  // of the area
 	FaultThrough: 0.03,  // of the layers' vertices
 }
@@ -90,10 +89,14 @@ type Fault struct {
 	Pose    string     `json:"pose"`
 	Size    float64    `json:"size"`
 	Limit   float64    `json:"limit"`
-	Times   float64    `json:"times"`    // size over limit
-	Vertex  int32      `json:"vertex"`   // in the middle of it
-	Count   int        `json:"vertices"` // how many are in it
-	Place   [3]float64 `json:"place"`    // of the vertex in that pose, metres
+	Times   float64    `json:"times"`            // size over limit
+	Away    float64    `json:"away,omitempty"`   // of spill: how far it goes, metres
+	Far     float64    `json:"far,omitempty"`    // of spill: how far the bone that pulls it is at rest, metres
+	Limb    string     `json:"limb,omitempty"`   // of volume: the joint of the limb
+	Change  float64    `json:"change,omitempty"` // of volume: -0.1 for a tenth less
+	Vertex  int32      `json:"vertex"`           // in the middle of it
+	Count   int        `json:"vertices"`         // how many are in it
+	Place   [3]float64 `json:"place"`            // of the vertex in that pose, metres
 	Blame   []Blame    `json:"blame"`
 	Where   Places     `json:"where,omitempty"` // the first mostWhere of them
 	// Also are the other kinds and segments in which the same place shows, worst first, the first mostAlso.
@@ -137,7 +140,7 @@ type Checked struct {
 	Frames  []FrameMeasure     `json:"frames"`
 	Faults  []Fault            `json:"faults"`        // the worst of each kind and segment, worst first, the first MostFaults
 	Rest    float64            `json:"rest"`          // how far the skin moves at rest, metres: 0
-	Score   float64            `json:"score"`         // the mean over frames of the worst of each, over its limit
+	Score   float64            `json:"score"`         // the mean over frames of all that was measured in each, over the limits
 	Over    int                `json:"over"`          // places that are over their limits
 	Worst   map[string]float64 `json:"worst"`         // by kind, over its limit
 	Crossed int                `json:"crossed"`       // frames that were looked through for crossings
@@ -195,7 +198,7 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 					x.Turned = s.skeleton.Joints[frame.Joint].Name
 					name = x.Turned // both ends and all axes of a joint are one place
 				}
-				m.Times[x.Kind] = x.Times
+				m.Times[x.Kind] = math.Max(m.Times[x.Kind], x.Times)
 				if x.Times > m.Worst {
 					m.Worst, m.Kind = x.Times, x.Kind
 				}
@@ -213,7 +216,11 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 				out.Cut = out.Cut || found[k].cut
 			}
 			out.Frames[f] = m
-			out.Score += m.Worst / float64(len(new))
+			all := 0.0
+			for _, kind := range FaultKinds { // in a fixed order
+				all += float64(m.Times[kind] * m.Times[kind])
+			}
+			out.Score += math.Sqrt(all) / float64(len(new))
 		}
 	}
 	for f, frame := range reel.Frames {
@@ -225,7 +232,7 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 	for _, key := range order {
 		all = append(all, *worst[key])
 	}
-	out.Faults = places(all, len(s.points))
+	out.Faults = c.places(all)
 	for _, f := range out.Faults {
 		if f.Times > 1 {
 			out.Over++
@@ -239,17 +246,37 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 const mostGrouped = 400
 
 // places puts faults together that are one place of the skin: where those of the lesser share a fifth of its
-// vertices with the worse. The worst of a place stands for it. They come worst first.
-func places(all []Fault, vertices int) []Fault {
-	slices.SortStableFunc(all, func(a, b Fault) int { return cmp.Compare(b.Times, a.Times) })
+// vertices with the worse. The worst of a place stands for it. A limb
+// whose volume changes is one place with a tear in it. They come worst first.
+func (c *checking) places(all []Fault) []Fault {
+	slices.SortStableFunc(all, func(a, b Fault) int { // volume last, for what is the cause of it
+		if a.Kind != b.Kind && (a.Kind == FaultVolume || b.Kind == FaultVolume) {
+			if a.Kind == FaultVolume {
+				return 1
+			}
+			return -1
+		}
+		return cmp.Compare(b.Times, a.Times)
+	})
 	var out []Fault
-	of := make([]int32, vertices) // by vertex: the place that it is in, from 1
+	of := make([]int32, len(c.s.points)) // by vertex: the place that it is in, from 1
 	for i, f := range all {
 		into := -1
 		switch {
 		case i >= mostGrouped:
-		case f.Where == nil: // of a limb, named by its vertex
-			into = slices.IndexFunc(out, func(x Fault) bool { return x.Kind == f.Kind && x.Vertex == f.Vertex })
+		case f.Kind == FaultVolume: // of a limb: what is torn or pulled away there changes its volume too
+			into = slices.IndexFunc(out, func(x Fault) bool {
+				if x.Kind == FaultVolume {
+					return x.Limb == f.Limb
+				}
+				n := 0
+				for _, v := range x.Where {
+					if c.limbOf(v) == f.Limb {
+						n++
+					}
+				}
+				return x.Times > 1 && (x.Kind == FaultSpill || x.Kind == FaultStretch) && 2*n > len(x.Where)
+			})
 		default:
 			shared := map[int32]int{}
 			for _, v := range f.Where {
@@ -281,5 +308,6 @@ func places(all []Fault, vertices int) []Fault {
 			}
 		}
 	}
+	slices.SortStableFunc(out, func(a, b Fault) int { return cmp.Compare(b.Times, a.Times) })
 	return out
 }

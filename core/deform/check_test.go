@@ -4,9 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"testing"
 
 	"wisemarrow/core/deform"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
@@ -111,4 +113,119 @@ func TestKindsOfFaults(t *testing.T) {
 	require.NoError(t, err)
 	require.Zero(t, c.Frames[0].Times[deform.FaultThrough])
 	require.Greater(t, c.Frames[1].Times[deform.FaultThrough], 1.0)
+}
+
+// A tube without ends, of which one end is moved and turned: what it encloses is that of the solid between its rims,
+// so that a posed end is no volume, and a squeezed middle is one.
+func TestVolumeOfALimbIsBetweenItsRims(t *testing.T) {
+	const around, along = 32, 160
+	var points []r3.Vec
+	var tris [][3]int32
+	for i := range along + 1 {
+		for k := range around {
+			a := 2 * math.Pi * float64(k) / around
+			points = append(points, r3.Vec{X: 4 * float64(i) / along, Y: 0.2 * math.Cos(a), Z: 0.2 * math.Sin(a)})
+		}
+	}
+	for i := range int32(along) {
+		for k := range int32(around) {
+			a, b := around*i+k, around*i+(k+1)%around
+			tris = append(tris, [3]int32{a, b, b + around}, [3]int32{a, b + around, a + around})
+		}
+	}
+	w := weights.New([]string{"a", "b", "c"}, len(points))
+	for v, p := range points {
+		near := int32(1)
+		switch {
+		case p.X < 1.3:
+			near = 0
+		case p.X > 2.7:
+			near = 2
+		}
+		w.Of[v] = []weights.Influence{{Joint: near, Value: 1}}
+	}
+	s := &skeleton.Skeleton{Joints: []skeleton.Joint{
+		{Name: "a", Parent: -1, Pos: r3.Vec{X: 0}, Rot: geom.Identity},
+		{Name: "b", Parent: 0, Pos: r3.Vec{X: 4. / 3}, Rot: geom.Identity},
+		{Name: "c", Parent: 1, Pos: r3.Vec{X: 8. / 3}, Rot: geom.Identity},
+		{Name: "end", Parent: 2, Pos: r3.Vec{X: 4}, Rot: geom.Identity}}}
+	volume := func(p pose.Pose, mix float64) (most float64, limb string) {
+		ww := &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
+		for v, q := range points { // evenly over the second joint
+			if x := (q.X - 4./3 + 0.3) / 0.6; x > 0 && x < 1 {
+				ww.Of[v] = []weights.Influence{{Joint: 0, Value: 1 - x}, {Joint: 1, Value: x}}
+			}
+		}
+		sk := s.Clone()
+		sk.Joints[0].Mix, sk.Joints[1].Mix = mix, mix
+		skin, err := deform.NewSkin(points, tris, ww, sk, nil)
+		require.NoError(t, err)
+		reel := &pose.Reel{Step: 1, Segments: []pose.Segment{{Name: "x", To: 1}}, Frames: []pose.Frame{{Tried: pose.Tried{Name: "x", Joint: -1, Pose: p}, Same: -1}}}
+		c, err := skin.Check(context.Background(), reel, deform.CheckOptions{}, nil)
+		require.NoError(t, err)
+		for _, f := range c.Faults {
+			if f.Kind == deform.FaultVolume && f.Size > most {
+				most, limb = f.Size, f.Limb
+				require.Equal(t, math.Abs(f.Change), f.Size)
+			}
+		}
+		return most, limb
+	}
+	// The far third turned stiffly about its own end: the rim between moves with both, nothing changes but there.
+	lost, _ := volume(pose.Pose{"c": pose.Turn(0, 0, 0)}, 0)
+	require.Less(t, lost, 1e-6)
+	// Twisted by 170° in a zone of 0.6 the tube collapses there: linear blending leaves it nearly nothing at the
+	// middle; over the 1.333 long limbs beside it that is about a tenth of each. Dual quaternions keep it.
+	lost, limb := volume(pose.Pose{"b": pose.Turn(170, 0, 0)}, 0)
+	want := 0.0 // of half the zone, r² = 0.04·(1 − 2x(1−x)(1−cos 170°)) between x of 0 and a half, over the limb's length
+	for k := range 1000 {
+		x := (float64(k) + 0.5) / 2000
+		want += 2 * x * (1 - x) * (1 - math.Cos(170*math.Pi/180)) / 1000 * 0.3 / (4. / 3)
+	}
+	require.InDelta(t, want, lost, 0.02, "of %s", limb)
+	kept, _ := volume(pose.Pose{"b": pose.Turn(170, 0, 0)}, 1)
+	require.Less(t, kept, 0.01)
+}
+
+// The short side of a sliver may be drawn out many times and nobody sees it; a step as long as a hand is wide is
+// told, with how many times it is its length.
+func TestStretchIsMeasuredAlongALength(t *testing.T) {
+	points, tris, w, s := bar(60)
+	sliver := append([]r3.Vec(nil), points...)
+	ww := &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
+	// A vertex beside another, a hundredth of an edge away, that follows the other joint a little more.
+	v := int32(4 * 45)
+	sliver = append(sliver, r3.Add(points[v], r3.Vec{X: 0.0003}))
+	ww.Of = append(ww.Of, []weights.Influence{{Joint: w.Of[v][0].Joint, Value: 0.97}, {Joint: 1 - w.Of[v][0].Joint, Value: 0.03}})
+	cut := append([][3]int32(nil), tris...)
+	for i, t := range cut {
+		for k := range 3 {
+			if t[k] == v && t[(k+1)%3] == v+4 { // its way on goes through the new one
+				cut[i][k] = int32(len(sliver) - 1)
+				cut = append(cut, [3]int32{v, int32(len(sliver) - 1), t[(k+2)%3]})
+			}
+		}
+	}
+	check := func(points []r3.Vec, tris [][3]int32, w *weights.Weights) *deform.Checked {
+		skin, err := deform.NewSkin(points, tris, w, s, nil)
+		require.NoError(t, err)
+		c, err := skin.Check(context.Background(), bends(s, 60), deform.CheckOptions{}, nil)
+		require.NoError(t, err)
+		return c
+	}
+	clean, thin := check(points, tris, w), check(sliver, cut, ww)
+	require.Less(t, thin.Worst[deform.FaultStretch]-clean.Worst[deform.FaultStretch], 0.4)
+	step := &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
+	for v, p := range points { // half of the far end stays behind
+		if p.X > 1.6 && p.Y > 0 {
+			step.Of[v] = []weights.Influence{{Joint: 1, Value: 1}}
+		}
+	}
+	torn := check(points, tris, step)
+	require.Greater(t, torn.Worst[deform.FaultStretch], 1.0)
+	for _, f := range torn.Faults {
+		if f.Kind == deform.FaultSpill {
+			require.Greater(t, f.Away, 0.1, "meters")
+		}
+	}
 }

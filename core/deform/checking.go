@@ -18,15 +18,14 @@ type checking struct {
 	o       CheckOptions
 	height  float64
 	edges   []edge
-	short   float64   // edges below it are not measured: a quarter of the usual one
+	spans   []span    // along which stretch is measured
 	home    []int32   // by vertex: the joint whose bone is nearest
 	sure    []bool    // by vertex: no bone elsewhere is nearly as near
 	reach   []float64 // by joint: how far from its pivot it may move others
 	near    [][]int32 // by joint: those that may move what is its own besides itself
 	normals []r3.Vec  // of the triangles at rest, as long as twice their area
 	area    float64
-	owner   []int32 // by triangle: the home of its first corner
-	volume  []float64
+	limbs   *limbs
 	names   []int   // of the weights' joints: their numbers
 	mix     *mixing // nil where all blend linearly
 
@@ -50,27 +49,19 @@ func newChecking(s *Skin, o CheckOptions) *checking {
 		c.names = append(c.names, i)
 	}
 	c.mix = mixes(s.skeleton, s.weights)
-	c.normals, c.owner = make([]r3.Vec, len(s.tris)), make([]int32, len(s.tris))
+	c.normals = make([]r3.Vec, len(s.tris))
 	for i, t := range s.tris {
 		c.normals[i] = faceNormal(s.points, t)
 		c.area += r3.Norm(c.normals[i]) / 2
 	}
-	usual := make([]float64, len(c.edges))
 	for i := range c.edges {
 		e := &c.edges[i]
 		e.rest = r3.Norm(r3.Sub(s.points[e.v[0]], s.points[e.v[1]]))
-		usual[i] = e.rest
 		e.flat = e.tri[1] >= 0 && r3.Dot(c.normals[e.tri[0]], c.normals[e.tri[1]]) > 0
 	}
-	if len(usual) > 0 {
-		slices.Sort(usual)
-		c.short = math.Max(usual[len(usual)/2]/4, geom.SameShare*s.longest)
-	}
+	c.spans = spansOf(s.points, c.edges, c.height)
 	c.homes()
-	for i, t := range s.tris {
-		c.owner[i] = c.home[t[0]]
-	}
-	c.volume = c.volumes(s.points)
+	c.limbs = newLimbs(s.points, s.tris, c.edges, c.home, s.skeleton)
 	if o.Cross > 0 {
 		c.tree = geom.NewTree(s.points, s.tris)
 		c.crossed = map[[2]int32]bool{}
@@ -154,30 +145,6 @@ func (c *checking) homes() {
 		}
 		c.reach[i] = math.Max(2.5*radius, 0.35*length[i])
 	}
-}
-
-// volumes are, by joint, those of its triangles against the middle of their vertices: of a tube
-// that a limb is, what it holds.
-func (c *checking) volumes(points []r3.Vec) []float64 {
-	n := len(c.s.skeleton.Joints)
-	middle, count := make([]r3.Vec, n), make([]float64, n)
-	for i, t := range c.s.tris {
-		if h := c.owner[i]; h >= 0 {
-			middle[h] = r3.Add(middle[h], points[t[0]])
-			count[h]++
-		}
-	}
-	for h := range middle {
-		middle[h] = r3.Scale(1/math.Max(1, count[h]), middle[h])
-	}
-	out := make([]float64, n)
-	for i, t := range c.s.tris {
-		if h := c.owner[i]; h >= 0 {
-			m := middle[h]
-			out[h] += signedVolume(r3.Sub(points[t[0]], m), r3.Sub(points[t[1]], m), r3.Sub(points[t[2]], m))
-		}
-	}
-	return out
 }
 
 // foundIn is what a frame brought.
@@ -335,17 +302,15 @@ func (c *checking) lost(frame pose.Frame, w *scratch) *Fault {
 	sk := c.s.skeleton
 	about := func(i int) bool {
 		if frame.Joint >= 0 {
-			return i == frame.Joint || i == sk.Joints[frame.Joint].Parent
+			p := sk.Joints[frame.Joint].Parent
+			return i == int(c.limbs.into[frame.Joint]) || p >= 0 && i == int(c.limbs.into[p])
 		}
 		return true
 	}
-	now := c.volumes(w.posed)
+	now := c.limbs.volumes(w.posed)
 	worst, limb := 0.0, -1
 	for i := range now {
-		if !about(i) || math.Abs(c.volume[i]) < 1e-4*c.height*c.height*c.height { // it is below 0 of skin that is turned inside out
-			continue
-		}
-		if d := math.Abs(now[i]/c.volume[i] - 1); d > worst {
+		if d, ok := c.limbs.changed(i, now, c.height); ok && about(i) && math.Abs(d) > math.Abs(worst) {
 			worst, limb = d, i
 		}
 	}
@@ -358,10 +323,20 @@ func (c *checking) lost(frame pose.Frame, w *scratch) *Fault {
 			if frame.Joint >= 0 {
 				name = sk.Joints[frame.Joint].Name
 			}
-			return c.fault(FaultVolume, worst, int32(v), w, nil, []Blame{{name, 1}})
+			f := c.fault(FaultVolume, math.Abs(worst), int32(v), w, nil, []Blame{{name, 1}})
+			f.Limb, f.Change = sk.Joints[limb].Name, worst
+			return f
 		}
 	}
 	return nil
+}
+
+// limbOf names the joint of the limb that a vertex is of.
+func (c *checking) limbOf(v int32) string {
+	if h := c.home[v]; h >= 0 {
+		return c.s.skeleton.Joints[c.limbs.into[h]].Name
+	}
+	return ""
 }
 
 // crossings is the share of the skin that goes through itself, where it did not at rest.

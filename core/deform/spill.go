@@ -33,6 +33,7 @@ func (c *checking) spill(frame pose.Frame, matrices [][]geom.Matrix, w *scratch)
 	}
 	type group struct {
 		most  float64
+		away  float64 // of that, metres
 		at    int32
 		where []int32
 	}
@@ -59,6 +60,7 @@ next:
 				d = math.Min(d, r3.Norm(r3.Sub(w.posed[v], on)))
 			}
 		}
+		away := d
 		if d /= c.reach[h]; d <= 0.1*faultLimits[FaultSpill] {
 			continue
 		}
@@ -70,13 +72,18 @@ next:
 		}
 		g.where = append(g.where, int32(v))
 		if d > g.most {
-			g.most, g.at = d, int32(v)
+			g.most, g.at, g.away = d, int32(v), away
 		}
 	}
 	var out []Fault
 	for _, puller := range slices.Sorted(maps.Keys(groups)) {
 		g := groups[puller]
-		out = append(out, *c.fault(FaultSpill, g.most, g.at, w, g.where, c.pulling(g.at, by)))
+		f := c.fault(FaultSpill, g.most, g.at, w, g.where, c.pulling(g.at, by))
+		f.Away = g.away
+		if puller >= 0 {
+			f.Far = c.toBone(puller, s.points[g.at])
+		}
+		out = append(out, *f)
 	}
 	return out
 }

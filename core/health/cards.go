@@ -2,6 +2,7 @@ package health
 
 import (
 	"wisemarrow/core/finding"
+	"wisemarrow/core/wording"
 )
 
 const (
@@ -65,7 +66,7 @@ func (c check) cardsFound() []finding.Finding {
 			faces++
 		}
 	}
-	f.Title = plural(f.Count, "card of hair, feathers or leaves", "cards of hair, feathers or leaves")
+	f.Title = wording.Count(f.Count, "card of hair, feathers or leaves", "cards of hair, feathers or leaves")
 	f.Evidence = []finding.Evidence{evidence("faces in them", float64(faces), 0)}
 	return []finding.Finding{f}
 }

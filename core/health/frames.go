@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -83,7 +84,7 @@ func (c check) transforms(bake finding.Remedy) finding.Finding {
 		f.Where.Faces = append(f.Where.Faces, faces[i]...)
 	}
 	f.Count = framed
-	f.Title = plural(framed, "part still has a transform of its own", "parts still have transforms of their own")
+	f.Title = wording.Count(framed, "part still has a transform of its own", "parts still have transforms of their own")
 	f.Why = "A skinned mesh ignores the transform of its node, so the skin would jump when the character is opened elsewhere."
 	if len(differ) > 1 {
 		f.Why += " The parts' transforms differ, so they would jump apart."

@@ -87,13 +87,6 @@ func metres(what string, value, limit float64) finding.Evidence {
 	return finding.Evidence{What: what, Value: value, Limit: limit, Unit: "m"}
 }
 
-func plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
-}
-
 // length writes metres as people say them.
 func length(m float64) string {
 	switch a := math.Abs(m); {

@@ -6,6 +6,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/wording"
 )
 
 const (
@@ -25,7 +26,7 @@ func (c check) crossings() []finding.Finding {
 	if len(within) > 0 {
 		faces := facesOf(within)
 		f := finding.Finding{Code: "self_intersections", Severity: finding.Note, Count: len(within),
-			Title:    more(all) + plural(len(within), "pair of faces of one piece passes through each other", "pairs of faces of one piece pass through each other"),
+			Title:    more(all) + wording.Count(len(within), "pair of faces of one piece passes through each other", "pairs of faces of one piece pass through each other"),
 			Why:      "A fold that passes through itself hides the bone from its own skin; weights there come from the neighbours.",
 			Evidence: []finding.Evidence{evidence("pairs", float64(len(within)), 0), evidence("share of the faces", float64(len(faces))/float64(c.Faces()), crossHarm)},
 			Where:    finding.Where{Faces: faces}}
@@ -46,11 +47,11 @@ func (c check) crumbs() []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "crumbs", Severity: finding.Note, Count: n,
-		Title:    plural(n, "crumb beside the body", "crumbs beside the body"),
+		Title:    wording.Count(n, "crumb beside the body", "crumbs beside the body"),
 		Why:      "A piece this small is mostly what a scan left behind: it gets no solution of its own and follows whatever is nearest. Look before you drop them: rivets and stitches are small too.",
 		Evidence: []finding.Evidence{metres("smaller than", size, size), evidence("faces in them", float64(len(faces)), 0)},
 		Where:    finding.Where{Faces: faces},
-		Remedies: []finding.Remedy{remedy("Drop "+plural(n, "piece", "pieces")+" smaller than "+length(size), "drop_crumbs", map[string]any{"size": size})}}}
+		Remedies: []finding.Remedy{remedy("Drop "+wording.Count(n, "piece", "pieces")+" smaller than "+length(size), "drop_crumbs", map[string]any{"size": size})}}}
 }
 
 // more begins a sentence with a count that may not be the whole.
@@ -87,7 +88,7 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 	}
 	apart := c.Pieces.Count() - 1
 	all := finding.Finding{Code: "separate_pieces", Severity: finding.Note, Count: apart,
-		Title: plural(apart, "piece apart from the body", "pieces apart from the body"),
+		Title: wording.Count(apart, "piece apart from the body", "pieces apart from the body"),
 		Why:   "Heat does not jump from piece to piece: one that holds no bone gets no solution and has to follow the surface beneath it."}
 	floating := finding.Finding{Code: "floating_pieces", Severity: finding.Note,
 		Why: "It touches nothing, so nothing tells by contact which bone it belongs to."}
@@ -136,7 +137,7 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 			put(&layered, fmt.Sprintf("%s over %s", length(r.Gap), name(r.Nearest)))
 			gap = max(gap, r.Gap)
 		}
-		says = append(says, plural(r.Vertices, "vertex", "vertices"))
+		says = append(says, wording.Count(r.Vertices, "vertex", "vertices"))
 		spot.Label = c.Parts[r.Part].Name + ": " + strings.Join(says, ", ")
 		all.Where.Spots = append(all.Where.Spots, spot)
 		all.Where.Faces = append(all.Where.Faces, spot.Faces...)
@@ -153,7 +154,7 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 	out := []finding.Finding{all}
 	add := func(f finding.Finding, one, many string, e finding.Evidence) {
 		if f.Count > 0 {
-			f.Title, f.Evidence = plural(f.Count, one, many), []finding.Evidence{e}
+			f.Title, f.Evidence = wording.Count(f.Count, one, many), []finding.Evidence{e}
 			out = append(out, f)
 		}
 	}

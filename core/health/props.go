@@ -7,6 +7,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 )
 
 const (
@@ -116,7 +117,7 @@ func InProps(c *mesh.Surface, s *skeleton.Skeleton, x skeleton.Marks) []finding.
 	if f.Count == 0 {
 		return nil
 	}
-	f.Title = plural(f.Count, "joint lies in a loose piece", "joints lie in loose pieces")
+	f.Title = wording.Count(f.Count, "joint lies in a loose piece", "joints lie in loose pieces")
 	f.Evidence = []finding.Evidence{metres("farthest from the body", off, limit)}
 	return []finding.Finding{f}
 }

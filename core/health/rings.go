@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -59,7 +60,7 @@ func Rings(c *mesh.Surface, s *skeleton.Skeleton) []finding.Finding {
 	if f.Count == 0 {
 		return nil
 	}
-	f.Title = plural(f.Count, "joint has too few rings of vertices to bend", "joints have too few rings of vertices to bend")
+	f.Title = wording.Count(f.Count, "joint has too few rings of vertices to bend", "joints have too few rings of vertices to bend")
 	f.Evidence = []finding.Evidence{evidence("rings at the poorest", math.Round(fewest), ringsWanted)}
 	return []finding.Finding{f}
 }

@@ -7,6 +7,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -126,11 +127,11 @@ func describe(s *mesh.Surface, p finding.Spot) string {
 	what := ""
 	switch {
 	case len(p.Faces) > 0:
-		what = plural(len(p.Faces), "face", "faces")
+		what = wording.Count(len(p.Faces), "face", "faces")
 	case len(p.Edges) > 0:
-		what = plural(len(p.Edges), "edge", "edges")
+		what = wording.Count(len(p.Edges), "edge", "edges")
 	default:
-		what = plural(len(p.Vertices), "vertex", "vertices")
+		what = wording.Count(len(p.Vertices), "vertex", "vertices")
 	}
 	c := b.Centre()
 	return fmt.Sprintf("%s at %s, %s, %s", what, length(c.X), length(c.Y), length(c.Z))

@@ -7,6 +7,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -24,7 +25,7 @@ func (c check) duplicates() []finding.Finding {
 		return out
 	}
 	f := finding.Finding{Code: "duplicate_vertices", Severity: finding.Harms, Count: s.Extra(),
-		Title: plural(s.Extra(), "vertex lies on another", "vertices lie on another"),
+		Title: wording.Count(s.Extra(), "vertex lies on another", "vertices lie on another"),
 		Why:   "Heat does not cross a cracked seam: both sides of it get different weights and the skin opens when it bends. Vertices that the file split for shading or texture are not meant; they are one here.",
 		Evidence: []finding.Evidence{evidence("exactly on another", float64(s.Exact), 0), evidence("nearly on another", float64(s.Near), 0),
 			metres("widest gap", s.Gap, distance), evidence("along a cracked seam", float64(s.Cracks), 0), evidence("groups", float64(len(s.Groups)), 0)}}
@@ -52,7 +53,7 @@ func (c check) nonManifold() []finding.Finding {
 		return nil
 	}
 	f := finding.Finding{Code: "non_manifold_edges", Severity: finding.Harms, Count: len(at),
-		Title:    plural(len(at), "edge has more than two faces", "edges have more than two faces"),
+		Title:    wording.Count(len(at), "edge has more than two faces", "edges have more than two faces"),
 		Why:      "The surface has no single inside there, so visibility from bone to skin and smooth spreading of weights become arbitrary.",
 		Evidence: []finding.Evidence{evidence("faces on one edge", float64(most), 2)},
 		Where:    finding.Where{Edges: at}}
@@ -70,7 +71,7 @@ func (c check) bowTies() []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "bow_ties", Severity: finding.Harms, Count: len(at),
-		Title:    plural(len(at), "vertex holds two surfaces together by a point", "vertices hold two surfaces together by a point"),
+		Title:    wording.Count(len(at), "vertex holds two surfaces together by a point", "vertices hold two surfaces together by a point"),
 		Why:      "Heat runs through the point from one surface to the other, and a smooth brush pulls them together.",
 		Evidence: []finding.Evidence{evidence("vertices with more than one fan of faces", float64(len(at)), 0)},
 		Where:    finding.Where{Vertices: at},
@@ -87,7 +88,7 @@ func (c check) inside() []finding.Finding {
 		return out
 	}
 	return append(out, finding.Finding{Code: "inside_faces", Severity: finding.Harms, Count: len(at),
-		Title:    plural(len(at), "face lies inside the body", "faces lie inside the body"),
+		Title:    wording.Count(len(at), "face lies inside the body", "faces lie inside the body"),
 		Why:      "A wall inside hides the bone from the skin behind it, and heat takes the short way through it.",
 		Evidence: []finding.Evidence{evidence("faces inside", float64(len(at)), 0)},
 		Where:    finding.Where{Faces: at},
@@ -113,7 +114,7 @@ func (c check) winding() []finding.Finding {
 		return out
 	}
 	f := finding.Finding{Code: "inverted_faces", Severity: finding.Harms, Count: len(at),
-		Title: plural(len(at), "face looks inward", "faces look inward"),
+		Title: wording.Count(len(at), "face looks inward", "faces look inward"),
 		Why:   "What is inside decides which bone a vertex sees; turned faces hide the bone from the skin.",
 		Evidence: []finding.Evidence{evidence("faces turned", float64(len(at)), 0), evidence("edges along which faces disagree", float64(o.Split), 0),
 			evidence("patches inside out as a whole", float64(o.Inside), 0)},
@@ -123,7 +124,7 @@ func (c check) winding() []finding.Finding {
 	case o.Count == c.Faces():
 		f.Code, f.Title = "inside_out", "The whole mesh is inside out"
 	case o.Split > 0:
-		f.Title += fmt.Sprintf(", in %s", plural(c.regions(at), "flipped patch", "flipped patches"))
+		f.Title += fmt.Sprintf(", in %s", wording.Count(c.regions(at), "flipped patch", "flipped patches"))
 	}
 	return append(out, f)
 }
@@ -138,7 +139,7 @@ func (c check) doubled() []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "doubled_faces", Severity: finding.Harms, Count: len(at),
-		Title:    plural(len(at), "face lies on another", "faces lie on another"),
+		Title:    wording.Count(len(at), "face lies on another", "faces lie on another"),
 		Why:      "Two faces over the same vertices make every edge non-manifold and double the surface that heat flows through.",
 		Evidence: []finding.Evidence{evidence("doubled faces", float64(len(at)), 0)},
 		Where:    finding.Where{Faces: at}, Remedies: []finding.Remedy{dropFaces}}}
@@ -149,14 +150,14 @@ func (c check) slivers() []finding.Finding {
 	var out []finding.Finding
 	if empty != nil {
 		out = append(out, finding.Finding{Code: "zero_area_faces", Severity: finding.Harms, Count: len(empty),
-			Title:    plural(len(empty), "face has no area", "faces have no area"),
+			Title:    wording.Count(len(empty), "face has no area", "faces have no area"),
 			Why:      "A face without area has infinite cotangents; weights around it get noisy.",
 			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", geom.FlatShare, geom.FlatShare)},
 			Where:    finding.Where{Faces: empty}, Remedies: []finding.Remedy{dropFaces}})
 	}
 	if needles != nil {
 		out = append(out, finding.Finding{Code: "needle_faces", Severity: finding.Note, Count: len(needles),
-			Title:    plural(len(needles), "face is a needle", "faces are needles"),
+			Title:    wording.Count(len(needles), "face is a needle", "faces are needles"),
 			Why:      "Very thin faces make the weights around them uneven; a few do no harm.",
 			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", mesh.Thin, mesh.Thin)},
 			Where:    finding.Where{Faces: needles}})
@@ -173,13 +174,13 @@ func (c check) polygons() []finding.Finding {
 				Where: finding.Where{Faces: at}, Remedies: []finding.Remedy{remedy(label, "triangulate", map[string]any{"which": code})}})
 		}
 	}
-	add("many_sided_faces", finding.Note, p.Many, plural(len(p.Many), "face has more than four sides", "faces have more than four sides"),
+	add("many_sided_faces", finding.Note, p.Many, wording.Count(len(p.Many), "face has more than four sides", "faces have more than four sides"),
 		"They bend along diagonals that nobody chose. Harmless on a cap that never bends.", evidence("most sides", float64(p.Sides), 4), "Cut them into triangles")
-	add("concave_faces", finding.Note, p.Concave, plural(len(p.Concave), "face has a corner that turns inward", "faces have corners that turn inward"),
+	add("concave_faces", finding.Note, p.Concave, wording.Count(len(p.Concave), "face has a corner that turns inward", "faces have corners that turn inward"),
 		"Programs cut such faces differently, and some cut outside of them.", evidence("concave faces", float64(len(p.Concave)), 0), "Cut them into triangles")
-	add("folded_faces", finding.Harms, p.Folded, plural(len(p.Folded), "face is folded over or crosses itself", "faces are folded over or cross themselves"),
+	add("folded_faces", finding.Harms, p.Folded, wording.Count(len(p.Folded), "face is folded over or crosses itself", "faces are folded over or cross themselves"),
 		"One half of it faces inward whichever way it is cut.", evidence("folded faces", float64(len(p.Folded)), 0), "Cut them into triangles")
-	add("holed_faces", finding.Harms, p.Holed, plural(len(p.Holed), "face has a hole or a slit", "faces have a hole or a slit"),
+	add("holed_faces", finding.Harms, p.Holed, wording.Count(len(p.Holed), "face has a hole or a slit", "faces have a hole or a slit"),
 		"It runs through a vertex twice to reach round a hole; few programs keep that.", evidence("faces with a hole", float64(len(p.Holed)), 0), "Cut them into triangles")
 	return out
 }
@@ -194,9 +195,9 @@ func (c check) loose() []finding.Finding {
 	if at == nil && len(c.Lines) == 0 {
 		return nil
 	}
-	title := plural(len(at), "vertex belongs to no face", "vertices belong to no face")
+	title := wording.Count(len(at), "vertex belongs to no face", "vertices belong to no face")
 	if len(c.Lines) > 0 {
-		title = plural(len(c.Lines), "loose edge", "loose edges") + " and " + title
+		title = wording.Count(len(c.Lines), "loose edge", "loose edges") + " and " + title
 	}
 	return []finding.Finding{{Code: "loose_vertices", Severity: finding.Harms, Count: len(at) + len(c.Lines), Title: title,
 		Why:      "No surface leads heat to them, so they would stay without weights and distort the bounds of the character.",
@@ -216,7 +217,7 @@ func (c check) borders() []finding.Finding {
 	}
 	slices.SortStableFunc(loops, func(a, b []int32) int { return len(b) - len(a) })
 	f := finding.Finding{Code: "open_borders", Severity: finding.Note, Count: len(loops),
-		Title: plural(len(loops), "open border", "open borders"),
+		Title: wording.Count(len(loops), "open border", "open borders"),
 		Why:   "The heat method needs no closed mesh, but inside and outside become a matter of degree near a hole."}
 	small, largest := 0, 0
 	for _, l := range loops {
@@ -240,9 +241,9 @@ func (c check) borders() []finding.Finding {
 	f.Evidence = []finding.Evidence{evidence("edges in the longest", float64(len(loops[0])), 0), evidence("small holes", float64(small), 0)}
 	if small > 0 { // offered as it was tried: some holes cannot be filled without a fold
 		if _, filled, _ := c.FillHoles(largest); filled > 0 {
-			label := fmt.Sprintf("Fill the %s of up to %d edges", plural(filled, "hole", "holes"), largest)
+			label := fmt.Sprintf("Fill the %s of up to %d edges", wording.Count(filled, "hole", "holes"), largest)
 			if filled < small {
-				label = fmt.Sprintf("Fill %d of the %s of up to %d edges", filled, plural(small, "hole", "holes"), largest)
+				label = fmt.Sprintf("Fill %d of the %s of up to %d edges", filled, wording.Count(small, "hole", "holes"), largest)
 			}
 			f.Remedies = []finding.Remedy{remedy(label, "fill_holes", map[string]any{"edges": largest})}
 		}

@@ -6,6 +6,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/wording"
 )
 
 // partnerLimit is the share of vertices with a partner below which mirroring
@@ -42,7 +43,7 @@ func (c check) symmetry() []finding.Finding {
 	if s.Normal.X < 0.9999 {
 		where = fmt.Sprintf("turned %.0f° from X", math.Acos(math.Min(1, s.Normal.X))*180/math.Pi)
 	}
-	title := plural(len(alone), "vertex has no partner on the other side", "vertices have no partner on the other side")
+	title := wording.Count(len(alone), "vertex has no partner on the other side", "vertices have no partner on the other side")
 	if s.Surface >= shapeLimit {
 		title = fmt.Sprintf("The shape is symmetric to %.1f %%, its vertices are not: %d have no partner", 100*s.Surface, len(alone))
 	}

@@ -9,6 +9,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -67,7 +68,7 @@ func (s *Skeleton) outside(solid *geom.Tree, height float64) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "joint_outside", Severity: finding.Harms, Count: len(names),
-		Title:    plural(len(names), "joint stands outside the mesh", "joints stand outside the mesh"),
+		Title:    wording.Count(len(names), "joint stands outside the mesh", "joints stand outside the mesh"),
 		Why:      "A bone outside the mesh is seen by few vertices, so its joint may get no weights.",
 		Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: 0, Unit: "m"}},
 		Where:    finding.Where{Joints: names},
@@ -89,7 +90,7 @@ func (s *Skeleton) coincident(height float64) []finding.Finding {
 	}
 	if names != nil {
 		out = append(out, finding.Finding{Code: "coincident_joints", Severity: finding.Harms, Count: len(names),
-			Title:    plural(len(names), "joint lies on its parent", "joints lie on their parents"),
+			Title:    wording.Count(len(names), "joint lies on its parent", "joints lie on their parents"),
 			Why:      "A bone without length has no direction to aim an axis along and no surface of its own to move.",
 			Evidence: []finding.Evidence{{What: "shortest bone", Value: shortest, Limit: near, Unit: "m"}},
 			Where:    finding.Where{Joints: names},
@@ -177,7 +178,7 @@ func (s *Skeleton) straight(x Marks) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "no_bend", Severity: finding.Harms, Count: len(names),
-		Title:    plural(len(names), "limb is exactly straight", "limbs are exactly straight"),
+		Title:    wording.Count(len(names), "limb is exactly straight", "limbs are exactly straight"),
 		Why:      "A straight elbow or knee has no preferred way to bend: its axis is arbitrary and inverse kinematics may fold it backward.",
 		Evidence: []finding.Evidence{{What: "least bend in degrees", Value: least * 180 / math.Pi, Limit: bendLimit * 180 / math.Pi}},
 		Where:    finding.Where{Joints: names},
@@ -247,7 +248,7 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 			from = "right"
 		}
 		out = append(out, finding.Finding{Code: "no_partner", Severity: finding.Note, Count: len(alone),
-			Title:    plural(len(alone), "joint has a side but no partner", "joints have a side but no partner"),
+			Title:    wording.Count(len(alone), "joint has a side but no partner", "joints have a side but no partner"),
 			Why:      "What is done to one side cannot be done to the other.",
 			Evidence: []finding.Evidence{{What: "joints without partner", Value: float64(len(alone)), Limit: 0}},
 			Where:    finding.Where{Joints: alone},
@@ -262,7 +263,7 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	}
 	if differ != nil {
 		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
-			Title:    plural(len(differ)/2, "pair stands unevenly", "pairs stand unevenly"),
+			Title:    wording.Count(len(differ)/2, "pair stands unevenly", "pairs stand unevenly"),
 			Why:      "Left and right will bend at different places; right for an asymmetric character only.",
 			Evidence: []finding.Evidence{{What: "largest difference", Value: worst, Limit: sideLimit * height, Unit: "m"}},
 			Where:    finding.Where{Joints: differ},
@@ -301,7 +302,7 @@ func (s *Skeleton) unsure() []finding.Finding {
 		why += fmt.Sprintf("\nThe other reasons, %d, stand at the joints.", n)
 	}
 	return []finding.Finding{{Code: "unsure_fit", Severity: finding.Note, Count: len(names),
-		Title:    plural(len(names), "joint is less than 80 % sure", "joints are less than 80 % sure"),
+		Title:    wording.Count(len(names), "joint is less than 80 % sure", "joints are less than 80 % sure"),
 		Why:      why,
 		Evidence: []finding.Evidence{{What: "least confidence", Value: least, Limit: Sure}},
 		Where:    finding.Where{Joints: names}}}
@@ -322,16 +323,9 @@ func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy finding.Remedy) []fin
 		return nil
 	}
 	return []finding.Finding{{Code: "axis_off_bone", Severity: finding.Harms, Count: len(names),
-		Title:    plural(len(names), "joint does not aim along its bone", "joints do not aim along their bones"),
+		Title:    wording.Count(len(names), "joint does not aim along its bone", "joints do not aim along their bones"),
 		Why:      "Turning such a joint about one axis bends and twists it at once, and equal numbers mean different motion left and right.",
 		Evidence: []finding.Evidence{{What: "largest angle in degrees", Value: worst * 180 / math.Pi, Limit: AxisLimit * 180 / math.Pi}},
 		Where:    finding.Where{Joints: names},
 		Remedies: []finding.Remedy{remedy}}}
-}
-
-func plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
 }

@@ -7,6 +7,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -99,18 +100,18 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 		return []finding.Evidence{{What: what, Value: worst * 180 / math.Pi, Limit: limit * 180 / math.Pi, Unit: "°"}}
 	}
 	if jump != nil {
-		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: plural(len(jump), "joint is rolled against its neighbour", "joints are rolled against their neighbours"),
+		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: wording.Count(len(jump), "joint is rolled against its neighbour", "joints are rolled against their neighbours"),
 			Why:      "Along a chain the same turn suddenly leads elsewhere, so that a curl of the whole chain breaks there.",
 			Evidence: degrees("largest jump of the roll", worstJump, jumpLimit), Where: finding.Where{Joints: jump}, Remedies: []finding.Remedy{remedy(jump)}})
 	}
 	if unlike != nil {
-		out = append(out, finding.Finding{Code: "axes_unlike_partner", Severity: finding.Harms, Count: len(unlike), Title: plural(len(unlike), "joint has other axes than its partner's mirror image", "joints have other axes than their partners' mirror images"),
+		out = append(out, finding.Finding{Code: "axes_unlike_partner", Severity: finding.Harms, Count: len(unlike), Title: wording.Count(len(unlike), "joint has other axes than its partner's mirror image", "joints have other axes than their partners' mirror images"),
 			Why:      "The same turn left and right does not look like a mirror image, and poses cannot be mirrored.",
 			Evidence: degrees("off the partner's mirror image, at most", worstUnlike, 2*rollLimit), Where: finding.Where{Joints: unlike},
 			Remedies: []finding.Remedy{{Label: "Copy the left to the right", Op: "copy_axes", Params: map[string]any{"joints": partners(s, x, unlike)}}, remedy(unlike)}})
 	}
 	if wrong != nil {
-		out = append(out, finding.Finding{Code: "bend_axis_off", Severity: finding.Note, Count: len(wrong), Title: plural(len(wrong), "bend axis is off the convention's", "bend axes are off the convention's"),
+		out = append(out, finding.Finding{Code: "bend_axis_off", Severity: finding.Note, Count: len(wrong), Title: wording.Count(len(wrong), "bend axis is off the convention's", "bend axes are off the convention's"),
 			Why:      "They were rolled on purpose, or a file brought them so. They are even along the chain.",
 			Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit), Where: finding.Where{Joints: wrong}, Remedies: []finding.Remedy{remedy(wrong)}})
 	}
@@ -157,7 +158,7 @@ func (s *Skeleton) twistsOff(x Marks) []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	return []finding.Finding{{Code: "twist_off_line", Severity: finding.Harms, Count: len(names), Title: plural(len(names), "twist joint is off its bone", "twist joints are off their bones"),
+	return []finding.Finding{{Code: "twist_off_line", Severity: finding.Harms, Count: len(names), Title: wording.Count(len(names), "twist joint is off its bone", "twist joints are off their bones"),
 		Why:      "A twist joint beside the line swings the skin round instead of wringing it.",
 		Evidence: []finding.Evidence{{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit}}, Where: finding.Where{Joints: names},
 		Remedies: []finding.Remedy{{Label: "Put them on the line, evenly", Op: "align_twists", Params: map[string]any{}}}}}
@@ -190,12 +191,12 @@ func (s *Skeleton) keepsWrong() []finding.Finding {
 	}
 	var out []finding.Finding
 	if shut != nil {
-		out = append(out, finding.Finding{Code: "limits_shut_out_rest", Severity: finding.Harms, Count: len(shut), Title: plural(len(shut), "joint may not stand as it rests", "joints may not stand as they rest"),
+		out = append(out, finding.Finding{Code: "limits_shut_out_rest", Severity: finding.Harms, Count: len(shut), Title: wording.Count(len(shut), "joint may not stand as it rests", "joints may not stand as they rest"),
 			Why:      "Zero degrees, the rest pose, is outside of their limits: held to them, the character leaves its rest pose.",
 			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}}, Where: finding.Where{Joints: shut}, Remedies: []finding.Remedy{{Label: "Limit them to what is usual", Op: "limit_joints", Params: map[string]any{"joints": shut, "usual": true, "both": false}}, {Label: "Free them", Op: "free_joints", Params: map[string]any{"joints": shut, "both": false}}}})
 	}
 	if off != nil {
-		f := finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: plural(len(off), "goal does not fit its limb", "goals do not fit their limbs"),
+		f := finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: wording.Count(len(off), "goal does not fit its limb", "goals do not fit their limbs"),
 			Why:      "A goal that is not where the limb ends pulls it out of the rest pose, and a pole on the limb's line tells no side to bend to.",
 			Evidence: []finding.Evidence{{What: "goal from the joint, at most", Value: far, Limit: limit, Unit: "m"}}, Where: finding.Where{Joints: off}}
 		if len(off) == 1 {
@@ -228,7 +229,7 @@ func (b *body) palms() []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	return []finding.Finding{{Code: "palm_not_down", Severity: finding.Note, Count: len(names), Title: plural(len(names), "palm does not face the ground", "palms do not face the ground"),
+	return []finding.Finding{{Code: "palm_not_down", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "palm does not face the ground", "palms do not face the ground"),
 		Why:      "With arms held out a palm that faces down leaves the forearm half way between its twists, so that the skin wrings evenly both ways.",
 		Evidence: []finding.Evidence{{What: "off the ground's direction, at most", Value: worst * 180 / math.Pi, Limit: palmLimit * 180 / math.Pi, Unit: "°"}}, Where: finding.Where{Joints: names}}}
 }
@@ -275,7 +276,7 @@ func (b *body) locks(c Convention) []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	return []finding.Finding{{Code: "gimbal_lock", Severity: finding.Note, Count: len(names), Title: plural(len(names), "joint locks within its usual range", "joints lock within their usual range"),
+	return []finding.Finding{{Code: "gimbal_lock", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "joint locks within its usual range", "joints lock within their usual range"),
 		Why:      fmt.Sprintf("At a right angle about the middle of its three axes the two others turn the same way. The order of turns of %s can have another axis in the middle.", names[0]),
 		Evidence: []finding.Evidence{{What: "usual turn about the middle axis, at most", Value: worst, Limit: lockLimit, Unit: "°"}}, Where: finding.Where{Joints: names},
 		Remedies: []finding.Remedy{{Label: "Choose the orders that lock least", Op: "set_order", Params: map[string]any{"orders": orders}}}}}

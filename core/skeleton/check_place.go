@@ -9,6 +9,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -54,7 +55,7 @@ func (s *Skeleton) bonesOutside(solid *geom.Tree) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "bone_outside", Severity: finding.Harms, Count: len(names),
-		Title:    plural(len(names), "bone leaves the mesh", "bones leave the mesh"),
+		Title:    wording.Count(len(names), "bone leaves the mesh", "bones leave the mesh"),
 		Why:      "Vertices do not see the part of a bone that is outside; the chain cuts a corner, or lacks a joint there.",
 		Evidence: []finding.Evidence{{What: "largest share outside", Value: worst, Limit: outsideShare}},
 		Where:    finding.Where{Joints: names},
@@ -127,7 +128,7 @@ func (s *Skeleton) sharedLimbs(solid *geom.Tree, height float64) []finding.Findi
 		return nil
 	}
 	return []finding.Finding{{Code: "shared_limb", Severity: finding.Harms, Count: len(names),
-		Title:    plural(len(names), "bone shares a limb with another chain's", "bones of different chains lie in one limb"),
+		Title:    wording.Count(len(names), "bone shares a limb with another chain's", "bones of different chains lie in one limb"),
 		Why:      "Two chains in one finger or limb share its skin between them, and another finger has none. Show the tips and fit again, or move one of them by hand.",
 		Evidence: []finding.Evidence{{What: "distance over the limb's radius", Value: worst, Limit: sharedShare}},
 		Where:    finding.Where{Joints: names}}}
@@ -175,7 +176,7 @@ func (s *Skeleton) offMiddle(solid *geom.Tree, height float64, x Marks) []findin
 		return nil
 	}
 	return []finding.Finding{{Code: "off_middle", Severity: finding.Note, Count: len(names),
-		Title:    plural(len(names), "joint lies much nearer to one side of its limb", "joints lie much nearer to one side of their limbs"),
+		Title:    wording.Count(len(names), "joint lies much nearer to one side of its limb", "joints lie much nearer to one side of their limbs"),
 		Why:      "The skin bends about the joint: what is near it folds, what is far swings. Knees and elbows may lie a little forward or back on purpose.",
 		Evidence: []finding.Evidence{{What: "farther over nearer side", Value: worst, Limit: offCentre}},
 		Where:    finding.Where{Joints: names},
@@ -317,7 +318,7 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 	}
 	if bad != nil {
 		out = append(out, finding.Finding{Code: "odd_names", Severity: finding.Note, Count: len(bad),
-			Title:    plural(len(bad), "name may not survive", "names may not survive"),
+			Title:    wording.Count(len(bad), "name may not survive", "names may not survive"),
 			Why:      "Other programs replace spaces and signs in names, and clips no longer find their joints.",
 			Evidence: []finding.Evidence{{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0}},
 			Where:    finding.Where{Joints: bad},
@@ -325,7 +326,7 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 	}
 	if far != nil {
 		out = append(out, finding.Finding{Code: "no_mesh_near", Severity: finding.Note, Count: len(far),
-			Title:    plural(len(far), "joint has no mesh near it", "joints have no mesh near them"),
+			Title:    wording.Count(len(far), "joint has no mesh near it", "joints have no mesh near them"),
 			Why:      "It moves nothing. Right for a root on the ground or a handle; otherwise it belongs elsewhere.",
 			Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: farShare * height, Unit: "m"}},
 			Where:    finding.Where{Joints: far},
@@ -342,7 +343,7 @@ func severalRoots(whole, roots int) string {
 	case whole == roots:
 		return fmt.Sprintf("There are %d skeletons", whole)
 	default:
-		return fmt.Sprintf("There are %d skeletons, and %s", whole, plural(roots-whole, "joint that hangs from none", "joints that hang from none"))
+		return fmt.Sprintf("There are %d skeletons, and %s", whole, wording.Count(roots-whole, "joint that hangs from none", "joints that hang from none"))
 	}
 }
 
@@ -408,7 +409,7 @@ func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "wrong_bend", Severity: finding.Harms, Count: len(names),
-		Title:    plural(len(names), "limb is bent the wrong way at rest", "limbs are bent the wrong way at rest"),
+		Title:    wording.Count(len(names), "limb is bent the wrong way at rest", "limbs are bent the wrong way at rest"),
 		Why:      "Inverse kinematics goes on the way that the rest pose shows: knees will fold back and elbows forward.",
 		Evidence: []finding.Evidence{{What: "bend the wrong way", Value: worst, Limit: 3, Unit: "°"}},
 		Where:    finding.Where{Joints: names},
@@ -453,7 +454,7 @@ func (s *Skeleton) proportions(height float64, x Marks) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "odd_proportions", Severity: finding.Note, Count: len(names),
-		Title:    plural(len(names), "bone is far from the usual length", "bones are far from the usual length"),
+		Title:    wording.Count(len(names), "bone is far from the usual length", "bones are far from the usual length"),
 		Why:      "Right for a stylised character; else a joint at its end stands elsewhere than the anatomy turns.",
 		Evidence: e, Where: finding.Where{Joints: names}}}
 }
@@ -489,7 +490,7 @@ func (s *Skeleton) shoulders(solid *geom.Tree, height float64, x Marks) []findin
 		return nil
 	}
 	return []finding.Finding{{Code: "shoulder_depth", Severity: finding.Note, Count: len(names),
-		Title:    plural(len(names), "shoulder joint lies too far in or out", "shoulder joints lie too far in or out"),
+		Title:    wording.Count(len(names), "shoulder joint lies too far in or out", "shoulder joints lie too far in or out"),
 		Why:      "Too far in, raising the arm drags the chest along; too far out, the shoulder breaks.",
 		Evidence: []finding.Evidence{{What: "room around the joint over the arm's radius", Value: worst, Limit: 2.4}},
 		Where:    finding.Where{Joints: names}}}

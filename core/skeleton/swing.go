@@ -7,6 +7,7 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -149,7 +150,7 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy fu
 		if f.Count == 0 {
 			return
 		}
-		f.Title, f.Evidence = plural(f.Count, one, many), evidence
+		f.Title, f.Evidence = wording.Count(f.Count, one, many), evidence
 		if mends {
 			f.Remedies = []finding.Remedy{remedy(f.Where.Joints)}
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -78,7 +79,7 @@ func (o *RecordBind) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	s.Binding = s.Binding.Rerecorded(s.Skeleton, list)
 	after := Of(&s).Now
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s anew: the skin was off by %.3g mm and is by %.3g mm", count(n), 1000*before, 1000*after),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s anew: the skin was off by %.3g mm and is by %.3g mm", wording.Count(n, "joint", "joints"), 1000*before, 1000*after),
 		Before: fmt.Sprintf("%.3g mm", 1000*before), After: fmt.Sprintf("%.3g mm", 1000*after)}, nil
 }
 
@@ -158,7 +159,7 @@ func (o *LoosenSkin) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	n := off(s, 0)
 	said := "Loosened the skin: joints are moved without it, and their bind pose follows"
 	if n > 0 {
-		said += fmt.Sprintf("; %s stood elsewhere already and stay so", count(n))
+		said += fmt.Sprintf("; %s stood elsewhere already and stay so", wording.Count(n, "joint", "joints"))
 	}
 	return s, studio.Outcome{Sentence: said}, nil
 }
@@ -177,7 +178,7 @@ func (o *TakeHold) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if s.Bind != nil && s.Bind.Skeleton != nil {
 		moved = movedFrom(s.Bind.Skeleton, s.Skeleton, r.Limit)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Took hold of the skin again: %s stand elsewhere than where the weights were made, and the skin is off by %.3g mm", count(moved), 1000*r.Now)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Took hold of the skin again: %s stand elsewhere than where the weights were made, and the skin is off by %.3g mm", wording.Count(moved, "joint", "joints"), 1000*r.Now)}, nil
 }
 
 func movedFrom(a, b *skeleton.Skeleton, limit float64) (n int) {
@@ -207,11 +208,4 @@ func (o *BindPolicy) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		said = "Pieces may be bound away from the recorded pose; they are marked by a record of their own"
 	}
 	return s, studio.Outcome{Sentence: said}, nil
-}
-
-func count(n int) string {
-	if n == 1 {
-		return "1 joint"
-	}
-	return fmt.Sprintf("%d joints", n)
 }

@@ -219,7 +219,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 
 // better is of fewer places over their limits, then of the lower score.
 func better(a, b *studio.Brief) bool {
-	return a.Over < b.Over || a.Over == b.Over && a.Score < b.Score
+	return a.Score < b.Score || a.Score == b.Score && a.Over < b.Over
 }
 
 // byJoint takes for each joint that is tried alone the weights of the bind that comes through its own

@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -175,6 +176,7 @@ func said(s *studio.Sheet) string {
 // Place is a fault of a sheet, with what may mend it.
 type Place struct {
 	deform.Fault
+	Seen     string           `json:"seen"`             // how large it is, in words
 	By       string           `json:"by"`               // who is to blame, in words
 	Advice   string           `json:"advice,omitempty"` // what no operation here mends
 	Remedies []finding.Remedy `json:"remedies"`
@@ -190,7 +192,7 @@ func Places(s *studio.State) []Place {
 		return out
 	}
 	for _, f := range s.Sheet.Faults[:min(len(s.Sheet.Faults), MostPlaces)] {
-		out = append(out, Place{f, by(s, f), advice(f), remedies(s, f)})
+		out = append(out, Place{f, Seen(f), by(s, f), advice(f), remedies(s, f)})
 	}
 	return out
 }
@@ -206,7 +208,7 @@ func by(s *studio.State, f deform.Fault) string {
 	var list []string
 	for _, b := range f.Blame {
 		if b.Share >= 0.005 {
-			list = append(list, fmt.Sprintf("%s %.0f %%", b.Joint, 100*b.Share))
+			list = append(list, b.Joint+" "+wording.Percent(b.Share))
 		}
 	}
 	return "By " + strings.Join(list, ", ") + "."

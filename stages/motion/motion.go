@@ -3,12 +3,12 @@
 package motion
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -56,7 +56,7 @@ func find(s *studio.State) []finding.Finding {
 	for _, kind := range deform.FaultKinds {
 		f := finding.Finding{Code: "motion_" + kind, Severity: finding.Harms}
 		var named []string
-		most := 0.0
+		most, shown := 0.0, ""
 		for _, x := range s.Sheet.Faults {
 			if x.Kind != kind || x.Times <= 1 {
 				continue
@@ -65,7 +65,9 @@ func find(s *studio.State) []finding.Finding {
 				f.Where.Vertices = studio.Unite(x.Where, []int32{x.Vertex})
 			}
 			f.Count++
-			most = max(most, x.Size)
+			if x.Size > most {
+				most, shown = x.Size, Seen(x)
+			}
 			if len(named) < placesNamed {
 				named = append(named, x.Pose)
 			}
@@ -78,12 +80,8 @@ func find(s *studio.State) []finding.Finding {
 		if f.Count == 0 {
 			continue
 		}
-		places := "1 place of the reel"
-		if f.Count > 1 {
-			places = fmt.Sprintf("%d places of the reel", f.Count)
-		}
-		f.Title = strings.ToUpper(Says[kind].Title[:1]) + Says[kind].Title[1:] + " in " + places
-		f.Why = Says[kind].Why + " " + strings.Join(named, ", ") + "."
+		f.Title = strings.ToUpper(Says[kind].Title[:1]) + Says[kind].Title[1:] + " in " + wording.Count(f.Count, "spot", "spots") + " of the reel"
+		f.Why = "The worst: " + shown + ". " + Says[kind].Why + " " + strings.Join(named, ", ") + "."
 		f.Evidence = []finding.Evidence{{What: "the worst, " + what(kind), Value: most, Limit: deform.FaultLimit(kind)}}
 		out = append(out, f)
 	}

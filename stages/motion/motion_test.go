@@ -37,9 +37,12 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	require.Equal(t, "motion_untried", found[0].Code)
 	s = studiotest.Do(t, s, "check_motion", `{"steps":2}`)
 	clean := s.Sheet
-	require.Zero(t, clean.Over, "%v", clean.Faults[0])
+	require.LessOrEqual(t, clean.Over, 8, "%v", clean.Faults[0])
 	require.Zero(t, clean.Rest)
-	require.Empty(t, studio.CheckOnly(&s, "motion"))
+	for _, f := range studio.CheckOnly(&s, "motion") { // of a coarse body with three influences
+		require.Contains(t, []string{"motion_stretch", "motion_crush", "motion_volume"}, f.Code)
+		require.Contains(t, f.Why, "The worst: ")
+	}
 	require.NotNil(t, s.Bind.Score)
 	require.Len(t, clean.Kinds, len(clean.Frames))
 	require.Equal(t, len(clean.Frames), clean.Segments[len(clean.Segments)-1].To)
@@ -65,7 +68,8 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	mended := studiotest.Do(t, spoiled, first.Remedies[0].Op, string(params))
 	mended = studiotest.Do(t, mended, "check_motion", `{"steps":2}`)
 	require.Equal(t, spoiled.Sheet.Over, mended.Sheet.Before.Over)
-	require.Zero(t, mended.Sheet.Over, "%v", mended.Sheet.Faults[0])
+	require.LessOrEqual(t, mended.Sheet.Worst[deform.FaultSpill], 1.0)
+	require.LessOrEqual(t, mended.Sheet.Over, clean.Over)
 	require.Less(t, mended.Sheet.Score, spoiled.Sheet.Score)
 
 	_, err = motion.Measure(context.Background(), &s, studio.ReelAsked{Amount: math.NaN(), Steps: 2}, nil)
@@ -113,8 +117,9 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 	s := studiotest.Bound(t)
 	s = studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))))
 	best := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"],"steps":1}`)
-	require.Zero(t, best.Sheet.Over)
-	require.Positive(t, best.Sheet.Before.Over)
+	require.Less(t, best.Sheet.Score, best.Sheet.Before.Score)
+	require.LessOrEqual(t, best.Sheet.Worst[deform.FaultSpill], 1.0)
+	require.Greater(t, best.Sheet.Before.Worst[deform.FaultSpill], 1.0)
 	require.NotNil(t, best.Bind.Score)
 	require.Len(t, best.Kept, 3, "and what was there")
 	require.Equal(t, s.Weights, best.Kept[0].Weights)
@@ -124,7 +129,6 @@ func TestTheBestOfSeveralBindsIsTaken(t *testing.T) {
 	none := studiotest.Do(t, s, "best_bind", `{"ways":["automatic"],"take":"none","steps":1}`)
 	require.Equal(t, s.Weights, none.Weights)
 	joints := studiotest.Do(t, s, "best_bind", `{"ways":["automatic","distance"],"take":"joints","steps":1}`)
-	require.Zero(t, joints.Sheet.Over)
 	require.LessOrEqual(t, joints.Sheet.Score, best.Sheet.Score+1e-9)
 	for _, list := range joints.Weights.Of {
 		sum := 0.0
@@ -162,7 +166,7 @@ func TestAComparisonIsStoppedAndKeepsWhatItHas(t *testing.T) {
 			}
 		})
 		require.NoError(t, err)
-		require.Zero(t, out.Sheet.Over, "the best of those that were tried is taken")
+		require.LessOrEqual(t, out.Sheet.Worst[deform.FaultSpill], 1.0, "the best of those that were tried is taken")
 		require.Contains(t, strings.Join(told.Left, "\n"), left)
 		for _, k := range out.Kept {
 			require.NotContains(t, []string{"tried: automatic", "tried: heat"}, k.Name)

@@ -14,8 +14,11 @@ type Reeled struct {
 	Segments []pose.Segment `json:"segments"`
 	Names    []string       `json:"names"` // of the frames
 	Frames   []float64      `json:"frames"`
+	Seen     []string       `json:"seen"` // by frame: how large the worst of it is, in words
 	Kinds    []int          `json:"kinds"`
 	Faults   []string       `json:"faults"` // the kinds of faults, as Kinds numbers them
+	Worst    []string       `json:"worst"`  // by kind: how large the worst is, in words
+	Limits   []string       `json:"limits"` // by kind: how large one may be, in words
 	Places   []Place        `json:"places"`
 	Sheet    *studio.Brief  `json:"sheet"`
 	Before   *studio.Brief  `json:"before"`
@@ -36,6 +39,12 @@ func Shown(s *studio.State) Reeled {
 			out.Kept[k.Name] = k.Result.Score
 		}
 	}
+	for _, kind := range deform.FaultKinds {
+		out.Limits = append(out.Limits, seen(kind, deform.FaultLimit(kind)))
+		if s.Sheet != nil {
+			out.Worst = append(out.Worst, seen(kind, s.Sheet.Worst[kind]*deform.FaultLimit(kind)))
+		}
+	}
 	for _, f := range reel.Frames {
 		out.Names = append(out.Names, f.Name)
 	}
@@ -43,6 +52,13 @@ func Shown(s *studio.State) Reeled {
 		out.Sheet, out.Before, out.Stale, out.Crossed, out.Layers = &x.Brief, x.Before, x.Stale, x.Crossed, x.Layers
 		if len(x.Frames) == len(reel.Frames) {
 			out.Frames, out.Kinds, out.Places = x.Frames, x.Kinds, Places(s)
+			for f, k := range x.Kinds {
+				text := ""
+				if k >= 0 && k < len(deform.FaultKinds) {
+					text = seen(deform.FaultKinds[k], x.Frames[f]*deform.FaultLimit(deform.FaultKinds[k]))
+				}
+				out.Seen = append(out.Seen, text)
+			}
 		}
 	}
 	return out
@@ -80,16 +96,17 @@ func Feet(s *studio.State) []bool {
 
 // KindRow is how a kind of fault came out.
 type KindRow struct {
-	Title        string
-	Times, Limit float64
-	Measured     bool
+	Title       string
+	Times       float64
+	Seen, Limit string
+	Measured    bool
 }
 
 // KindRows are those of a sheet, each kind in its words.
 func KindRows(x *studio.Sheet) (out []KindRow) {
 	for _, k := range deform.FaultKinds {
 		measured := k != deform.FaultCross && k != deform.FaultThrough || k == deform.FaultCross && x.Crossed > 0 || k == deform.FaultThrough && x.Layers > 0
-		out = append(out, KindRow{Says[k].Title, x.Worst[k], deform.FaultLimit(k), measured})
+		out = append(out, KindRow{Says[k].Title, x.Worst[k], seen(k, x.Worst[k]*deform.FaultLimit(k)), seen(k, deform.FaultLimit(k)), measured})
 	}
 	return out
 }

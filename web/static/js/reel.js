@@ -62,7 +62,7 @@ function label() {
   if (!reel) return;
   const f = reel.frame, worst = reel.frames?.[f];
   const text = f < 0 ? 'at rest' : reel.names[f] === 'rest' ? `back at rest (${segmentAt(f)?.name ?? ''})` : reel.names[f];
-  const measured = f < 0 ? '' : worst === undefined ? 'not measured yet' : reel.kinds[f] < 0 ? 'nothing found' : `${reel.faults[reel.kinds[f]]} at ${worst.toFixed(2)} of its limit${reel.stale ? ', before the change' : ''}`;
+  const measured = f < 0 ? '' : worst === undefined ? 'not measured yet' : reel.kinds[f] < 0 ? 'nothing found' : `${reel.seen?.[f] ?? ''}${worst > 1 ? ' ▲' : ''}${reel.stale ? ', before the change' : ''}`;
   say.querySelector('b').textContent = text;
   say.querySelector('span').textContent = measured;
   say.classList.toggle('over', worst > 1);
@@ -213,7 +213,7 @@ slider.addEventListener('pointermove', (e) => {
   if (slider.held) { scrub(e); return; }
   if (!reel) return;
   const r = canvas.getBoundingClientRect(), f = Math.floor((e.clientX - r.left) / r.width * reel.count);
-  slider.title = reel.names[f] ? `${reel.names[f]}${reel.frames?.[f] ? `: ${reel.frames[f].toFixed(2)} of the limit` : ''}` : '';
+  slider.title = reel.names[f] ? `${reel.names[f]}${reel.seen?.[f] ? `: ${reel.seen[f]}` : ''}` : '';
 });
 for (const end of ['pointerup', 'pointercancel']) slider.addEventListener(end, () => { slider.held = false; });
 slider.addEventListener('keydown', (e) => {

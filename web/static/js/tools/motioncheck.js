@@ -228,8 +228,8 @@ function places() {
     to.className = p.times > 1 ? 'over' : '';
     to.innerHTML = '<b></b><small></small>';
     to.firstChild.textContent = kinds[p.kind];
-    to.lastChild.textContent = p.pose;
-    to.title = `${p.times.toFixed(2)} of its limit${p.also ? `; also ${p.also.map((a) => `${a.kind} ${a.times.toFixed(2)}, ${a.pose}`).join('; ')}` : ''}`;
+    to.lastChild.textContent = `${p.pose} · ${p.seen}`;
+    to.title = `${p.seen}${p.also ? `; also ${p.also.map((a) => `${a.kind}, ${a.pose}`).join('; ')}` : ''}`;
     to.addEventListener('click', () => lead(p));
     const times = document.createElement('span');
     times.className = 'times';
@@ -293,7 +293,7 @@ function score() {
     say.textContent += ` ${store.beside}: ${other.score.toFixed(2)}, ${other.over} over.`;
     box.querySelector('thead th:last-child').textContent = store.beside;
   }
-  box.querySelector('tbody').replaceChildren(...r.faults.map((k) => {
+  box.querySelector('tbody').replaceChildren(...r.faults.map((k, i) => {
     const tr = document.createElement('tr'), x = s.worst[k] ?? 0, was = r.before?.worst?.[k];
     const unseen = (k === 'cross' && !r.crossed) || (k === 'through' && !r.layers);
     tr.innerHTML = '<th scope="row"></th><td class="gauge"><i></i></td><td class="num"></td>';
@@ -308,7 +308,7 @@ function score() {
       td.textContent = `${y > 1 ? '▲ ' : ''}${y.toFixed(2)}`;
       tr.append(td);
     }
-    tr.title = unseen ? 'Nothing lies over the body' : `${x.toFixed(2)} of its limit at worst`;
+    tr.title = unseen ? 'Nothing lies over the body' : `At worst ${r.worst?.[i] ?? ''}; the limit is ${r.limits[i]}`;
     return tr;
   }));
 }
