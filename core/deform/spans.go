@@ -72,13 +72,13 @@ func spansOf(points []r3.Vec, edges []edge, height float64) []span {
 func onward(points []r3.Vec, start, near []int32, from, at int32, least float64) (span, bool) {
 	way := r3.Sub(points[at], points[from])
 	for range spanSteps {
-		if l := r3.Norm(r3.Sub(points[at], points[from])); l >= least {
+		if l := distance(points[at], points[from]); l >= least {
 			return span{[2]int32{min(from, at), max(from, at)}, l}, true
 		}
 		next, best := int32(-1), spanTurn
 		for _, k := range near[start[at]:start[at+1]] {
 			d := r3.Sub(points[k], points[at])
-			l := r3.Norm(d) * r3.Norm(way)
+			l := math.Sqrt(r3.Norm2(d) * r3.Norm2(way))
 			if l == 0 {
 				continue
 			}
@@ -90,7 +90,7 @@ func onward(points []r3.Vec, start, near []int32, from, at int32, least float64)
 			break
 		}
 		at = next
-		if r3.Norm(way) == 0 {
+		if r3.Norm2(way) == 0 {
 			way = r3.Sub(points[at], points[from])
 		}
 	}

@@ -40,3 +40,16 @@ func seen(kind string, size float64) string {
 	}
 	return wording.Percent(size) + " of what is worn under the skin"
 }
+
+// short is seen in a few signs, for a table.
+func short(kind string, size float64) string {
+	switch {
+	case size == 0:
+		return "none"
+	case kind == deform.FaultStretch:
+		return fmt.Sprintf("×%.1f", size)
+	case kind == deform.FaultCrush:
+		return "to " + wording.Percent(1/max(1, size))
+	}
+	return wording.Percent(size)
+}

@@ -18,6 +18,7 @@ type Reeled struct {
 	Kinds    []int          `json:"kinds"`
 	Faults   []string       `json:"faults"` // the kinds of faults, as Kinds numbers them
 	Worst    []string       `json:"worst"`  // by kind: how large the worst is, in words
+	Short    []string       `json:"short"`  // the same in a few signs
 	Limits   []string       `json:"limits"` // by kind: how large one may be, in words
 	Places   []Place        `json:"places"`
 	Sheet    *studio.Brief  `json:"sheet"`
@@ -42,7 +43,8 @@ func Shown(s *studio.State) Reeled {
 	for _, kind := range deform.FaultKinds {
 		out.Limits = append(out.Limits, seen(kind, deform.FaultLimit(kind)))
 		if s.Sheet != nil {
-			out.Worst = append(out.Worst, seen(kind, s.Sheet.Worst[kind]*deform.FaultLimit(kind)))
+			size := s.Sheet.Worst[kind] * deform.FaultLimit(kind)
+			out.Worst, out.Short = append(out.Worst, seen(kind, size)), append(out.Short, short(kind, size))
 		}
 	}
 	for _, f := range reel.Frames {

@@ -91,13 +91,19 @@ async function update() {
   } catch (e) { note(`It could not be measured: ${e.message}`); } finally { busy = false; }
 }
 
+// volume says which limb loses or gains most.
+function volume(m) {
+  if (!m.limb) return 'unchanged';
+  const percent = Math.abs(100 * m.change);
+  return `${m.limb} ${m.change < 0 ? '\u2212' : '+'}${percent.toFixed(percent < 10 ? 1 : 0)}%`;
+}
+
 function put(m) {
   const box = tray.querySelector('#measures');
   if (!box) return;
   const say = (name, text) => { box.querySelector(`[data-m=${name}]`).textContent = text; };
-  const share = m.rest === 0 ? NaN : m.volume / m.rest;
   say('farthest', m.vertex < 0 ? 'still: 0 mm' : m.farthest < 0.1 ? `${(1000 * m.farthest).toPrecision(3)} mm` : `${(100 * m.farthest).toFixed(1)} cm`);
-  say('volume', store.character.facts.closed ? `${(100 * share).toFixed(1)} % of rest` : `open surface; ${(100 * share).toFixed(1)} % of rest`);
+  say('volume', volume(m));
   say('longest', `to ${(100 * m.longest).toFixed(0)} %`);
   say('shortest', `to ${(100 * m.shortest).toFixed(0)} %`);
   note(why() ? `Measured by the server: WebAssembly did not start here (${why()}).` : '');
@@ -107,8 +113,7 @@ function put(m) {
 function besides(m) {
   for (const d of tray.querySelectorAll('#measures .beside')) d.remove();
   if (!m) return;
-  const share = m.rest === 0 ? NaN : m.volume / m.rest;
-  const text = { farthest: `${(100 * m.farthest).toFixed(1)} cm`, volume: `${(100 * share).toFixed(1)} %`, longest: `${(100 * m.longest).toFixed(0)} %`, shortest: `${(100 * m.shortest).toFixed(0)} %` };
+  const text = { farthest: `${(100 * m.farthest).toFixed(1)} cm`, volume: volume(m), longest: `${(100 * m.longest).toFixed(0)} %`, shortest: `${(100 * m.shortest).toFixed(0)} %` };
   for (const [name, t] of Object.entries(text)) {
     const dd = document.createElement('dd');
     dd.className = 'beside';

@@ -233,7 +233,8 @@ function places() {
     to.addEventListener('click', () => lead(p));
     const times = document.createElement('span');
     times.className = 'times';
-    times.textContent = `${p.times > 1 ? '▲ ' : ''}${p.times.toFixed(2)}`;
+    times.textContent = p.times > 1 ? '▲' : '';
+    times.title = p.times > 1 ? 'Over its limit' : '';
     li.append(to, times);
     const by = document.createElement('p');
     by.className = 'hint';
@@ -301,14 +302,14 @@ function score() {
     const bar = tr.querySelector('i');
     bar.style.width = `${Math.min(100, 50 * x)}%`;
     bar.className = x > 1 ? 'over' : '';
-    tr.children[2].textContent = unseen ? 'no layer' : `${x > 1 ? '▲ ' : ''}${x.toFixed(2)}${was !== undefined && was !== x ? ` (${was.toFixed(2)})` : ''}`;
+    tr.children[2].textContent = unseen ? 'no layer' : `${x > 1 ? '▲ ' : ''}${r.short?.[i] ?? ''}${was !== undefined && was !== x ? ` (${x > was ? '↑' : '↓'})` : ''}`;
     if (other) {
       const td = document.createElement('td'), y = other.worst[k] ?? 0;
       td.className = `num${y > x ? ' worse' : y < x ? ' lesser' : ''}`;
       td.textContent = `${y > 1 ? '▲ ' : ''}${y.toFixed(2)}`;
       tr.append(td);
     }
-    tr.title = unseen ? 'Nothing lies over the body' : `At worst ${r.worst?.[i] ?? ''}; the limit is ${r.limits[i]}`;
+    tr.title = unseen ? 'Nothing lies over the body' : `At worst ${r.worst?.[i] ?? ''}; the limit is ${r.limits[i]}${was !== undefined && was !== x ? `; it was ${(was / x).toFixed(2)} times this` : ''}`;
     return tr;
   }));
 }
