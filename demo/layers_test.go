@@ -6,7 +6,9 @@ import (
 	"testing"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/deform"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/internal/need"
 
@@ -97,4 +99,40 @@ func apart(a, b []weights.Influence) float64 {
 		out += max(x, -x)
 	}
 	return out
+}
+
+// What is said to be rigid keeps its size in the whole reel, plates on shoulders too, whose nearest place follows a
+// mix of joints; given that mix they shrink, and the motion check says so.
+func TestRigidThingsKeepTheirSize(t *testing.T) {
+	need.Time(t)
+	m, s := Tansy(0.022)
+	w, r, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
+	require.NoError(t, err)
+	things := r.Stiff(m)
+	require.Greater(t, len(things), 100)
+	check := func(w *weights.Weights) *deform.Checked {
+		tris, _ := m.Triangles()
+		skin, err := deform.NewSkin(m.World(), tris, w, s, nil)
+		require.NoError(t, err)
+		o := pose.DefaultReel
+		o.Steps = 1
+		c, err := skin.Check(context.Background(), pose.NewReel(s, o), deform.CheckOptions{Rigid: things}, nil)
+		require.NoError(t, err)
+		return c
+	}
+	require.LessOrEqual(t, check(w).Worst[deform.FaultRigid], 1.0)
+	mixed := &weights.Weights{Joints: w.Joints, Of: slices.Clone(w.Of)}
+	joint := func(name string) int32 { return int32(slices.Index(w.Joints, name)) }
+	for f := range m.Faces() {
+		if m.Parts[m.PartOf(f)].Name == "plate_1_l" {
+			for _, v := range m.Face(f) {
+				mixed.Of[v] = []weights.Influence{{Joint: joint("upper_arm_l"), Value: 0.67}, {Joint: joint("clavicle_l"), Value: 0.33}}
+			}
+		}
+	}
+	bad := check(mixed)
+	require.Greater(t, bad.Worst[deform.FaultRigid], 2.0)
+	k := slices.IndexFunc(bad.Faults, func(f deform.Fault) bool { return f.Kind == deform.FaultRigid })
+	require.Less(t, bad.Faults[k].Change, -0.2, "it shrinks")
+	require.Equal(t, "upper_arm_l", bad.Faults[k].Blame[0].Joint)
 }

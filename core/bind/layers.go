@@ -271,7 +271,7 @@ func edgeOf(m *mesh.Mesh, points []r3.Vec, which []bool) float64 {
 
 // over gives the vertices that are not the body weights by what lies under them, and that
 // have none so far: cloth point by point and then smoothed along itself, what keeps its shape
-// those of the one place where it is nearest. far is from how far each came, metres.
+// those of the one place where it is nearest, of its leading joint alone where their mix would make it smaller. far is from how far each came, metres.
 func (l *layering) over(w *weights.Weights, limits weights.Limits) (out *weights.Weights, far []float64) {
 	var solved [][3]int32
 	for _, t := range l.bodyTris() {
@@ -315,10 +315,14 @@ func (l *layering) over(w *weights.Weights, limits weights.Limits) (out *weights
 		}
 	}
 	one := make([][]weights.Influence, len(nearest))
+	var keep *stiff
 	for p, v := range nearest {
 		if v >= 0 {
 			t := solved[places[v].tri]
-			one[p] = w.Blend(t[:], barycentric(places[v].at, l.points[t[0]], l.points[t[1]], l.points[t[2]]), limits)
+			if keep == nil {
+				keep = newStiff(l.s)
+			}
+			one[p] = keep.keeping(w.Blend(t[:], barycentric(places[v].at, l.points[t[0]], l.points[t[1]], l.points[t[2]]), limits), w.Joints)
 		}
 	}
 	for v, p := range l.pieces.OfVertex {

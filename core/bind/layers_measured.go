@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 
 	"wisemarrow/core/deform"
@@ -99,6 +100,35 @@ func (r *Report) Worn(m *mesh.Mesh) (body [][3]int32, layers [][]int32) {
 		}
 	}
 	return body, layers
+}
+
+// Stiff returns the vertices of each piece that is to keep its shape, in the order of the pieces.
+func (r *Report) Stiff(m *mesh.Mesh) [][]int32 {
+	_, lists := r.Lying(m)
+	pieces := m.Pieces()
+	by := map[int32][]int32{}
+	var order []int32
+	for i, l := range r.Layers {
+		if l.Kind != KindRigid && l.Kind != KindCard {
+			continue
+		}
+		for _, v := range lists[i] {
+			p := pieces.OfVertex[v]
+			if p < 0 {
+				continue
+			}
+			if by[p] == nil {
+				order = append(order, p)
+			}
+			by[p] = append(by[p], v)
+		}
+	}
+	slices.Sort(order)
+	var out [][]int32
+	for _, p := range order {
+		out = append(out, by[p])
+	}
+	return out
 }
 
 // Relayered measures the layers of a report anew for weights that were changed. how says what

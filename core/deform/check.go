@@ -26,10 +26,11 @@ const (
 	FaultVolume  = "volume"  // a limb loses or gains volume
 	FaultCross   = "cross"   // the skin goes through itself where it did not at rest
 	FaultThrough = "through" // skin comes through what lies over it
+	FaultRigid   = "rigid"   // what is to keep its shape does not
 )
 
 // FaultKinds are all of them.
-var FaultKinds = []string{FaultSpill, FaultStretch, FaultCrush, FaultPinch, FaultFlip, FaultVolume, FaultCross, FaultThrough}
+var FaultKinds = []string{FaultSpill, FaultStretch, FaultCrush, FaultPinch, FaultFlip, FaultVolume, FaultCross, FaultThrough, FaultRigid}
 
 // Limits of faults. They were set by looking at poses of the cast and of strangers at both ends of the usual ranges:
 // what is over one shows at arm's length (docs/methods/motion.md has the figures); no source.
@@ -42,6 +43,7 @@ var faultLimits = map[string]float64{
 	FaultVolume:  0.15,  // of the limb's volume
 	FaultCross:   0.15,  // of the area
 	FaultThrough: 0.03,  // of the layers' vertices
+	FaultRigid:   0.1,   // of a length of it
 }
 
 // FaultLimit is the limit of a kind of fault and what it is a share of.
@@ -93,7 +95,7 @@ type Fault struct {
 	Away    float64    `json:"away,omitempty"`   // of spill: how far it goes, metres
 	Far     float64    `json:"far,omitempty"`    // of spill: how far the bone that pulls it is at rest, metres
 	Limb    string     `json:"limb,omitempty"`   // of volume: the joint of the limb
-	Change  float64    `json:"change,omitempty"` // of volume: -0.1 for a tenth less
+	Change  float64    `json:"change,omitempty"` // of volume and lengths: -0.1 for a tenth less
 	Vertex  int32      `json:"vertex"`           // in the middle of it
 	Count   int        `json:"vertices"`         // how many are in it
 	Place   [3]float64 `json:"place"`            // of the vertex in that pose, metres
@@ -156,6 +158,8 @@ type CheckOptions struct {
 	Cover  int
 	Body   [][3]int32
 	Layers [][]int32
+	// Rigid are the vertices of what is to keep its shape, each thing by itself.
+	Rigid [][]int32
 }
 
 // framesAtOnce is how many frames are shared out among the cores before their results are put together

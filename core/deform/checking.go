@@ -33,6 +33,7 @@ type checking struct {
 	tree    *geom.Tree        // of the skin at rest, where crossings are looked for
 	crossed map[[2]int32]bool
 	layers  *layersOver
+	rigid   []rigidThing
 }
 
 // sureTimes is how many times nearer the nearest bone must be than one elsewhere.
@@ -70,6 +71,7 @@ func newChecking(s *Skin, o CheckOptions) *checking {
 		}
 	}
 	c.layers = newLayersOver(s.points, o.Body, o.Layers)
+	c.rigid = rigidThings(s, o.Rigid)
 	return c
 }
 
@@ -255,6 +257,7 @@ func (c *checking) frame(frame pose.Frame, w *scratch) []Fault {
 	out = append(out, c.alongEdges(w)...)
 	put(c.flips(matrices, w))
 	put(c.lost(frame, w))
+	put(c.bentThings(w))
 	return out
 }
 

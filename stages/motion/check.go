@@ -82,6 +82,7 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 	if s.Bind != nil && len(s.Bind.Report.Layers) > 0 {
 		o.Cover = max(1, a.Steps) // the ends
 		o.Body, o.Layers = s.Bind.Report.Worn(s.Mesh)
+		o.Rigid = s.Bind.Report.Stiff(s.Mesh)
 	}
 	checked, err := skin.Check(ctx, reel, o, progress)
 	if err != nil {
@@ -250,6 +251,11 @@ func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 		return []finding.Remedy{dual}
 	case deform.FaultThrough:
 		return []finding.Remedy{anew}
+	case deform.FaultRigid:
+		if len(f.Blame) > 0 {
+			return []finding.Remedy{{Label: "Harden to " + f.Blame[0].Joint, Op: "set_weights", Params: map[string]any{"joint": f.Blame[0].Joint, "vertices": vertices, "value": 1}}}
+		}
+		return nil
 	}
 	return []finding.Remedy{smooth, anew}
 }

@@ -28,6 +28,7 @@ var Says = map[string]struct{ Title, Why string }{
 	deform.FaultFlip:    {"turns faces inside out", "Faces look the other way than the skin around them is turned."},
 	deform.FaultVolume:  {"changes a limb's volume", "The limb about the joint collapses or bulges as it bends or twists."},
 	deform.FaultCross:   {"drives the skin through itself", "Parts of the skin that were apart at rest go through each other."},
+	deform.FaultRigid:   {"bends what should keep its shape", "A plate, a button, or a card that follows a mix of joints shrinks and shears as they move. Give it to the joint that it is fastened to."},
 	deform.FaultThrough: {"brings skin through what lies over it", "Vertices of cloth come to lie under the body that they cover."},
 }
 
@@ -103,6 +104,8 @@ func what(kind string) string {
 		return "of the area"
 	case deform.FaultVolume:
 		return "of the limb's volume"
+	case deform.FaultRigid:
+		return "of the length of what keeps its shape"
 	}
 	return "of the layers' vertices"
 }

@@ -14,6 +14,8 @@ func Seen(f deform.Fault) string {
 		return fmt.Sprintf("moves %s though its bone is %s away", wording.Length(f.Away), wording.Length(f.Far))
 	case f.Kind == deform.FaultSpill && f.Away > 0:
 		return wording.Length(f.Away) + " from where its bone takes it"
+	case f.Kind == deform.FaultRigid && f.Change != 0:
+		return "a rigid piece to " + wording.Percent(1+f.Change) + " of its size"
 	case f.Kind == deform.FaultVolume && f.Limb != "":
 		return f.Limb + " " + wording.Signed(f.Change) + " of its volume"
 	}
@@ -35,6 +37,8 @@ func seen(kind string, size float64) string {
 		return wording.Percent(size) + " of the skin inside out"
 	case deform.FaultVolume:
 		return "a limb's volume off by " + wording.Percent(size)
+	case deform.FaultRigid:
+		return "a rigid piece's size off by " + wording.Percent(size)
 	case deform.FaultCross:
 		return wording.Percent(size) + " of the skin through itself"
 	}

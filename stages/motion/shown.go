@@ -107,7 +107,7 @@ type KindRow struct {
 // KindRows are those of a sheet, each kind in its words.
 func KindRows(x *studio.Sheet) (out []KindRow) {
 	for _, k := range deform.FaultKinds {
-		measured := k != deform.FaultCross && k != deform.FaultThrough || k == deform.FaultCross && x.Crossed > 0 || k == deform.FaultThrough && x.Layers > 0
+		measured := k == deform.FaultCross && x.Crossed > 0 || (k == deform.FaultThrough || k == deform.FaultRigid) && x.Layers > 0 || k != deform.FaultCross && k != deform.FaultThrough && k != deform.FaultRigid
 		out = append(out, KindRow{Says[k].Title, x.Worst[k], seen(k, x.Worst[k]*deform.FaultLimit(k)), seen(k, deform.FaultLimit(k)), measured})
 	}
 	return out

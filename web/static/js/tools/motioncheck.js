@@ -186,7 +186,7 @@ function showKept(name, share) {
 
 // The panel ------------------------------------------------------------------------
 
-const kinds = { spill: 'moves what is another’s', stretch: 'draws out', crush: 'presses together', pinch: 'sharp fold', flip: 'turns inside out', volume: 'volume', cross: 'goes through itself', through: 'comes through a layer' };
+const kinds = { spill: 'moves what is another’s', stretch: 'draws out', crush: 'presses together', pinch: 'sharp fold', flip: 'turns inside out', volume: 'volume', cross: 'goes through itself', through: 'comes through a layer', rigid: 'bends a rigid piece' };
 
 function lead(place) {
   halt();
@@ -296,7 +296,7 @@ function score() {
   }
   box.querySelector('tbody').replaceChildren(...r.faults.map((k, i) => {
     const tr = document.createElement('tr'), x = s.worst[k] ?? 0, was = r.before?.worst?.[k];
-    const unseen = (k === 'cross' && !r.crossed) || (k === 'through' && !r.layers);
+    const unseen = (k === 'cross' && !r.crossed) || ((k === 'through' || k === 'rigid') && !r.layers);
     tr.innerHTML = '<th scope="row"></th><td class="gauge"><i></i></td><td class="num"></td>';
     tr.children[0].textContent = kinds[k];
     const bar = tr.querySelector('i');
