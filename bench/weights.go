@@ -75,7 +75,7 @@ func weightsSpeed() error {
 			return err
 		}
 		motion := ms(func() { skin.Motion(s.Index("upper_arm_l"), demoMarks) })
-		problems := ms(func() { weights.Edit(w, nil, nil, 4).Problems(net, images, partnersOf(w)) })
+		problems := ms(func() { weights.Edit(w, nil, nil, 4).Problems(net, nil, images, partnersOf(w)) })
 		fmt.Printf("%8d %8.0f %8.2f (%.2f) %9.1f %10.0f %10.0f %10.0f %12.0f\n", len(m.Points), prepared, mean(dabs), share95(dabs), all, smooth, mirror, motion, problems)
 	}
 	return deskMemory()

@@ -368,7 +368,7 @@ func (d *Desk) Apart(other Arrays) ([]float32, error) {
 }
 
 // kinds are the numbers of problems as a page draws them.
-var kinds = map[string]float32{weights.ProblemBare: 1, weights.ProblemIsland: 2, weights.ProblemStep: 3, weights.ProblemMirror: 4}
+var kinds = map[string]float32{weights.ProblemBare: 1, weights.ProblemIsland: 2, weights.ProblemStep: 3, weights.ProblemMirror: 4, weights.ProblemFar: 5, weights.ProblemTrace: 6}
 
 // Problems are by vertex what is wrong there: the number of the kind, 0 for nothing, and how large.
 func (d *Desk) Problems() (kind, size []float32, err error) {
@@ -378,7 +378,7 @@ func (d *Desk) Problems() (kind, size []float32, err error) {
 		return nil, nil, err
 	}
 	kind, size = make([]float32, len(d.net.At)), make([]float32, len(d.net.At))
-	for _, p := range d.e.Problems(d.net, m, d.sides.Partner) {
+	for _, p := range d.e.Problems(d.net, d.s, m, d.sides.Partner) {
 		kind[p.Vertex], size[p.Vertex] = kinds[p.Kind], float32(p.Size)
 	}
 	return kind, size, nil

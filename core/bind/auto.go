@@ -107,6 +107,8 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	for _, v := range led(m, a.w) {
 		a.how[v] = ledHow
 	}
+	a.evenSteps()
+	a.evenSeams(a.o.Limits)
 	a.w = weights.Capped(m, a.w, limits)
 	a.evenSeams(limits)
 	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: a.nearest(), Sees: a.sees})
@@ -244,6 +246,16 @@ func (a *automatic) over() {
 		}
 		a.w.Of[v] = w.Of[k]
 	}
+}
+
+// evenSteps smooths the few vertices where heat has a step: where one of two bones that are equally near is not seen.
+// What follows one joint or keeps its shape stays.
+func (a *automatic) evenSteps() {
+	open := make([]bool, len(a.m.Points))
+	for v := range open {
+		open[v] = a.how[v] != rigidHow && a.how[v] != cardHow && a.how[v] != ledHow
+	}
+	a.w = weights.EvenSteps(a.m, a.w, open, a.o.Limits)
 }
 
 // evenSeams lets seams between pieces go as one after the cut, which each side had for itself.

@@ -53,7 +53,7 @@ func Capped(m *mesh.Mesh, w *Weights, l Limits) *Weights {
 	out, over := cutEach(w, l)
 	if over {
 		start, to := m.Edges().Neighbours(len(m.Points))
-		eased(w, out, l, func(v int32) []int32 { return to[start[v]:start[v+1]] }, m.World())
+		eased(w, out, l, surfaceOf(m.World(), func(v int32) []int32 { return to[start[v]:start[v+1]] }))
 	}
 	return out
 }
@@ -76,16 +76,31 @@ func cutEach(w *Weights, l Limits) (out *Weights, over bool) {
 	return out, slices.Contains(some, true)
 }
 
-// eased lets the weights that a cut left end gently along a surface; at are the positions of its vertices.
-func eased(whole, cut *Weights, l Limits, near func(v int32) []int32, at []r3.Vec) {
-	limit := seamLimits(whole, cut, near, sameAs(at))
-	geom.Chunks(len(cut.Of), cappedChunk, func(lo, hi int) {
-		for v := lo; v < hi; v++ {
-			if limit[v] != nil {
-				cut.Of[v] = Clean(limited(cut.Of[v], limit[v]), l)
+// eased lets the weights that a cut left end gently along a surface, and evens the steps that it made where many
+// joints have nearly the same weight, each vertex among the joints that it has.
+func eased(whole, cut *Weights, l Limits, s *surface) {
+	ramps := func() {
+		limit := seamLimits(whole, cut, s.near, s.same)
+		geom.Chunks(len(cut.Of), cappedChunk, func(lo, hi int) {
+			for v := lo; v < hi; v++ {
+				if limit[v] != nil {
+					cut.Of[v] = Clean(limited(cut.Of[v], limit[v]), l)
+				}
 			}
+		})
+	}
+	ramps()
+	made := slices.DeleteFunc(s.steps(cut.Of), func(p Problem) bool {
+		was := 0.0
+		for _, k := range s.near(p.Vertex) {
+			was = max(was, apart(whole.Of[p.Vertex], whole.Of[k]))
 		}
+		return was > p.Size/2
 	})
+	if len(made) > 0 {
+		s.even(cut, made, nil, func(v int32) []Influence { return Clean(s.own(cut.Of, v), l) })
+		ramps()
+	}
 }
 
 const cappedChunk = 1024

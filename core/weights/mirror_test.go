@@ -65,7 +65,7 @@ func TestMirroredWeightsAreEven(t *testing.T) {
 			}
 		}
 		require.NoError(t, e.Weights().Validate())
-		require.Empty(t, e.Problems(n, x, partner))
+		require.Empty(t, e.Problems(n, nil, x, partner))
 	}
 	posed := solids.Plate(12)
 	for i := range posed.Points { // one half bent upward
@@ -103,13 +103,13 @@ func TestProblemsAreFoundAndIslandsDropped(t *testing.T) {
 	w.Of[at(3, 18)] = nil
 	e := weights.Edit(w, nil, nil, 0)
 	kinds := map[string][]int32{}
-	for _, p := range e.Problems(n, nil, nil) {
+	for _, p := range e.Problems(n, nil, nil, nil) {
 		kinds[p.Kind] = append(kinds[p.Kind], p.Vertex)
 	}
 	require.Equal(t, []int32{int32(at(15, 15))}, kinds[weights.ProblemIsland])
 	require.Equal(t, []int32{int32(at(3, 18))}, kinds[weights.ProblemBare])
 	require.Contains(t, kinds[weights.ProblemStep], int32(at(10, 3)))
-	require.Equal(t, 1, e.DropIslands(nil, n))
+	require.Equal(t, 1, e.DropIslands(nil, n, nil))
 	require.Equal(t, list(0, 1), e.Of[at(15, 15)])
 }
 

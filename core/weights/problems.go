@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/geom"
+	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -12,33 +13,36 @@ import (
 // Kinds of problems of weights, in the order in which a map shows them.
 const (
 	ProblemIsland = "island" // a share that is cut off along the surface from the joint's main region
-	ProblemStep   = "step"   // a share that differs much from a neighbour's
+	ProblemFar    = "far"    // a weight far from the joint's bone, farther than weights reach
+	ProblemStep   = "step"   // weights that differ far more from a neighbor's than those around them do
 	ProblemMirror = "mirror" // shares that differ from those of the mirror image
+	ProblemTrace  = "trace"  // a faint weight far from the joint's bone
 	ProblemBare   = "bare"   // no weights at all
 )
 
-// Problem is what is wrong at a vertex. Size is, of an island, the share; of a step and a
-// mirror image, half the sum of the differences of shares.
+// Problem is what is wrong at a vertex. Size is, of an island and of what is far, the weight; of a step and a
+// mirror image, half the sum of the differences of weights.
 type Problem struct {
 	Vertex int32   `json:"vertex"`
 	Kind   string  `json:"kind"`
-	Joint  int32   `json:"joint"` // of the island, -1 else
+	Joint  int32   `json:"joint"` // to blame, -1 where it is none
 	Size   float64 `json:"size"`
 }
 
 const (
 	// islandFaint is below what share an island counts for nothing.
 	islandFaint = 0.005
-	// stepLimit is what two neighbours may differ by at most when their edge is as long as most;
-	// it grows with the length.
-	stepLimit = 0.5
+	// islandPeak is how large the largest weight of an island is at least: a fainter one cannot be seen.
+	islandPeak = 0.08
+	// islandAway is from how many times the mean distance of a joint's main region from its bone on a region is cut off.
+	islandAway = 1.8
 	// mirrorLimit is what a vertex and its image may differ by.
 	mirrorLimit = 0.05
 )
 
-// Problems finds what is wrong with weights: bare vertices, islands, steps, and differences from
-// the mirror image where m is not nil. Each vertex has its worst, in this order.
-func (e *Editor) Problems(n *Net, m *Mirrored, partner []int32) []Problem {
+// Problems finds what is wrong with weights: bare vertices, islands, what is far from its bone where s is not nil,
+// steps, differences from the mirror image where m is not nil, and traces. Each vertex has its worst, in this order.
+func (e *Editor) Problems(n *Net, s *skeleton.Skeleton, m *Mirrored, partner []int32) []Problem {
 	worst := make([]Problem, len(e.Of))
 	put := func(v, joint int32, kind string, size float64) {
 		if x := &worst[v]; x.Kind == "" || x.Kind == kind && x.Size < size {
@@ -57,21 +61,20 @@ func (e *Editor) Problems(n *Net, m *Mirrored, partner []int32) []Problem {
 			put(int32(v), -1, ProblemBare, 1)
 		}
 	}
-	for _, x := range e.islands(n) {
+	for _, x := range e.islands(n, s) {
 		put(x.Vertex, x.Joint, ProblemIsland, x.Size)
 	}
-	usual := n.usualEdge()
-	for v := range e.Of {
-		for _, k := range n.Near(int32(v)) {
-			if int(k) < v || len(e.Of[v]) == 0 || len(e.Of[k]) == 0 {
-				continue
-			}
-			limit := stepLimit * math.Max(1, r3.Norm(r3.Sub(n.At[k], n.At[v]))/usual)
-			if d := apart(e.Of[v], e.Of[k]); d > limit {
-				put(int32(v), -1, ProblemStep, d)
-				put(k, -1, ProblemStep, d)
-			}
+	var far []Problem
+	if s != nil {
+		far = e.far(n, s, partner)
+	}
+	for _, x := range far {
+		if x.Kind == ProblemFar {
+			put(x.Vertex, x.Joint, x.Kind, x.Size)
 		}
+	}
+	for _, x := range n.surface().steps(e.Of) {
+		put(x.Vertex, x.Joint, x.Kind, x.Size)
 	}
 	if m != nil {
 		for v := range e.Of {
@@ -82,19 +85,10 @@ func (e *Editor) Problems(n *Net, m *Mirrored, partner []int32) []Problem {
 			}
 		}
 	}
-	return slices.DeleteFunc(worst, func(p Problem) bool { return p.Kind == "" })
-}
-
-// usualEdge is the mean length of edges.
-func (n *Net) usualEdge() float64 {
-	sum, count := 0.0, 0
-	for v := range n.At {
-		for _, k := range n.Near(int32(v)) {
-			sum += r3.Norm(r3.Sub(n.At[k], n.At[v]))
-			count++
-		}
+	for _, x := range far {
+		put(x.Vertex, x.Joint, x.Kind, x.Size)
 	}
-	return sum / math.Max(1, float64(count))
+	return slices.DeleteFunc(worst, func(p Problem) bool { return p.Kind == "" })
 }
 
 // pieces numbers the sets of vertices that edges join.
@@ -126,10 +120,16 @@ func (n *Net) pieces() []int32 {
 	return out
 }
 
-// islands are shares of joints that are cut off, on one piece of the surface, from where the
-// joint has most there.
-func (e *Editor) islands(n *Net) []Problem {
+// islands are weights of joints that are cut off, on one piece of the surface, from where the
+// joint has most there. Where s is not nil what is about as near to the bone as that is none: a ring round a limb
+// that others part in two.
+func (e *Editor) islands(n *Net, s *skeleton.Skeleton) []Problem {
 	piece := n.pieces()
+	distance := func(r3.Vec, int) float64 { return 0 }
+	if s != nil {
+		bones := e.bonesOf(s)
+		distance = func(p r3.Vec, j int) float64 { return toBones(p, bones[j]) }
+	}
 	of := make([][]int32, len(e.Joints))
 	for v, list := range e.Of {
 		for _, x := range list {
@@ -170,8 +170,15 @@ func (e *Editor) islands(n *Net) []Problem {
 				home[piece[v]] = k
 			}
 		}
+		peak, away := make([]float64, len(weight)+1), make([]float64, len(weight)+1)
 		for _, v := range of[j] {
-			if r := region[v]; r != home[piece[v]] {
+			r, x := region[v], e.value(v, int32(j))
+			peak[r] = max(peak[r], x)
+			away[r] += float64(x*distance(n.At[v], j)) / weight[r-1]
+		}
+		for _, v := range of[j] {
+			r, own := region[v], home[piece[v]]
+			if r != own && peak[r] >= islandPeak && (s == nil || math.IsInf(away[own], 1) || away[r] > islandAway*away[own]) {
 				found[j] = append(found[j], Problem{v, ProblemIsland, int32(j), e.value(v, int32(j))})
 			}
 		}
@@ -187,7 +194,7 @@ func (e *Editor) islands(n *Net) []Problem {
 func (e *Editor) value(v, j int32) float64 { return value(e.Of[v], j) }
 
 // DropIslands takes shares that are cut off away; it returns how many vertices had any.
-func (e *Editor) DropIslands(vertices []int32, n *Net) int {
+func (e *Editor) DropIslands(vertices []int32, n *Net, s *skeleton.Skeleton) int {
 	for v := range e.Of {
 		e.At(int32(v))
 	}
@@ -196,7 +203,7 @@ func (e *Editor) DropIslands(vertices []int32, n *Net) int {
 		asked[v] = true
 	}
 	count := 0
-	for _, p := range e.islands(n) {
+	for _, p := range e.islands(n, s) {
 		if !asked[p.Vertex] || e.Locked[p.Joint] {
 			continue
 		}

@@ -330,7 +330,7 @@ func (e *Editor) CapAt(vertices []int32, n int, net *Net) int {
 	}
 	to, over := cutEach(whole, Limits{Cap: n})
 	if over {
-		eased(whole, to, Limits{}, net.Near, net.At)
+		eased(whole, to, Limits{Cap: n}, net.surface())
 	}
 	was, had := e.Cap, 0
 	e.Cap = n

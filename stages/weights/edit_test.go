@@ -276,7 +276,8 @@ func TestTheStageMeasuresTheWeights(t *testing.T) {
 	}
 	clean := codes(s)
 	require.NotContains(t, clean, "weights_strays")
-	require.NotContains(t, clean, "weights_uneven")
+	require.Less(t, clean["weights_uneven"].count, len(s.Mesh.Points)/20, "of a coarse body with three influences")
+	require.Less(t, clean["weights_step"].count, len(s.Mesh.Points)/200)
 	v := by(s, "forearm_l")[5]
 	stray := studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"head","vertices":"%d","value":1}`, v))
 	found := codes(stray)

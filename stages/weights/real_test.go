@@ -50,7 +50,7 @@ func TestAnElephantIsMirrored(t *testing.T) {
 				}
 			}
 		}
-		for _, p := range core.Edit(s.Weights, nil, nil, 0).Problems(net, images, partner) {
+		for _, p := range core.Edit(s.Weights, nil, nil, 0).Problems(net, nil, images, partner) {
 			if p.Kind == core.ProblemMirror {
 				n++
 			}

@@ -20,6 +20,7 @@ func init() {
 		studio.Entry{Name: "harden_weights", Label: "Harden to the leading joint", Stage: "weights", Words: "rigid whole binary quantise steps", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Harden{Steps: 1} }},
 		studio.Entry{Name: "drop_traces", Label: "Drop traces", Stage: "weights", Words: "prune tiny small weights threshold", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropTraces{Below: 0.01} }},
 		studio.Entry{Name: "drop_islands", Label: "Drop weights that are cut off", Stage: "weights", Words: "island stray leak elsewhere", Needs: needs, New: func() studio.Operation { return &DropIslands{} }},
+		studio.Entry{Name: "drop_far", Label: "Remove weights far from their bone", Stage: "weights", Words: "bleed spill traces clean other side outlier", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropFar{} }},
 		studio.Entry{Name: "cap_weights", Label: "Cap the influences of a vertex", Stage: "weights", Words: "limit max influences reduce", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &CapWeights{Influences: 4} }},
 		studio.Entry{Name: "even_vertices", Label: "Let chosen vertices move as one", Stage: "weights", Words: "rigid average mean piece same", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Even{} }},
 	)
@@ -198,8 +199,24 @@ func (o *DropIslands) Apply(ctx context.Context, s studio.State, _ studio.Progre
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	a.e.DropIslands(a.vertices, a.net)
+	a.e.DropIslands(a.vertices, a.net, a.s.Skeleton)
 	return a.done(ctx, "Dropped weights that were cut off", "no joint has weights that are cut off from the rest")
+}
+
+// DropFar takes weights away that are much farther from their bone than weights reach, and gives them to the others
+// of their vertices.
+type DropFar struct {
+	Vertices string `json:"vertices,omitempty"`
+}
+
+// Apply implements studio.Operation.
+func (o *DropFar) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	a, err := begin(s, o.Vertices)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	a.e.DropFar(a.vertices, a.net, s.Skeleton, partners(&s, a.e.Joints))
+	return a.done(ctx, "Removed weights far from their bone", "no joint has weights far from its bone")
 }
 
 // CapWeights keeps the heaviest shares of each vertex, and holds later changes to it.

@@ -4,10 +4,12 @@ package weights
 
 import (
 	"fmt"
+	"slices"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -19,8 +21,6 @@ func init() {
 }
 
 const (
-	// cutOffLimit is from what share on weight that is cut off from its joint is told.
-	cutOffLimit = 0.05
 	// unevenShare is the share of vertices that may be unlike their images before it is told, and
 	// evenMesh how much of a mesh must have images for it to be asked at all.
 	unevenShare, evenMesh = 0.02, 0.9
@@ -28,7 +28,7 @@ const (
 	mostMeasured = 300_000
 )
 
-// find measures the weights: strays, shares that are cut off, and sides that are not even.
+// find measures the weights: strays, what is far from its bone or cut off, steps, traces, and sides that are not even.
 func find(s *studio.State) []finding.Finding {
 	if s.Weights == nil || s.Mesh == nil || s.Skeleton == nil || len(s.Mesh.Points) > mostMeasured {
 		return nil
@@ -51,30 +51,32 @@ func find(s *studio.State) []finding.Finding {
 			Evidence: []finding.Evidence{{What: "strays", Value: float64(len(strays)), Limit: 0}}, Where: finding.Where{Vertices: strays},
 			Remedies: []finding.Remedy{{Label: "Settle them to their neighbours", Op: "settle_weights", Params: map[string]any{}}}})
 	}
-	cut, uneven := finding.Finding{Code: "weights_cut_off", Severity: finding.Note}, finding.Finding{Code: "weights_uneven", Severity: finding.Note}
-	joints := map[int32]bool{}
-	most, apart := 0.0, 0.0
-	for _, p := range e.Problems(net, images, partners(s, e.Joints)) {
-		switch {
-		case p.Kind == weights.ProblemIsland && p.Size >= cutOffLimit:
-			cut.Where.Vertices = append(cut.Where.Vertices, p.Vertex)
-			most = max(most, p.Size)
-			if !joints[p.Joint] {
-				joints[p.Joint] = true
-				cut.Where.Joints = append(cut.Where.Joints, e.Joints[p.Joint])
-			}
-		case p.Kind == weights.ProblemMirror:
-			uneven.Where.Vertices = append(uneven.Where.Vertices, p.Vertex)
-			apart = max(apart, p.Size)
-		}
+	by := map[string][]weights.Problem{}
+	for _, p := range e.Problems(net, s.Skeleton, images, partners(s, e.Joints)) {
+		by[p.Kind] = append(by[p.Kind], p)
 	}
-	if n := len(cut.Where.Vertices); n > 0 {
-		cut.Count = n
-		cut.Title = fmt.Sprintf("%s moved by a joint whose other weight is cut off from there", are(n))
-		cut.Why = "Along the surface nothing joins these shares to the rest of the joint's: a patch moves by itself when it turns."
-		cut.Evidence = []finding.Evidence{{What: "largest share", Value: most, Limit: cutOffLimit}}
-		cut.Remedies = []finding.Remedy{{Label: "Give them to the others of their vertices", Op: "drop_islands", Params: map[string]any{}}}
-		out = append(out, cut)
+	for _, k := range told {
+		list := by[k.kind]
+		if len(list) == 0 {
+			continue
+		}
+		f := finding.Finding{Code: k.code, Severity: k.severity, Count: len(list), Title: wording.Count(len(list), k.one, k.many), Why: k.why, Remedies: k.remedies(e.Joints, list)}
+		most := 0.0
+		for _, p := range list {
+			most = max(most, p.Size)
+			if p.Joint >= 0 && !slices.Contains(f.Where.Joints, e.Joints[p.Joint]) {
+				f.Where.Joints = append(f.Where.Joints, e.Joints[p.Joint])
+			}
+			f.Where.Vertices = append(f.Where.Vertices, p.Vertex)
+		}
+		f.Evidence = []finding.Evidence{{What: "largest " + k.what, Value: most, Limit: k.limit}}
+		f.Where.Spots = spots(net, e.Joints, list)
+		out = append(out, f)
+	}
+	uneven, apart := finding.Finding{Code: "weights_uneven", Severity: finding.Note}, 0.0
+	for _, p := range by[weights.ProblemMirror] {
+		uneven.Where.Vertices = append(uneven.Where.Vertices, p.Vertex)
+		apart = max(apart, p.Size)
 	}
 	if n := len(uneven.Where.Vertices); sides && float64(images.Matched+images.Between) >= evenMesh*float64(len(net.At)) && float64(n) > unevenShare*float64(images.Matched+images.Between) {
 		uneven.Count = n
@@ -85,6 +87,87 @@ func find(s *studio.State) []finding.Finding {
 		out = append(out, uneven)
 	}
 	return out
+}
+
+// told are the kinds of problems that are findings, worst first.
+var told = []struct {
+	kind, code, one, many, why, what string
+	severity                         finding.Severity
+	limit                            float64
+	remedies                         func(joints []string, list []weights.Problem) []finding.Remedy
+}{
+	{weights.ProblemFar, "weights_far", "vertex follows a joint that is far from it", "vertices follow a joint that is far from them",
+		"A weight so far from its bone pulls skin of another limb along, or of the other side. Remove these weights, or bind the joints again.", "weight", finding.Harms, 0,
+		func(joints []string, list []weights.Problem) []finding.Remedy {
+			return []finding.Remedy{{Label: "Remove these weights", Op: "drop_far", Params: map[string]any{}}, again(joints, list)}
+		}},
+	{weights.ProblemIsland, "weights_cut_off", "vertex is moved by a joint whose other weight is disconnected from it", "vertices are moved by a joint whose other weight is disconnected from them",
+		"Nothing along the surface joins these weights to the rest of the joint's: a patch moves by itself when it rotates.", "weight", finding.Note, 0,
+		func([]string, []weights.Problem) []finding.Remedy {
+			return []finding.Remedy{{Label: "Give them to the vertices' other joints", Op: "drop_islands", Params: map[string]any{}}}
+		}},
+	{weights.ProblemStep, "weights_step", "vertex has a step in its weights", "vertices have a step in their weights",
+		"Between two neighbors the weights change far more than around them, which shows as a line when the joint rotates. Smooth there.", "difference", finding.Harms, 0,
+		func(_ []string, list []weights.Problem) []finding.Remedy {
+			var at []int32
+			for _, p := range list {
+				at = append(at, p.Vertex)
+			}
+			return []finding.Remedy{{Label: "Smooth there", Op: "smooth_weights", Params: map[string]any{"vertices": weights.Ranges(at), "passes": 4}}}
+		}},
+	{weights.ProblemTrace, "weights_traces", "vertex has a faint weight of a joint far away", "vertices have faint weights of joints far away",
+		"Such traces show little, but each takes the place of an influence that is needed and drags when the joint moves far.", "weight", finding.Note, 0,
+		func([]string, []weights.Problem) []finding.Remedy {
+			return []finding.Remedy{{Label: "Remove these traces", Op: "drop_far", Params: map[string]any{}}}
+		}},
+}
+
+// again is the remedy that binds the joints of problems once more.
+func again(joints []string, list []weights.Problem) finding.Remedy {
+	var names []any
+	for _, p := range list {
+		if name := joints[p.Joint]; !slices.Contains(names, any(name)) {
+			names = append(names, name)
+		}
+	}
+	return finding.Remedy{Label: "Bind " + wording.Count(len(names), "joint", "joints") + " again", Op: "bind_joints", Params: map[string]any{"joints": names, "method": "auto"}}
+}
+
+// mostSpots is how many spots of a finding are told apart.
+const mostSpots = 200
+
+// spots are what hangs together of the problems of one joint, largest first, each with its joint.
+func spots(net *weights.Net, joints []string, list []weights.Problem) []finding.Spot {
+	at := map[int32]weights.Problem{}
+	for _, p := range list {
+		at[p.Vertex] = p
+	}
+	var out []finding.Spot
+	seen := map[int32]bool{}
+	for _, p := range list {
+		if seen[p.Vertex] {
+			continue
+		}
+		seen[p.Vertex] = true
+		spot, most := []int32{p.Vertex}, 0.0
+		for i := 0; i < len(spot); i++ {
+			most = max(most, at[spot[i]].Size)
+			for _, k := range net.Near(spot[i]) {
+				if q, ok := at[k]; ok && !seen[k] && q.Joint == p.Joint {
+					seen[k] = true
+					spot = append(spot, k)
+				}
+			}
+		}
+		slices.Sort(spot)
+		label := wording.Percent(most) + ", " + wording.Count(len(spot), "vertex", "vertices")
+		if p.Joint >= 0 {
+			label = joints[p.Joint] + " " + label
+		}
+		out = append(out, finding.Spot{Label: label, Vertices: spot})
+	}
+	slices.SortStableFunc(out, func(a, b finding.Spot) int { return len(b.Vertices) - len(a.Vertices) })
+	return out[:min(len(out), mostSpots)]
 }
 
 func are(n int) string {

@@ -277,6 +277,7 @@ function edit(b, vertices) {
     case 'blend': return need(2) && operate('blend_border', { joints: names.slice(0, 2), width: value('width') / 1000, ...some });
     case 'settle': return operate('settle_weights', some);
     case 'islands': return operate('drop_islands', some);
+    case 'far': return operate('drop_far', some);
     case 'harden': return operate('harden_weights', { steps: value('steps'), ...some });
     case 'traces': return operate('drop_traces', { below: value('below'), ...some });
     case 'cap': return operate('cap_weights', { influences: value('influences'), ...some });

@@ -8,7 +8,7 @@ import { loadCore } from './measures.js';
 
 // Hues for several joints that colour-blind eyes tell apart (Okabe & Ito 2008).
 const apart = ['#0072b2', '#e69f00', '#009e73', '#cc79a7', '#56b4e9', '#d55e00', '#f0e442', '#6b6b6b'];
-const wrong = ['', '--rust', '--amber', '--teal', '--axis-z']; // by the number of the kind
+const wrong = ['', '--rust', '--amber', '--teal', '--axis-z', '--moss', '--moss']; // by the number of the kind
 let plate = null, turn = 0;
 
 export function mapOn(p) { plate = p; }
@@ -86,9 +86,9 @@ export async function update() {
       } else {
         const { kind, size } = await core('problems');
         if (mine !== turn) return;
-        const counts = [0, 0, 0, 0, 0], inks = wrong.map((name) => (name ? ink(name) : bare));
+        const counts = [0, 0, 0, 0, 0, 0, 0], inks = wrong.map((name) => (name ? ink(name) : bare));
         for (let v = 0; v < n; v++) { counts[kind[v]]++; put(v, kind[v] ? bare.clone().lerp(inks[kind[v]], 0.45 + 0.55 * Math.min(1, size[v])) : bare); }
-        tell(['', 'no weights', 'cut off from the joint', 'a step between neighbours', 'unlike its mirror image'].map((text, k) => ({ ink: wrong[k] && `#${ink(wrong[k]).getHexString()}`, text: `${counts[k].toLocaleString('en')} ${text}` })).slice(1));
+        tell(['', 'no weights', 'disconnected from its joint', 'a step between neighbors', 'unlike its mirror image', 'far from its bone', 'a trace far from its bone'].map((text, k) => ({ ink: wrong[k] && `#${ink(wrong[k]).getHexString()}`, text: `${counts[k].toLocaleString('en')} ${text}` })).slice(1));
       }
     } catch (e) { set({ say: e.message }); return; }
   }
