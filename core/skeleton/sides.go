@@ -3,8 +3,11 @@ package skeleton
 import (
 	"errors"
 	"fmt"
+	"hash/fnv"
 	"math"
+	"slices"
 	"strings"
+	"unicode"
 
 	"wisemarrow/core/geom"
 
@@ -117,8 +120,9 @@ type Pairs struct {
 	Reach   float64 // metres from the plane within which an unmarked joint is a centre joint
 }
 
-// Pairs finds the pairs by the marks in names; joints that this leaves alone pair
-// by place with their mirror image, if each is the other's nearest.
+// Pairs finds the pairs by the marks in names. Joints that no name gives a side are pairs by their place where they
+// are mirror images: chains alike to their ends, from one joint in the plane or from a pair, that do not call
+// themselves differently; of a skeleton without marks where nearly all of it is. A joint in the plane has no partner.
 func (s *Skeleton) Pairs(x Marks) Pairs {
 	size := geom.EmptyBox()
 	number := make(map[string]int, len(s.Joints))
@@ -130,39 +134,128 @@ func (s *Skeleton) Pairs(x Marks) Pairs {
 	if !size.Empty() {
 		p.Reach = pairShare * r3.Norm(size.Size())
 	}
-	var left, right []int // off the plane and alone
+	named := false
 	for i, j := range s.Joints {
 		p.Partner[i], p.Sides[i] = -1, x.Of(j.Name)
+		named = named || p.Sides[i] != Centre
 		if name, ok := x.Partner(j.Name); ok {
 			if k, there := number[name]; there {
 				p.Partner[i] = k
+			}
+		}
+	}
+	s.pairsByPlace(&p, named)
+	return p
+}
+
+// Where no name tells a side the body must support a plane: so large a share of the joints off it have a mirror
+// image, and pairs hang from so many joints in it; fingers hang from one.
+const fewestPaired, fewestParents = 0.5, 2
+
+// pairsByPlace pairs joints that no name tells the sides of; named tells that other names do.
+func (s *Skeleton) pairsByPlace(p *Pairs, named bool) {
+	chains, off := s.shapes(), 0
+	partner := slices.Clone(p.Partner)
+	aside := func(i int) float64 { return s.Joints[i].Pos.X - p.Plane }
+	onPlane := func(i int) bool { return math.Abs(aside(i)) <= p.Reach/4 }
+	children := s.Children()
+	match := func(list, others []int) {
+		for _, i := range list {
+			if aside(i) <= p.Reach/4 || partner[i] >= 0 || p.Sides[i] != Centre {
 				continue
 			}
-		}
-		switch off := j.Pos.X - p.Plane; {
-		case off > p.Reach/4 && p.Sides[i] != Right:
-			left = append(left, i)
-		case off < -p.Reach/4 && p.Sides[i] != Left:
-			right = append(right, i)
-		}
-	}
-	nearest := func(i int, among []int) int {
-		best, at := math.Min(p.Reach, math.Abs(s.Joints[i].Pos.X-p.Plane)), -1
-		want := Mirrored(s.Joints[i].Pos, p.Plane)
-		for _, k := range among {
-			if d := r3.Norm(r3.Sub(s.Joints[k].Pos, want)); d < best {
-				best, at = d, k
+			best, at := math.Min(p.Reach, aside(i)), -1
+			want := Mirrored(s.Joints[i].Pos, p.Plane)
+			for _, k := range others {
+				if d := r3.Norm(r3.Sub(s.Joints[k].Pos, want)); d < best && partner[k] < 0 && p.Sides[k] == Centre && aside(k) < -p.Reach/4 && chains[i] == chains[k] && sameStem(s.Joints[i].Name, s.Joints[k].Name) {
+					best, at = d, k
+				}
+			}
+			if at >= 0 {
+				partner[i], partner[at] = at, i
 			}
 		}
-		return at
 	}
-	for _, i := range left {
-		if k := nearest(i, right); k >= 0 && nearest(k, left) == i {
-			p.Partner[i], p.Partner[k] = k, i
-			p.Sides[i], p.Sides[k] = Left, Right
+	for i := range s.Joints { // parents come first
+		if !onPlane(i) {
+			off++
+		}
+		switch {
+		case partner[i] < 0 && onPlane(i):
+			match(children[i], children[i])
+		case partner[i] > i: // once for both
+			match(children[i], children[partner[i]])
+			match(children[partner[i]], children[i])
 		}
 	}
-	return p
+	paired, parents := 0, map[int]bool{}
+	for i, k := range partner {
+		if k >= 0 {
+			paired++
+			if up := s.Joints[i].Parent; up >= 0 && onPlane(up) {
+				parents[up] = true
+			}
+		}
+	}
+	if !named && (float64(paired) < fewestPaired*float64(off) || len(parents) < fewestParents) {
+		return
+	}
+	for i, k := range partner {
+		if k < 0 || p.Partner[i] == k {
+			continue
+		}
+		p.Partner[i], p.Sides[i] = k, Left
+		if aside(i) < 0 {
+			p.Sides[i] = Right
+		}
+	}
+}
+
+// shapes are, by joint, what its branch is like: how the chains below it divide.
+func (s *Skeleton) shapes() []string {
+	out := make([]string, len(s.Joints))
+	children := s.Children()
+	for i := len(s.Joints) - 1; i >= 0; i-- {
+		var below []string
+		for _, k := range children[i] {
+			below = append(below, out[k])
+		}
+		slices.Sort(below)
+		out[i] = shortened("(" + strings.Join(below, "") + ")")
+	}
+	return out
+}
+
+// shortened keeps the shapes of large branches short, the same for the same.
+func shortened(shape string) string {
+	if len(shape) < 200 {
+		return shape
+	}
+	h := fnv.New64a()
+	_, _ = h.Write([]byte(shape))
+	return fmt.Sprintf("(%x)", h.Sum64())
+}
+
+// sameStem reports whether two names are alike but for their numbers and what may tell a side: half of their letters
+// at the beginning and the end, or they have none.
+func sameStem(a, b string) bool {
+	letters := func(name string) (out []rune) {
+		for _, r := range name {
+			if unicode.IsLetter(r) {
+				out = append(out, unicode.ToLower(r))
+			}
+		}
+		return out
+	}
+	x, y := letters(a), letters(b)
+	first, last := 0, 0
+	for first < min(len(x), len(y)) && x[first] == y[first] {
+		first++
+	}
+	for last < min(len(x), len(y))-first && x[len(x)-1-last] == y[len(y)-1-last] {
+		last++
+	}
+	return 2*(first+last) >= max(len(x), len(y))
 }
 
 // Any reports whether there is a pair at all.
@@ -184,26 +277,44 @@ func (p Pairs) Middle(s *Skeleton, i int) bool {
 // PartnerOf returns the joint on the other side, -1 if there is none.
 func (s *Skeleton) PartnerOf(i int, x Marks) int { return s.Pairs(x).Partner[i] }
 
-// MirrorPlane returns the X of the plane between left and right: the middle of
-// the joints without a side, or of all pairs if every joint has one. Where no
+// MirrorPlane returns the X of the plane between left and right: the middle of the pairs that names mark, else of
+// the joints without a side, the median of each, so that what is drawn on one side alone does not move it. Where no
 // name marks a side it is the X of the first root.
 func (s *Skeleton) MirrorPlane(x Marks) float64 {
-	centre, n, all := 0.0, 0.0, 0.0
+	number := make(map[string]int, len(s.Joints))
+	for i, j := range s.Joints {
+		number[j.Name] = i
+	}
+	var middles, centre, all []float64
 	for _, j := range s.Joints {
-		all += j.Pos.X
+		all = append(all, j.Pos.X)
 		if x.Of(j.Name) == Centre {
-			centre, n = centre+j.Pos.X, n+1
+			centre = append(centre, j.Pos.X)
+		}
+		if name, ok := x.Partner(j.Name); ok {
+			if k, there := number[name]; there {
+				middles = append(middles, (j.Pos.X+s.Joints[k].Pos.X)/2)
+			}
 		}
 	}
-	switch count := float64(len(s.Joints)); {
-	case count == 0:
+	switch {
+	case len(all) == 0:
 		return 0
-	case n == 0:
-		return all / count
-	case n == count:
+	case len(centre) == len(all):
 		return s.Joints[0].Pos.X // parents come first
+	case len(middles) > 0:
+		return median(middles)
+	case len(centre) > 0:
+		return median(centre)
 	}
-	return centre / n
+	return median(all)
+}
+
+// median of a list, which it sorts; the mean of the middle two.
+func median(list []float64) float64 {
+	slices.Sort(list)
+	n := len(list)
+	return (list[(n-1)/2] + list[n/2]) / 2
 }
 
 // Mirrored returns p on the other side of the plane X = plane.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"testing"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 
 	"github.com/stretchr/testify/require"
@@ -96,4 +97,52 @@ func ExampleMarks_Translate() {
 	house := skeleton.Marks{Left: "L_", Right: "R_", Before: true}
 	fmt.Println(skeleton.DefaultMarks.Translate("hand_l", house), skeleton.DefaultMarks.Translate("hips", house))
 	// Output: L_hand hips
+}
+
+// Partners are not invented: fingers of a lone hand, joints of a strap that is drawn on one side, and joints that
+// call themselves otherwise have none, and a strap does not move the plane.
+func TestNoPartnerIsInvented(t *testing.T) {
+	hand := &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "hand", Parent: -1, Rot: geom.Identity}}}
+	for f, name := range []string{"bone_1", "bone_2", "bone_3", "bone_4"} {
+		x := 0.03 * (float64(f) - 1.5)
+		up := 0
+		for k := range 3 {
+			hand.Joints = append(hand.Joints, skeleton.Joint{Name: name + string(rune('a'+k)), Parent: up, Pos: r3.Vec{X: x, Y: -0.08 - 0.03*float64(k)}, Rot: geom.Identity})
+			up = len(hand.Joints) - 1
+		}
+	}
+	require.False(t, hand.Pairs(skeleton.DefaultMarks).Any(), "fingers of one hand are not left and right")
+
+	body := skeleton.Biped(1.7)
+	clean := body.Pairs(skeleton.DefaultMarks)
+	strapped := body.Clone()
+	hips := strapped.Index("hips")
+	up := hips
+	for k := range 5 {
+		strapped.Joints = append(strapped.Joints, skeleton.Joint{Name: fmt.Sprintf("strap_%d", k+1), Parent: up, Pos: r3.Add(strapped.Joints[hips].Pos, r3.Vec{X: 0.2, Y: -0.1 * float64(k)}), Rot: geom.Identity})
+		up = len(strapped.Joints) - 1
+	}
+	p := strapped.Pairs(skeleton.DefaultMarks)
+	require.InDelta(t, clean.Plane, p.Plane, 1e-12)
+	require.Equal(t, -1, p.Partner[hips])
+	require.Equal(t, skeleton.Centre, p.Sides[hips])
+	for i := len(body.Joints); i < len(strapped.Joints); i++ {
+		require.Equal(t, -1, p.Partner[i], strapped.Joints[i].Name)
+	}
+	moved := strapped.Move(hips, r3.Add(strapped.Joints[hips].Pos, r3.Vec{Y: 0.1}), false, true, skeleton.DefaultMarks)
+	for i := len(body.Joints); i < len(strapped.Joints); i++ {
+		require.Equal(t, strapped.Joints[i].Pos, moved.Joints[i].Pos, "the strap stays")
+	}
+
+	// Two straps that are mirror images are a pair, named or not; two that differ in how many joints they have are none.
+	second := strapped.Clone()
+	up = hips
+	for k := range 5 {
+		second.Joints = append(second.Joints, skeleton.Joint{Name: fmt.Sprintf("strap_%d", k+6), Parent: up, Pos: r3.Add(second.Joints[hips].Pos, r3.Vec{X: -0.2, Y: -0.1 * float64(k)}), Rot: geom.Identity})
+		up = len(second.Joints) - 1
+	}
+	p = second.Pairs(skeleton.DefaultMarks)
+	require.Equal(t, second.Index("strap_7"), p.Partner[second.Index("strap_2")])
+	second.Joints = second.Joints[:len(second.Joints)-1]
+	require.Equal(t, -1, second.Pairs(skeleton.DefaultMarks).Partner[second.Index("strap_2")])
 }
