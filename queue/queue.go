@@ -18,7 +18,8 @@ import (
 	"github.com/riverqueue/river/rivermigrate"
 )
 
-// args name the work of a job; its parameters are in the store.
+// args name the work of a job; its parameters are in the store. A job is a turn: what is done in it is the work that
+// the store finds next, of whoever has waited longest, and not always the one that it is named for.
 type args struct {
 	Work string `json:"work"`
 }
@@ -62,6 +63,9 @@ type finder interface {
 	Unattended(ctx context.Context) ([]string, error)
 }
 
+// migrating is the number of the lock under which River's tables are brought up to date.
+const migrating = 847_000_001
+
 // Migrate brings River's tables up to date.
 func Migrate(ctx context.Context, url string) error {
 	pool, err := pgxpool.New(ctx, url)
@@ -69,6 +73,16 @@ func Migrate(ctx context.Context, url string) error {
 		return fmt.Errorf("opening the queue: %w", err)
 	}
 	defer pool.Close()
+	conn, err := pool.Acquire(ctx)
+	if err != nil {
+		return fmt.Errorf("opening the queue: %w", err)
+	}
+	defer conn.Release()
+	// Of several servers that start at once one migrates, and the others wait for it.
+	if _, err := conn.Exec(ctx, "select pg_advisory_lock($1)", migrating); err != nil {
+		return fmt.Errorf("waiting for another server's migration: %w", err)
+	}
+	defer func() { _, _ = conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", migrating) }()
 	m, err := rivermigrate.New(riverpgxv5.New(pool), nil)
 	if err != nil {
 		return err
@@ -128,12 +142,36 @@ func (q *Queue) sweep(ctx context.Context) {
 	if err != nil {
 		return // the database is away; the next sweep will see
 	}
+	waiting, err := q.waiting(ctx, ids)
+	if err != nil {
+		return
+	}
 	for _, id := range ids {
+		if waiting[id] {
+			continue // its turn has not come
+		}
 		slog.Info("taking up work that was left behind", "work", id)
 		if err := q.Enqueue(ctx, id); err != nil {
 			slog.Warn("could not take it up", "work", id, "error", err)
 		}
 	}
+}
+
+// waiting tells which works have a job of River's that waits for a worker.
+func (q *Queue) waiting(ctx context.Context, ids []string) (map[string]bool, error) {
+	out := map[string]bool{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	rows, err := q.pool.Query(ctx, "select args->>'work' from river_job where kind = $1 and state in ('available', 'pending', 'retryable', 'scheduled') and args->>'work' = any($2)", args{}.Kind(), ids)
+	if err != nil {
+		return nil, err
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	for _, id := range list {
+		out[id] = true
+	}
+	return out, err
 }
 
 // Enqueue implements studio.Jobs.

@@ -19,6 +19,7 @@ import (
 	"wisemarrow/store"
 	"wisemarrow/studio"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -233,4 +234,43 @@ func test(t *testing.T, x *studio.Studio, op string) (studio.Character, studio.W
 	_, w, err := x.Do(ctx, c.ID, c.Head, op, nil, "tester")
 	require.NoError(t, err)
 	return c, *w
+}
+
+// Work that waits for its turn is not enqueued again, however long; what was left without a job is.
+func TestWaitingWorkHasOneJob(t *testing.T) {
+	url := testdb.New(t)
+	_, x, _ := process(t, url, 1)
+	working, end := make(chan struct{}), make(chan struct{})
+	begun := sync.OnceFunc(func() { close(working) })
+	tests.wait = func(ctx context.Context, _ studio.Progress) error {
+		begun()
+		select {
+		case <-ctx.Done():
+		case <-end:
+		}
+		return ctx.Err()
+	}
+	defer close(end)
+	c, err := x.Add(ctx, studio.Character{Production: "P", Name: "limb"}, "tester", limb(4), "came in")
+	require.NoError(t, err)
+	for range 31 {
+		_, w, err := x.Do(ctx, c.ID, c.Head, "test_wait", nil, "tester")
+		require.NoError(t, err)
+		require.NotNil(t, w)
+	}
+	<-working // the only worker
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	jobs := func() (n int) {
+		require.NoError(t, conn.QueryRow(ctx, "select count(*) from river_job where state = 'available'").Scan(&n))
+		return n
+	}
+	require.Equal(t, 30, jobs())
+	_, err = conn.Exec(ctx, "update works set beat_at = now() - interval '1 hour' where state = 'queued'")
+	require.NoError(t, err)
+	require.Never(t, func() bool { return jobs() != 30 }, studio.AbandonAfter, 500*time.Millisecond)
+	_, err = conn.Exec(ctx, "delete from river_job where id = (select max(id) from river_job where state = 'available'); update works set beat_at = now() - interval '1 hour' where state = 'queued'")
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { return jobs() == 30 }, 2*studio.AbandonAfter, 200*time.Millisecond)
 }

@@ -34,18 +34,25 @@ owner=$(id -un); [ ${#as[@]} = 0 ] || owner=postgres
 pass=$home/pgpass
 super() { run psql -qX -v ON_ERROR_STOP=1 -h "$socket" -p "$(port)" -U "$owner" -d "${1:-postgres}" -f -; }
 
+# begin starts the cluster on a port, with the socket that the superuser gets in over.
+begin() {
+  [ "$socket" = "$data" ] || run mkdir -p -m 700 "$socket"
+  run "$bin/pg_ctl" -D "$data" -w -t 60 -l "$data/log" -o "-p $1 -c listen_addresses=127.0.0.1 -c unix_socket_directories='$socket'" start >/dev/null ||
+    { echo "PostgreSQL did not start; the end of its log:" >&2; run tail -5 "$data/log" >&2; exit 1; }
+}
+
 # secure gives a cluster its roles and passwords, and closes it to all others. A cluster of
-# before, which let every local user in, becomes one like that.
+# before, which let every local user in, becomes one like that. Who may come in is written last, so that whatever
+# stops it on the way, the superuser still can, and the next start goes on.
 secure() {
   local old="postgres://wisemarrow@127.0.0.1:$(port)/postgres" p t
   if run grep -q "^host.*trust" "$data/pg_hba.conf"; then
     echo "Giving the database passwords: $pass"
-    psql -qX "$old" -c "create role wisemarrow_moving superuser login"
-    psql -qX "${old/wisemarrow@/wisemarrow_moving@}" -c "alter role wisemarrow rename to \"$owner\""
+    if [ "$(psql -qXtA "$old" -c "select rolsuper from pg_roles where rolname = 'wisemarrow'")" = t ]; then
+      psql -qX "$old" -c "drop role if exists wisemarrow_moving" -c "create role wisemarrow_moving superuser login"
+      psql -qX "${old/wisemarrow@/wisemarrow_moving@}" -c "alter role wisemarrow rename to \"$owner\""
+    fi
   fi
-  printf '%s\n' "local all all peer" "host all all 127.0.0.1/32 scram-sha-256" | run tee "$data/pg_hba.conf" >/dev/null
-  run "$bin/pg_ctl" -D "$data" reload >/dev/null
-  sleep 0.2
   p=$(head -c 24 /dev/urandom | base64 | tr -d '+/=\n'); t=$(head -c 24 /dev/urandom | base64 | tr -d '+/=\n')
   super <<SQL
 set client_min_messages = warning;
@@ -58,7 +65,12 @@ do \$\$ begin create role wisemarrow_tests login createdb; exception when duplic
 alter role wisemarrow password '$p';
 alter role wisemarrow_tests password '$t';
 SQL
-  (umask 077; printf '127.0.0.1:*:*:wisemarrow:%s\n127.0.0.1:*:*:wisemarrow_tests:%s\n' "$p" "$t" >"$pass.new"; mv "$pass.new" "$pass")
+  (umask 077; printf '127.0.0.1:*:*:wisemarrow:%s\n127.0.0.1:*:*:wisemarrow_tests:%s\n' "$p" "$t" >"$pass.new")
+  printf '%s\n' "local all all peer" "host all all 127.0.0.1/32 scram-sha-256" | run tee "$data/pg_hba.conf.new" >/dev/null
+  run mv "$data/pg_hba.conf.new" "$data/pg_hba.conf"
+  run "$bin/pg_ctl" -D "$data" reload >/dev/null
+  mv "$pass.new" "$pass"
+  sleep 0.2
 }
 
 # own makes the program's database its role's.
@@ -99,10 +111,13 @@ start)
     for p in ${WISEMARROW_DB_PORT:-$(seq 5540 5599)}; do
       if ! (exec 3<>"/dev/tcp/127.0.0.1/$p") 2>/dev/null; then free=$p; break; fi
     done
-    [ "$socket" = "$data" ] || run mkdir -p -m 700 "$socket"
     [ -n "$free" ] || { echo "No port of ${WISEMARROW_DB_PORT:-5540 to 5599} is free on 127.0.0.1" >&2; exit 1; }
-    run "$bin/pg_ctl" -D "$data" -w -t 60 -l "$data/log" -o "-p $free -c listen_addresses=127.0.0.1 -c unix_socket_directories='$socket'" start >/dev/null ||
-      { echo "PostgreSQL did not start; the end of its log:" >&2; run tail -5 "$data/log" >&2; exit 1; }
+    begin "$free"
+  elif ! run test -S "$socket/.s.PGSQL.$(port)"; then
+    # An earlier version started it without the socket.
+    was=$(port)
+    run "$bin/pg_ctl" -D "$data" -m fast -w stop >/dev/null
+    begin "$was"
   fi
   [ -s "$pass" ] || secure
   own

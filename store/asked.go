@@ -56,8 +56,11 @@ func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Came, err
 		}
 		return nil
 	})
+	if err = mapped(err); errors.Is(err, studio.ErrFull) {
+		s.full.Store(time.Now().UnixNano())
+	}
 	if err == nil || !ready {
-		return mapped(err)
+		return err
 	}
 	if key != "" {
 		// The request may have been given up; what came of it is still to be told.

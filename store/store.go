@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"sync/atomic"
 	"time"
 
 	"wisemarrow/studio"
@@ -16,6 +17,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -26,13 +28,17 @@ var migrations embed.FS
 
 // Store implements studio.Store.
 type Store struct {
-	url string
-	db  *gorm.DB
-	zip *zstd.Encoder
-	un  *zstd.Decoder
+	url  string
+	db   *gorm.DB
+	full atomic.Int64 // when the disk was full last, nanoseconds since 1970
+	zip  *zstd.Encoder
+	un   *zstd.Decoder
 	// beforeCommit is called in tests, to lose the connection there.
 	beforeCommit func(tx *gorm.DB)
 }
+
+// fullFor is how long after a full disk the store reports that it is not ready.
+const fullFor = 30 * time.Second
 
 // Open connects to the database at url and checks that it answers.
 func Open(ctx context.Context, url string) (*Store, error) {
@@ -69,13 +75,19 @@ func (s *Store) Close() error {
 	return pool.Close()
 }
 
-// Ping reports whether the database answers.
+// Ping reports whether the database answers, and has room: for a while after its disk was full it has none.
 func (s *Store) Ping(ctx context.Context) error {
 	pool, err := s.db.DB()
 	if err != nil {
 		return err
 	}
-	return mapped(pool.PingContext(ctx))
+	if err := mapped(pool.PingContext(ctx)); err != nil {
+		return err
+	}
+	if at := s.full.Load(); at != 0 && time.Since(time.Unix(0, at)) < fullFor {
+		return studio.ErrFull
+	}
+	return nil
 }
 
 // ErrNewer means that the data was written by a newer version of the program.
@@ -87,6 +99,20 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	// Of several servers that start at once one migrates, and the others wait for it.
+	locker, err := lock.NewPostgresSessionLocker()
+	if err != nil {
+		return err
+	}
+	conn, err := pool.Conn(ctx)
+	if err != nil {
+		return fmt.Errorf("opening the database: %w", mapped(err))
+	}
+	defer func() { _ = conn.Close() }()
+	if err := locker.SessionLock(ctx, conn); err != nil {
+		return fmt.Errorf("waiting for another server's migration: %w", mapped(err))
+	}
+	defer func() { _ = locker.SessionUnlock(context.WithoutCancel(ctx), conn) }()
 	goose.SetBaseFS(migrations)
 	goose.SetLogger(goose.NopLogger())
 	if err := goose.SetDialect("postgres"); err != nil {
@@ -129,6 +155,9 @@ func mapped(err error) error {
 	if errors.As(err, &pg) {
 		// 57P0x: shut down or starting; 08xxx: connection; 53300: too many.
 		down = len(pg.Code) == 5 && (pg.Code[:3] == "57P" || pg.Code[:2] == "08" || pg.Code == "53300")
+	}
+	if pg != nil && pg.Code == "53100" {
+		return fmt.Errorf("%w (%v)", studio.ErrFull, err)
 	}
 	if down {
 		return fmt.Errorf("%w (%v)", studio.ErrDown, err)

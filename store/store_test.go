@@ -448,3 +448,83 @@ func TestAWorkIsGivenUpAfterFourAttempts(t *testing.T) {
 	require.Equal(t, studio.WorkFailed, got.State)
 	require.Contains(t, got.Message, "begun several times")
 }
+
+// People take turns: who has many works waiting does not keep another from the next free worker, and of one person's
+// the oldest comes first. Nobody may fill the queue.
+func TestPeopleTakeTurns(t *testing.T) {
+	s, x, _ := opened(t)
+	c := added(t, x)
+	add := func(author string) (string, error) {
+		w, err := s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop", Params: json.RawMessage("{}"), Author: author})
+		return w.ID, err
+	}
+	var many []string
+	for range 20 {
+		id, err := add("busy")
+		require.NoError(t, err)
+		many = append(many, id)
+	}
+	one, err := add("patient")
+	require.NoError(t, err)
+	next := func() string {
+		w, _, err := s.ClaimWork(ctx, many[0])
+		require.NoError(t, err)
+		return w.ID
+	}
+	require.Equal(t, many[0], next(), "the oldest")
+	require.Equal(t, one, next(), "then who has none running")
+	two, err := add("patient")
+	require.NoError(t, err)
+	got := []string{next(), next()}
+	require.ElementsMatch(t, []string{many[1], two}, got, "one of each")
+	for range 100 {
+		if _, err = add("busy"); err != nil {
+			break
+		}
+	}
+	require.True(t, studio.IsInput(err))
+	require.ErrorContains(t, err, "cancel")
+	_, err = add("patient")
+	require.NoError(t, err, "others are not kept from it")
+}
+
+// Servers that start at once migrate one after the other.
+func TestTwoMigrationsAtOnce(t *testing.T) {
+	url := testdb.New(t)
+	var group sync.WaitGroup
+	errs := make([]error, 6)
+	for i := range errs {
+		group.Go(func() {
+			s, err := store.Open(ctx, url)
+			if err == nil {
+				err = s.Migrate(ctx)
+				_ = s.Close()
+			}
+			errs[i] = err
+		})
+	}
+	group.Wait()
+	for _, err := range errs {
+		require.NoError(t, err)
+	}
+}
+
+// A full disk is told as that, and the store is not ready for a while.
+func TestAFullDiskIsTold(t *testing.T) {
+	s, x, url := opened(t)
+	c := added(t, x)
+	require.NoError(t, s.Ping(ctx))
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, `create function full_disk() returns trigger language plpgsql as $$ begin raise exception 'could not extend file' using errcode = '53100'; end $$;
+		create trigger full_disk before insert on works execute function full_disk()`)
+	require.NoError(t, err)
+	_, err = s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop", Author: "tester"})
+	require.ErrorIs(t, err, studio.ErrFull)
+	require.NotErrorIs(t, err, studio.ErrDown)
+	require.ErrorIs(t, s.Ping(ctx), studio.ErrFull, "not ready")
+	list, err := s.History(ctx, c.ID, 0, 10)
+	require.NoError(t, err, "what is stored is read")
+	require.NotEmpty(t, list)
+}

@@ -61,6 +61,13 @@ func (s *Store) AddWork(ctx context.Context, w studio.Work) (studio.Work, error)
 	row := work{ID: newID(), Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: params, Author: w.Author,
 		State: studio.WorkQueued, What: "Waiting for a worker"}
 	err := s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
+		var waiting int64
+		if err := tx.Model(&work{}).Where("author = ? and state in ?", w.Author, open).Count(&waiting).Error; err != nil {
+			return studio.Came{}, err
+		}
+		if waiting >= studio.MostWaiting {
+			return studio.Came{}, studio.Wrong("%d works of yours wait or run already: wait for some of them to end, or cancel them", waiting)
+		}
 		return studio.Came{Character: w.Character, Work: row.ID}, tx.Create(&row).Error
 	})
 	return row.public(), err
@@ -99,10 +106,31 @@ func (s *Store) Unattended(ctx context.Context) ([]string, error) {
 // maxAttempts is how often a work may be begun before it counts as failed.
 const maxAttempts = 4
 
+// turn picks the queued work whose turn it is: people take turns, whoever has fewest works running first, then who
+// was served longest ago; of one person's the oldest.
+var turn = `select id from works w where state = 'queued' order by
+	(select count(*) from works r where r.author = w.author and r.state = 'running' and not (r.` + silent + `)),
+	(select coalesce(max(r.beat_at), 'epoch') from works r where r.author = w.author and r.state <> 'queued' and r.created_at > now() - interval '1 day'),
+	w.created_at, w.id limit 1 for update skip locked`
+
 // ClaimWork implements studio.Store.
 func (s *Store) ClaimWork(ctx context.Context, id string) (studio.Work, studio.Claim, error) {
 	var w work
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var abandoned int64
+		if err := tx.Model(&work{}).Where("id = ? and state = ? and "+silent, id, studio.WorkRunning).Count(&abandoned).Error; err != nil {
+			return err
+		}
+		if abandoned == 0 {
+			var next []string
+			if err := tx.Raw(turn).Scan(&next).Error; err != nil {
+				return err
+			}
+			if len(next) == 0 {
+				return studio.ErrNotFound
+			}
+			id = next[0]
+		}
 		r := tx.Model(&work{}).Where("id = ? and (state = ? or (state = ? and "+silent+"))", id, studio.WorkQueued, studio.WorkRunning).
 			Updates(map[string]any{"state": studio.WorkRunning, "attempt": gorm.Expr("attempt + 1"), "beat_at": now, "what": "Starting"})
 		if r.Error != nil {

@@ -88,7 +88,8 @@ type Store interface {
 	AddWork(ctx context.Context, w Work) (Work, error)
 	Work(ctx context.Context, id string) (Work, error)
 	OpenWork(ctx context.Context, character string) ([]Work, error)
-	// ClaimWork makes a queued or abandoned work this attempt's own.
+	// ClaimWork makes a work this attempt's own: the named one if it was abandoned, else the queued one whose turn
+	// it is, of who has fewest running and has waited longest; ErrNotFound where none waits.
 	ClaimWork(ctx context.Context, id string) (Work, Claim, error)
 	// Beat tells that a work is alive; it answers whether who waits for it has had enough.
 	Beat(ctx context.Context, c Claim, what string, share float64) (enough bool, err error)

@@ -49,10 +49,13 @@ const (
 	AbandonAfter = 8 * time.Second
 )
 
+// MostWaiting is how many works one person may have that wait or run.
+const MostWaiting = 100
+
 // ErrGivenBack means that a work was not done because its process stops.
 var ErrGivenBack = errors.New("given back: the process stops")
 
-// Run does a work to its end: it claims it, applies the operation and commits
+// Run does the named work to its end if its process died, else the one whose turn it is: it claims it, applies the operation and commits
 // the revision together with the end of the work, so that a crash in between
 // leaves either both or none. It returns nil for a work that is not to be done
 // any more, and ErrGivenBack when ctx is cancelled before it is done.
@@ -80,6 +83,11 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 				err = &Broken{w.Label, r, string(debug.Stack())}
 			}
 		}()
+		if c, err := x.store.Character(ctx, w.Character); err != nil {
+			return err
+		} else if c.Head != w.Base { // its result could not be kept
+			return ErrStale{Head: c.Head}
+		}
 		before, err := x.at(ctx, w.Character, w.Base)
 		if err != nil {
 			return err

@@ -21,6 +21,8 @@ func status(err error) (int, string) {
 		return http.StatusConflict, err.Error()
 	case errors.Is(err, studio.ErrUnknown):
 		return http.StatusServiceUnavailable, "The database went away while it stored this, and whether it did is not known yet. The page shows it when the database is back."
+	case errors.Is(err, studio.ErrFull):
+		return http.StatusInsufficientStorage, "The disk of the database is full. Nothing was changed, and nothing that was stored is lost. Make room on it, or ask whoever runs the server to, then do this again."
 	case errors.Is(err, studio.ErrDown):
 		return http.StatusServiceUnavailable, "The database cannot be reached. Nothing was changed; try again in a moment."
 	case errors.Is(err, errStranger):
