@@ -79,7 +79,7 @@ func TestTextFormatsNameTheLine(t *testing.T) {
 	for name, cases := range map[string]map[string]string{
 		"a.obj": {"v 1 2": "line 1: 2 numbers", "v 1 2 x": "line 1", "v 0 0 0\nf 1 2 3": "line 2: the face names vertex 2", "v 0 0 0\n\nf 1 1": "line 3: a face needs three", "v 1e999 0 0": "line 1", "\x00\x01": "binary data"},
 		"a.off": {"PLY": "line 1", "OFF\n3 1 0\n0 0 0\n1 0 0\n0 1 0\n3 0 1 9": "line 6", "OFF\n2 0 0\n0 0 0": "ends too early", "OFF\n-1 0 0": "line 2"},
-		"a.ply": {"plx": "line 1", "ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nend_header\n1": "vertex 1", "ply\nformat odd 1.0\nend_header\n": "odd", "ply\nelement vertex 1\nproperty funny x\nend_header\n": "line 3"},
+		"a.ply": {"plx": "line 1", "ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nproperty float y\nproperty float z\nend_header\n1 2 3": "vertex 1", "ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nend_header\n1": "no property y", "ply\nformat odd 1.0\nend_header\n": "odd", "ply\nelement vertex 1\nproperty funny x\nend_header\n": "line 3"},
 		"a.stl": {"solid\nfacet normal 0 0 1\nvertex 1 2\n": "line 3", "solid\nvertex 0 0 0\n": "middle of a facet", "nothing": "line 1"},
 		"a.xyz": {"": "cannot be read"},
 	} {

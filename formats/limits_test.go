@@ -168,3 +168,20 @@ func TestNodesOfOneNameAreToldApart(t *testing.T) {
 	require.NoError(t, f.Skeleton.Validate())
 	require.Len(t, f.Skeleton.Joints, len(names))
 }
+
+// A short file that claims millions of vertices is refused at once, whatever it claims them with.
+func TestClaimsWithoutBytesAreRefusedAtOnce(t *testing.T) {
+	for name, text := range map[string]string{
+		"vertices.ply": "ply\nformat ascii 1.0\nelement vertex 2000000\nelement face 0\nproperty list uchar int vertex_indices\nend_header\n",
+		"others.ply":   "ply\nformat ascii 1.0\nelement thing 1000000000\nelement vertex 2000000\nproperty float x\nproperty float y\nproperty float z\nend_header\n",
+		"zeros.gltf":   `{"asset":{"version":"2.0"},"nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"accessors":[{"componentType":5126,"count":1999998,"type":"VEC3"}]}`,
+		"targets.gltf": `{"asset":{"version":"2.0"},"nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":0},"targets":[{"POSITION":1},{"POSITION":2},{"POSITION":3}]}]}],"accessors":[{"componentType":5126,"count":18000,"type":"VEC3"},{"componentType":5126,"count":1800000,"type":"VEC3"},{"componentType":5126,"count":1800000,"type":"VEC3"},{"componentType":5126,"count":1800000,"type":"VEC3"}]}`,
+	} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		_, err := formats.Decode(name, strings.NewReader(text), nil, reading.Default)
+		runtime.ReadMemStats(&after)
+		require.Error(t, err, name)
+		require.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(20<<20), "%s allocates by what it claims", name)
+	}
+}

@@ -66,8 +66,11 @@ func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Came, err
 		// The request may have been given up; what came of it is still to be told.
 		again, end := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
 		defer end()
-		if _, found := s.Came(again, key); found == nil {
-			return nil
+		for range 6 { // the server may still be at it
+			if _, found := s.Came(again, key); found == nil {
+				return nil
+			}
+			time.Sleep(150 * time.Millisecond)
 		}
 	}
 	return fmt.Errorf("%w (%v)", studio.ErrUnknown, err)

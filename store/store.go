@@ -156,6 +156,9 @@ func mapped(err error) error {
 		// 57P0x: shut down or starting; 08xxx: connection; 53300: too many.
 		down = len(pg.Code) == 5 && (pg.Code[:3] == "57P" || pg.Code[:2] == "08" || pg.Code == "53300")
 	}
+	if pg != nil && (pg.Code == "22P05" || pg.Code == "22P02" || pg.Code == "22021") {
+		return studio.Wrong("the text holds a character that cannot be stored, such as half of a surrogate pair or a zero: remove it (%v)", err)
+	}
 	if pg != nil && pg.Code == "53100" {
 		return fmt.Errorf("%w (%v)", studio.ErrFull, err)
 	}

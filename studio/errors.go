@@ -39,6 +39,14 @@ type ErrInput struct {
 func (e ErrInput) Error() string { return e.What }
 func (e ErrInput) Unwrap() error { return e.Cause }
 
+// ErrNothing is the cause of an ErrInput where all is as was asked already: a page says so, and a command goes on.
+var ErrNothing = errors.New("nothing to change")
+
+// Nothing returns an ErrInput whose cause is ErrNothing.
+func Nothing(format string, args ...any) error {
+	return ErrInput{fmt.Sprintf(format, args...), ErrNothing}
+}
+
 // Wrong returns an ErrInput. What %v is given an error wraps it.
 func Wrong(format string, args ...any) error {
 	var cause error

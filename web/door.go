@@ -75,6 +75,9 @@ func (s *site) let(next http.Handler) http.Handler {
 		return next
 	}
 	inside := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if s.door.Secure {
+			w.Header().Set("Strict-Transport-Security", onlyTLS)
+		}
 		if r.URL.Path == "/sign-in" || r.URL.Path == "/healthz" || r.URL.Path == "/readyz" || strings.HasPrefix(r.URL.Path, "/static/") {
 			next.ServeHTTP(w, r)
 			return

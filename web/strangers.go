@@ -12,11 +12,17 @@ import (
 	"time"
 )
 
+// onlyTLS keeps browsers that came over TLS once to it for a year (OWASP ASVS 14.4.5).
+const onlyTLS = "max-age=31536000"
+
 // secured sets the headers that keep other sites out.
 func secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'sha256-"+importMapHash()+"'; worker-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		if r.TLS != nil {
+			h.Set("Strict-Transport-Security", onlyTLS)
+		}
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Resource-Policy", "same-origin")

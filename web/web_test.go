@@ -136,6 +136,11 @@ func TestFromUploadToHandoff(t *testing.T) {
 		require.Equal(t, 200, code)
 		require.Contains(t, page, "<h2>")
 	}
+	for _, bad := range []string{"abc", "0", "-1", "17", "4.5"} {
+		code, text, _ := get(t, server, "/characters/"+id+"/handoff/glb?influences="+bad)
+		require.Equal(t, http.StatusUnprocessableEntity, code, bad)
+		require.Contains(t, text, "1 to 16")
+	}
 	code, glb, h := get(t, server, "/characters/"+id+"/handoff/glb?influences=4")
 	require.Equal(t, 200, code)
 	require.True(t, strings.HasPrefix(glb, "glTF"))

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -109,6 +110,9 @@ func runTold(ctx context.Context, s studio.State, op string, params any, files .
 		return nil, studio.ErrNotFound
 	}, reading.Default)
 	out, told, err := studio.Apply(ctx, entry, parsed, s, nil)
+	if errors.Is(err, studio.ErrNothing) { // good: the file is written as it is
+		return s, studio.Outcome{Sentence: "Nothing to change: " + err.Error()}, nil
+	}
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}

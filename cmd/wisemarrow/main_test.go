@@ -429,6 +429,13 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 		_, s := score(method[0] + ".glb")
 		scores = append(scores, s)
 	}
+	// Where nothing is to be changed that is said, and the file is written.
+	for _, args := range [][]string{{"weights", "cap", at("auto.glb"), "--influences", "16"}, {"weights", "settle", at("capsules.glb")}, {"weights", "far", at("auto.glb")}} {
+		code, _, errs := command(t, append(args, "-o", at("same.glb"), "--report", at("same.json"))...)
+		require.Equal(t, 0, code, errs)
+		require.FileExists(t, at("same.glb"))
+		require.NoError(t, os.Remove(at("same.glb")))
+	}
 	require.Less(t, scores[0], scores[3], "hard weights bend worse")
 	// Three binds of one character are ranked as the eye ranks them: evened, by distance, hard.
 	code, _, errs := command(t, "bind", at("mesh.obj"), "--skeleton", at("skeleton.gltf"), "-o", at("tight.glb"), "--method", "near", "--falloff", "10")

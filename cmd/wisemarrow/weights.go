@@ -109,7 +109,7 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().Float64Var(&f.below, "below", 0.01, "the limit")
 	})
-	verb("cap", "cap_weights", "Keep the heaviest shares of each vertex", func(f *weightFlags) (map[string]any, error) {
+	verb("cap", "cap_weights", "Cap the influences of each vertex; what goes is faded first", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"influences": f.influences, "vertices": f.vertices}, nil
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().IntVar(&f.influences, "influences", 4, "how many, 1 to 16")
@@ -119,7 +119,10 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().IntVar(&f.steps, "steps", 1, "round to parts of one in so many")
 	})
-	verb("settle", "settle_weights", "Give strays the mean of their neighbours", func(f *weightFlags) (map[string]any, error) {
+	verb("settle", "settle_weights", "Settle outliers to their neighbors", func(f *weightFlags) (map[string]any, error) {
+		return map[string]any{"vertices": f.vertices}, nil
+	}, chosen)
+	verb("far", "drop_far", "Remove weights far from their bone", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"vertices": f.vertices}, nil
 	}, chosen)
 	verb("blend", "blend_border", "Even the border between two joints over a width", func(f *weightFlags) (map[string]any, error) {

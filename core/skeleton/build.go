@@ -44,7 +44,7 @@ func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, 
 	}
 	stem, side := x.Split(base)
 	if !legalName.MatchString(base) {
-		return nil, nil, fmt.Errorf("%q is no joint name: use letters, digits and underscores, not a digit first", base)
+		return nil, nil, fmt.Errorf("%q is not a valid joint name: use letters, digits, underscores and dots, and begin with a letter or an underscore", base)
 	}
 	out := s.Clone()
 	taken := map[string]bool{}

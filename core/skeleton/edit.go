@@ -42,15 +42,14 @@ func (s *Skeleton) shift(i int, by r3.Vec, branch bool) {
 	}
 }
 
-// legalName is what every target of the handoff takes: letters, digits and
-// underscores, not starting with a digit.
-var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,62}$`)
+// legalName is what targets of the handoff take: letters, digits, underscores and dots, not starting with a digit.
+var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_.]{0,62}$`)
 
-// Rename gives joint i another name. Names are letters, digits and underscores,
+// Rename gives joint i another name. Names are letters, digits, underscores and dots,
 // at most 63, and each is used once.
 func (s *Skeleton) Rename(i int, name string) (*Skeleton, error) {
 	if !legalName.MatchString(name) {
-		return nil, fmt.Errorf("%q is no joint name: use letters, digits and underscores, at most 63, not a digit first", name)
+		return nil, fmt.Errorf("%q is not a valid joint name: use letters, digits, underscores and dots, at most 63, and begin with a letter or an underscore", name)
 	}
 	if k := s.Index(name); k >= 0 && k != i {
 		return nil, fmt.Errorf("another joint is already called %q", name)

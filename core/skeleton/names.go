@@ -15,7 +15,7 @@ func (s *Skeleton) RenameMany(names map[string]string) (*Skeleton, error) {
 			return nil, err
 		}
 		if !legalName.MatchString(name) {
-			return nil, fmt.Errorf("%q is no joint name: use letters, digits and underscores, at most 63, not a digit first", name)
+			return nil, fmt.Errorf("%q is not a valid joint name: use letters, digits, underscores and dots, at most 63, and begin with a letter or an underscore", name)
 		}
 		out.Joints[i].Name = name
 	}

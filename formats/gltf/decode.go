@@ -81,6 +81,12 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 	if err := f.load(chunk, resolve, l); err != nil {
 		return nil, err
 	}
+	size := int64(len(data))
+	for _, b := range f.buffers {
+		size += int64(len(b))
+	}
+	l = l.For(size)
+	f.left = l.Numbers
 	d := decoder{file: f, limits: l, scene: &Scene{}}
 	if err := d.takeLook(resolve); err != nil {
 		return nil, err

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -57,10 +58,18 @@ func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
 	vertices := -1
 	for _, e := range elements {
 		if e.name == "vertex" {
+			for _, axis := range [3]string{"x", "y", "z"} {
+				if !slices.ContainsFunc(e.props, func(p property) bool { return p.name == axis && p.count == "" }) {
+					return nil, reading.At("header", "the vertices have no property %s", axis)
+				}
+			}
 			if err := reading.CheckVertices(e.count, l); err != nil {
 				return nil, err
 			}
 			vertices = e.count
+		}
+		if len(e.props) == 0 {
+			continue // it takes no bytes, however many it claims
 		}
 		for i := range e.count {
 			if err := row(src, e, i, m); err != nil {

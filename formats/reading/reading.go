@@ -37,6 +37,15 @@ func (l Limits) Full() Limits {
 	return l
 }
 
+// For narrows the limits to what a file of so many bytes can hold in earnest: a short one that claims or repeats
+// millions of vertices would cost minutes.
+func (l Limits) For(bytes int64) Limits {
+	l = l.Full()
+	l.Vertices = min(l.Vertices, int(20_000+bytes/8))
+	l.Numbers = min(l.Numbers, 200_000+16*bytes)
+	return l
+}
+
 func fill[T int | int64](v *T, by T) {
 	if *v <= 0 {
 		*v = by
@@ -98,7 +107,7 @@ func All(r io.Reader, l Limits) ([]byte, error) {
 // CheckVertices fails when a file announces more vertices than allowed.
 func CheckVertices(n int, l Limits) error {
 	if n > l.Vertices {
-		return fmt.Errorf("%w of %d vertices: it has %d; thin the mesh or raise the limit", ErrTooLarge, l.Vertices, n)
+		return fmt.Errorf("%w of %d vertices: it has %d; decimate the mesh or raise the limit", ErrTooLarge, l.Vertices, n)
 	}
 	return nil
 }

@@ -34,6 +34,19 @@ type Table struct {
 
 func number(x float64) string { return strconv.FormatFloat(x, 'g', -1, 32) }
 
+// formula are the beginnings of cells that a spreadsheet takes for a formula and runs.
+const formula = "=+-@\t\r"
+
+// cell is a name as a table has it: one that a spreadsheet would run is quoted, and named takes the quote off.
+func cell(name string) string {
+	if name != "" && strings.ContainsRune(formula+"'", rune(name[0])) {
+		return "'" + name
+	}
+	return name
+}
+
+func named(cell string) string { return strings.TrimPrefix(cell, "'") }
+
 // EncodeCSV writes a row for each vertex and joint: vertex, joint, weight; with places their x, y
 // and z after the vertex.
 func EncodeCSV(w io.Writer, s *weights.Weights, places []r3.Vec) error {
@@ -53,7 +66,7 @@ func EncodeCSV(w io.Writer, s *weights.Weights, places []r3.Vec) error {
 			if places != nil {
 				row = append(row, number(places[v].X), number(places[v].Y), number(places[v].Z))
 			}
-			if err := c.Write(append(row, s.Joints[x.Joint], number(x.Value))); err != nil {
+			if err := c.Write(append(row, cell(s.Joints[x.Joint]), number(x.Value))); err != nil {
 				return err
 			}
 		}
@@ -274,7 +287,7 @@ func decodeCSV(r io.Reader, l reading.Limits) (*Table, error) {
 				key = rec[x] + " " + rec[y] + " " + rec[z]
 			}
 		}
-		if err := g.add(strings.Clone(key), v, at, strings.Clone(rec[joint]), share); err != nil {
+		if err := g.add(strings.Clone(key), v, at, strings.Clone(named(rec[joint])), share); err != nil {
 			return wrong(err)
 		}
 	}

@@ -125,3 +125,21 @@ func FuzzDecode(f *testing.F) {
 		}
 	})
 }
+
+// A spreadsheet runs cells that begin like a formula: such names are written quoted, and come back as they were.
+func TestNamesThatASpreadsheetWouldRun(t *testing.T) {
+	w := weights.New([]string{"=1+1", "@sum", "'quoted", "-minus", "plain"}, 5)
+	for v := range w.Of {
+		w.Of[v] = []weights.Influence{{Joint: int32(v), Value: 1}}
+	}
+	var buf bytes.Buffer
+	require.NoError(t, weightfile.EncodeCSV(&buf, w, nil))
+	for _, line := range strings.Split(buf.String(), "\n")[1:] {
+		for _, cell := range strings.Split(line, ",") {
+			require.False(t, cell != "" && strings.ContainsAny(cell[:1], "=+-@"), line)
+		}
+	}
+	back, err := weightfile.Decode(&buf, reading.Default)
+	require.NoError(t, err)
+	require.Equal(t, w.Joints, back.Joints)
+}

@@ -21,7 +21,7 @@ func init() {
 		Find:    find})
 }
 
-var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,62}$`)
+var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_.]{0,62}$`)
 
 // find holds the state against what the next program needs.
 func find(c *studio.Checked) []finding.Finding {

@@ -82,7 +82,10 @@ func (o *InsertJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 	}
 	out := s.Skeleton
 	var all []string
-	if n := len(s.Skeleton.Joints) + len(o.Joints)*o.Count; o.Count < 0 || o.Count > studio.MaxJoints || n > studio.MaxJoints {
+	if o.Count < 1 {
+		return s, studio.Outcome{}, studio.Wrong("1 joint or more is inserted in each bone, not %d", o.Count)
+	}
+	if n := len(s.Skeleton.Joints) + len(o.Joints)*o.Count; o.Count > studio.MaxJoints || n > studio.MaxJoints {
 		return s, studio.Outcome{}, studio.Wrong("that would make %d joints; %d are allowed", n, studio.MaxJoints)
 	}
 	for _, n := range o.Joints { // numbers change, names do not

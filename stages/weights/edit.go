@@ -109,7 +109,7 @@ func (a *at) done(ctx context.Context, what string, nothing string) (studio.Stat
 	}
 	changed := a.e.Changed()
 	if len(changed) == 0 {
-		return a.s, studio.Outcome{}, studio.Wrong("%s", nothing)
+		return a.s, studio.Outcome{}, studio.Nothing("%s", nothing)
 	}
 	s := a.s
 	var fresh []int32

@@ -2,11 +2,13 @@ package weights
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -235,8 +237,15 @@ func (o *CapWeights) Apply(ctx context.Context, s studio.State, _ studio.Progres
 		return s, studio.Outcome{}, err
 	}
 	a.e.CapAt(a.vertices, o.Influences, a.net)
-	next, out, err := a.done(ctx, fmt.Sprintf("Capped at %d influences", o.Influences), fmt.Sprintf("no vertex has more than %d influences", o.Influences))
-	if err == nil && next.Bind != nil && a.vertices == nil {
+	next, out, err := a.done(ctx, fmt.Sprintf("Capped at %s", wording.Count(o.Influences, "influence", "influences")), "no vertex has more than "+wording.Count(o.Influences, "influence", "influences"))
+	if a.vertices != nil || s.Bind == nil {
+		return next, out, err
+	}
+	// Later changes keep to the cap, a higher one too.
+	if errors.Is(err, studio.ErrNothing) && s.Bind.Limits.Cap != o.Influences {
+		next, out, err = s, studio.Outcome{Sentence: fmt.Sprintf("Set the cap to %s per vertex: no weight changed", wording.Count(o.Influences, "influence", "influences"))}, nil
+	}
+	if err == nil {
 		record := *next.Bind
 		record.Limits.Cap = o.Influences
 		next.Bind = &record
