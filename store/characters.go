@@ -43,11 +43,12 @@ type revision struct {
 	Outcome   string
 	Parts     string
 	Time      time.Time
-	Bound     bool `gorm:"-:migration;->"` // of a list that leaves the parts out
+	Bound     bool   `gorm:"-:migration;->"` // of a list that leaves the parts out
+	Binding   string `gorm:"-:migration;->"`
 }
 
 func (r revision) public() (studio.Revision, error) {
-	out := studio.Revision{ID: r.ID, Character: r.Character, Parent: r.Parent, Op: r.Op, Params: json.RawMessage(r.Params), Author: r.Author, Time: r.Time, Bound: r.Bound}
+	out := studio.Revision{ID: r.ID, Character: r.Character, Parent: r.Parent, Op: r.Op, Params: json.RawMessage(r.Params), Author: r.Author, Time: r.Time, Bound: r.Bound, Binding: r.Binding}
 	if err := json.Unmarshal([]byte(r.Outcome), &out.Outcome); err != nil {
 		return out, fmt.Errorf("revision %d: %w", r.ID, err)
 	}
@@ -211,7 +212,7 @@ func (s *Store) History(ctx context.Context, id string, before int64, limit int)
 		select r.id, r.parent, 1 as n from revisions r where r.character = @id and r.id = (`+from+`)
 		union all
 		select r.id, r.parent, n + 1 from revisions r join line on r.id = line.parent where n < @limit)
-		select r.id, r.character, r.parent, r.op, r.author, r.outcome, r.time, jsonb_exists(r.parts, 'weights') and jsonb_exists(r.parts, 'skeleton') as bound from revisions r join line on line.id = r.id order by r.id desc`,
+		select r.id, r.character, r.parent, r.op, r.author, r.outcome, r.time, jsonb_exists(r.parts, 'weights') and jsonb_exists(r.parts, 'skeleton') as bound, coalesce(r.parts->>'binding', '') as binding from revisions r join line on line.id = r.id order by r.id desc`,
 		map[string]any{"id": id, "before": before, "limit": limit}).Scan(&rows).Error
 	return public(rows, err)
 }

@@ -95,7 +95,7 @@ func TestNothingIsStoredThatCannotBeOpened(t *testing.T) {
 		{"centre_along", `{"joint":"hips","from":[0,0,0],"way":[1e200,0,0]}`, "is no place"},
 		{"duplicate_branch", `{"joint":"hips","by":[-1e300,0,0]}`, "is no place"},
 		{"fit_starter", `{"starter":"biped","shown":{"hand_l":[1e301,0,0]}}`, "is no place"},
-		{"rename_joint", `{"joint":"hips","name":"hi\u0000ps"}`, "is no joint name"},
+		{"rename_joint", `{"joint":"hips","name":"hi\u0000ps"}`, "is not a valid joint name"},
 		{"rename_part", `{"part":"hat","name":"h\u0000t"}`, "cannot be shown"},
 		{"keep_result", `{"name":"a\u0000b"}`, "cannot be shown"},
 		{"stretch_chain", `{"joint":"hips","factor":100}`, "from the origin"},

@@ -28,6 +28,7 @@ type Revision struct {
 	Parts     Parts           `json:"-"`
 	Time      time.Time       `json:"time"`
 	Bound     bool            `json:"bound,omitempty"` // had weights; only a history tells
+	Binding   string          `json:"-"`               // the hash of its bind pose; only a history tells
 }
 
 // Commit is a change to be stored.

@@ -128,13 +128,17 @@ func (s *site) bound(ctx context.Context, o opened) ([]studio.Revision, error) {
 	if err != nil {
 		return nil, err
 	}
-	makes := map[string]bool{"import": true, "bind_heat": true, "bind_inside": true}
+	makes := map[string]bool{}
 	for _, e := range studio.Operations() {
-		makes[e.Name] = makes[e.Name] || e.Stage == "bindpose" && e.Name != "bind_policy"
+		makes[e.Name] = e.Stage == "bindpose" && e.Name != "bind_policy"
 	}
 	var out []studio.Revision
-	for _, r := range list {
-		if makes[r.Op] && r.ID <= o.rev.ID && len(out) < boundTold {
+	for i, r := range list {
+		before := ""
+		if i+1 < len(list) {
+			before = list[i+1].Binding
+		}
+		if (makes[r.Op] || r.Binding != "" && r.Binding != before) && r.ID <= o.rev.ID && len(out) < boundTold {
 			out = append(out, r)
 		}
 	}

@@ -117,6 +117,9 @@ func (m *Memory) History(ctx context.Context, id string, before int64, limit int
 	}
 	line, err := m.Line(ctx, id, to)
 	slices.Reverse(line)
+	for i := range line {
+		line[i].Binding = line[i].Parts["binding"]
+	}
 	return line[:min(limit, len(line))], err
 }
 

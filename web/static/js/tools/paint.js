@@ -10,7 +10,7 @@ import { loadCore } from './measures.js';
 const tray = document.getElementById('tray');
 const key = 'brush';
 
-export const brush = { mode: 'add', value: 1, opacity: 0.6, radius: 0.08, hard: 0.3, through: false, facing: false, both: true, builds: false, pen: 'opacity', only: false, what: 'share' };
+export const brush = { mode: 'add', value: 1, opacity: 0.6, radius: 0.08, hard: 0.3, through: false, facing: false, both: true, builds: false, pen: 'opacity', only: false, what: 'share', height: 1.7 };
 try { Object.assign(brush, JSON.parse(localStorage.getItem(key)) ?? {}); } catch { /* what was kept is no brush */ }
 const keep = () => { try { localStorage.setItem(key, JSON.stringify(brush)); } catch { /* without storage the brush is new each time */ } };
 
@@ -49,7 +49,7 @@ export function begin(p, pane, x, y, e) {
   if (e.altKey || !store.character.weights) return false;
   const hit = hitAt(pane, x, y);
   if (!hit) return false;
-  if (!chosenJoint() && brush.mode !== 'even' && brush.what !== 'mix') { set({ say: 'Choose the joint that is to be painted, in the ledger or by its ring.' }); return true; }
+  if (!chosenJoint() && brush.mode !== 'even' && brush.what !== 'mix') { set({ say: 'Select the joint to paint, in the ledger or with Ctrl on its ring.' }); return true; }
   if (why()) { set({ say: `The brush needs WebAssembly, which did not start here (${why()}). Set weights in the table of vertices instead.` }); return true; }
   const chosen = brush.only && store.vertices.length ? Uint32Array.from(store.vertices) : null;
   stroke = { op: brush.what === 'mix' ? 'paint_mix' : 'paint_weights', brush: of(), chosen, touches: [], waiting: [], busy: false, at: [x, y] };
@@ -266,11 +266,22 @@ export function panel() {
 
 export function setBrush(changes) {
   Object.assign(brush, changes);
-  brush.radius = Math.min(10, Math.max(0.0005, brush.radius));
+  brush.radius = Math.min(3 * brush.height, Math.max(brush.height / 5000, brush.radius));
   if (brush.mode !== 'scale') brush.value = Math.min(1, brush.value);
   keep();
   panel();
 }
+
+// fit keeps the radius the same part of the character: another one may be a tenth or ten times as tall.
+function fit() {
+  const height = store.character?.facts?.height;
+  if (!(height > 0) || Math.abs(height / brush.height - 1) < 0.02) return;
+  const radius = (brush.radius * height) / brush.height;
+  brush.height = height;
+  setBrush({ radius });
+}
+on('character', fit);
+document.addEventListener('trayloaded', fit);
 
 on('map', () => { if (store.map === 'mix' && brush.what !== 'mix') setBrush({ what: 'mix' }); else if (['joint', 'leader'].includes(store.map) && brush.what === 'mix') setBrush({ what: 'share' }); });
 tray.addEventListener('input', (e) => {

@@ -74,7 +74,7 @@ async function takeOver(coming) {
     pick.setAttribute('aria-label', `Our joint for ${t.name}`);
     pick.append(new Option('new joint', ''), new Option('leave it out', LEAVE), ...joints().map((j) => new Option(j.name, j.name)));
     pick.value = p?.ours ?? '';
-    const tr = row(t.name, pick, p ? { name: 'name', like: 'meaning of the name', place: 'place: confirm' }[p.how] : '', '');
+    const tr = row(t.name, pick, p ? { name: 'name', like: 'meaning of the name', place: 'place: confirm', limb: 'its place in the limb' }[p.how] ?? p.how : '', '');
     if (p?.how === 'place') tr.children[2].className = 'unsure';
     pick.addEventListener('change', () => { tr.children[2].textContent = pick.value && pick.value !== LEAVE ? 'you' : ''; tr.children[2].className = ''; });
     lines.set(t.name, tr);

@@ -22,7 +22,8 @@ export const tool = {
   // down takes hold for painting and choosing; with Alt the view turns as ever.
   down(plate, pane, x, y, e) {
     if (store.hand === 'pose' || !store.character.weights || (e.altKey && store.hand !== 'pose')) return false;
-    if (store.hand === 'paint' && store.bones && plate.shownJoint(pane, x, y) >= 0) { choose(plate.shownJoint(pane, x, y), e.shiftKey); return true; }
+    // A stroke passes through the rings of joints; with Ctrl one is selected.
+    if (store.hand === 'paint' && (e.ctrlKey || e.metaKey) && store.bones && plate.shownJoint(pane, x, y) >= 0) { choose(plate.shownJoint(pane, x, y), e.shiftKey); return true; }
     return store.hand === 'paint' ? paint.begin(plate, pane, x, y, e) : choosing.begin(plate, pane, x, y, e);
   },
   move(plate, pane, x, y, e) { if (store.hand === 'paint') paint.move(plate, pane, x, y, e); else choosing.move(plate, pane, x, y, e); },
