@@ -89,7 +89,7 @@ func TestWhatWasSpoiledIsFoundFirst(t *testing.T) {
 	}
 	c := checked(t, m, s, e.Weights(), report)
 	require.Greater(t, c.Over, clean.Over)
-	named := map[string]string{} // the joint to blame, by kind
+	named := map[string]string{}                                                                                            // the joint to blame, by kind
 	spoiled := slices.DeleteFunc(slices.Clone(c.Faults), func(f deform.Fault) bool { return f.Kind == deform.FaultVolume }) // elbows lose some anyway
 	for _, f := range spoiled[:4] {
 		require.Greater(t, f.Times, 1.0)
