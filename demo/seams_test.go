@@ -3,9 +3,11 @@ package demo
 import (
 	"context"
 	"math"
+	"slices"
 	"testing"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/finding"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
@@ -99,4 +101,30 @@ func TestNoBindHasSeamsFromItsCap(t *testing.T) {
 			require.LessOrEqual(t, 1000*stops(m, whole, cut, 0.1), edges, "%s, %s", c.name, name)
 		}
 	}
+}
+
+// What the cap costs is told in meters, with where and in which pose, and a higher one costs less.
+func TestWhatACapCostsIsTold(t *testing.T) {
+	need.Time(t)
+	m, s := Odile(0.02)
+	cost := map[int]float64{}
+	for _, most := range []int{2, 4, 8, 0} {
+		o := bind.DefaultOptions
+		o.Cap = most
+		_, r, err := bind.Automatic(context.Background(), m, s, o, nil)
+		require.NoError(t, err)
+		if most == 0 {
+			require.Nil(t, r.Capped)
+			continue
+		}
+		require.NotNil(t, r.Capped)
+		require.NotEmpty(t, r.Capped.Pose)
+		require.NotEmpty(t, r.Capped.Where)
+		cost[most] = r.Capped.Farthest
+		told := slices.ContainsFunc(r.Findings(), func(f finding.Finding) bool { return f.Code == "cap_cost" })
+		require.Equal(t, r.Capped.Farthest >= 0.01*r.Capped.Height, told)
+	}
+	t.Log(cost)
+	require.Greater(t, cost[2], cost[4])
+	require.Greater(t, cost[4], cost[8])
 }

@@ -109,6 +109,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	}
 	a.evenSteps()
 	a.evenSeams(a.o.Limits)
+	whole := a.w
 	a.w = weights.Capped(m, a.w, limits)
 	a.evenSeams(limits)
 	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: a.nearest(), Sees: a.sees})
@@ -123,6 +124,8 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 			return nil, nil, err
 		}
 	}
+	progress("Measuring what the cap costs", 0.98)
+	report.Capped = costOf(m.World(), whole, a.w, s, limits.Cap)
 	report.Ways = a.ways()
 	report.Said = a.sentence(report)
 	progress("Done", 1)

@@ -81,6 +81,8 @@ type Report struct {
 	Said string `json:"said,omitempty"`
 	// Layers are what lies over the body, in it or beside it; of methods that tell them apart.
 	Layers []Layer `json:"layers,omitempty"`
+	// Capped is what the influence cap cost, of methods that measure it; nil where nothing was cut.
+	Capped *CapCost `json:"capped,omitempty"`
 	// Stray lists the vertices without a solution.
 	Stray []int32 `json:"-"`
 
@@ -130,6 +132,7 @@ func (r *Report) Findings() []finding.Finding {
 	for _, l := range r.Layers {
 		out = append(out, l.findings()...)
 	}
+	out = append(out, r.Capped.findings()...)
 	out = append(out, r.leaks()...)
 	if r.Overshoot > overshootLimit {
 		out = append(out, finding.Finding{Code: "weights_clamped", Severity: finding.Note, Count: r.Negative,

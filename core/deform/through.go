@@ -162,6 +162,11 @@ const mostMoved, fewestPoses = 5_000_000, 24
 // Affordable keeps as many poses as a skin of n vertices can be tried in within some seconds,
 // those of the joints that move most of it.
 func Affordable(list []pose.Tried, s *skeleton.Skeleton, w *weights.Weights) []pose.Tried {
+	return affordable(list, s, w, mostMoved, fewestPoses)
+}
+
+// affordable keeps as many poses as move so many vertices in all, and a few at least.
+func affordable(list []pose.Tried, s *skeleton.Skeleton, w *weights.Weights, most, fewest int) []pose.Tried {
 	moved := make([]float64, len(s.Joints))
 	at := s.Numbers()
 	for _, influences := range w.Of {
@@ -176,5 +181,5 @@ func Affordable(list []pose.Tried, s *skeleton.Skeleton, w *weights.Weights) []p
 			moved[p] += moved[i]
 		}
 	}
-	return pose.Heaviest(list, moved, max(fewestPoses, mostMoved/max(1, len(w.Of))))
+	return pose.Heaviest(list, moved, max(fewest, most/max(1, len(w.Of))))
 }
