@@ -229,3 +229,13 @@ func TestStretchIsMeasuredAlongALength(t *testing.T) {
 		}
 	}
 }
+
+// The limits, as they are told to people and stored with sheets: a change of one is a change of what is called good.
+func TestLimitsOfFaults(t *testing.T) {
+	want := map[string]float64{deform.FaultSpill: 0.65, deform.FaultStretch: 4, deform.FaultCrush: 12, deform.FaultPinch: 0.003, deform.FaultFlip: 0.03, deform.FaultVolume: 0.15,
+		deform.FaultCross: 0.15, deform.FaultThrough: 0.03, deform.FaultRigid: 0.1}
+	require.Len(t, deform.FaultKinds, len(want))
+	for _, kind := range deform.FaultKinds {
+		require.Equal(t, want[kind], deform.FaultLimit(kind), kind)
+	}
+}
