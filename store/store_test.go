@@ -528,3 +528,42 @@ func TestAFullDiskIsTold(t *testing.T) {
 	require.NoError(t, err, "what is stored is read")
 	require.NotEmpty(t, list)
 }
+
+// What a revision holds stays when the same file is sent again: a sweep takes only what nobody named.
+func TestContentThatIsSentAgainIsNotSwept(t *testing.T) {
+	s, x, url := opened(t)
+	c := added(t, x)
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	rows, err := conn.Query(ctx, "select hash from blobs")
+	require.NoError(t, err)
+	hashes, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	require.NoError(t, err)
+	require.NotEmpty(t, hashes)
+	held, err := s.Blobs(ctx, hashes)
+	require.NoError(t, err)
+	var again []studio.Blob
+	for hash, data := range held {
+		again = append(again, studio.Blob{Hash: hash, Data: data})
+	}
+	loose := studio.Blob{Hash: "nobody names this", Data: []byte("loose")}
+	require.NoError(t, s.Stage(ctx, append(again, loose)))
+	_, err = conn.Exec(ctx, "update blobs set staged_at = now() - interval '3 days' where staged_at is not null")
+	require.NoError(t, err)
+	require.NoError(t, s.Sweep(ctx))
+	after, err := s.Blobs(ctx, append(hashes, loose.Hash))
+	require.NoError(t, err)
+	require.Len(t, after, len(hashes), "all that the character holds, and not what nobody named")
+	_, err = studio.New(s, nil, reading.Default).Review(ctx, latest(t, s, c))
+	require.NoError(t, err)
+}
+
+func latest(t *testing.T, s *store.Store, c studio.Character) studio.Revision {
+	t.Helper()
+	list, err := s.History(ctx, c.ID, 0, 1)
+	require.NoError(t, err)
+	r, err := s.Revision(ctx, list[0].ID)
+	require.NoError(t, err)
+	return r
+}
