@@ -117,7 +117,13 @@ func init() {
 				}
 			},
 		}),
-		jsonRow("fit", func(s *State) **fit.Report { return &s.Fit }, row{}),
+		jsonRow("fit", func(s *State) **fit.Report { return &s.Fit }, row{
+			onMove: func(s *State, p mesh.Placement, m *mesh.Mesh) {
+				if p != mesh.NoPlacement {
+					s.Fit = s.Fit.Moved(p.Similarity(m), p.Rotation(), p.Scale)
+				}
+			},
+		}),
 		jsonRow("look", func(s *State) **look.Look { return &s.Look }, row{
 			size: func(s *State) int {
 				n := 0
