@@ -211,16 +211,26 @@ func (s *Skeleton) faceFront(x Marks) float64 {
 	return math.Round(angle)
 }
 
-// leftward sums the ways from right joints to left ones.
+// leftward sums the ways from right joints to left ones, of those that hang from one joint, as thighs from the hips
+// and clavicles from the chest: the limbs of a body that walks or looks back lie otherwise. Where none do, of all.
 func (s *Skeleton) leftward(x Marks) r3.Vec {
-	var way r3.Vec
+	var girdles, all r3.Vec
 	pairs := s.Pairs(x)
 	for i, j := range s.Joints {
-		if k := pairs.Partner[i]; k >= 0 && pairs.Sides[i] == Left {
-			way = r3.Add(way, r3.Sub(j.Pos, s.Joints[k].Pos))
+		k := pairs.Partner[i]
+		if k < 0 || pairs.Sides[i] != Left {
+			continue
+		}
+		way := r3.Sub(j.Pos, s.Joints[k].Pos)
+		all = r3.Add(all, way)
+		if j.Parent == s.Joints[k].Parent {
+			girdles = r3.Add(girdles, way)
 		}
 	}
-	return way
+	if r3.Norm(girdles) > 1e-3*r3.Norm(all) {
+		return girdles
+	}
+	return all
 }
 
 func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {

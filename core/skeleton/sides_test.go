@@ -146,3 +146,32 @@ func TestNoPartnerIsInvented(t *testing.T) {
 	second.Joints = second.Joints[:len(second.Joints)-1]
 	require.Equal(t, -1, second.Pairs(skeleton.DefaultMarks).Partner[second.Index("strap_2")])
 }
+
+// A body whose hips and shoulders lie along X faces front, however its arms and legs are posed; one that is turned
+// as a whole does not, and is offered the turn back.
+func TestFacingIsToldByHipsAndShoulders(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	codes := func(s *skeleton.Skeleton) []string {
+		var out []string
+		for _, f := range s.CheckPlacement(nil, skeleton.DefaultMarks) {
+			out = append(out, f.Code)
+		}
+		return out
+	}
+	require.NotContains(t, codes(s), "sides_turned")
+	walking := s.Clone()
+	for i, j := range walking.Joints { // one arm and the other leg far forward
+		switch j.Name {
+		case "forearm_l", "hand_l", "shank_r", "foot_r", "toe_r":
+			walking.Joints[i].Pos.Z += 0.7
+		case "forearm_r", "hand_r", "shank_l", "foot_l":
+			walking.Joints[i].Pos.Z -= 0.5
+		}
+	}
+	require.NotContains(t, codes(walking), "sides_turned")
+	turned := walking.Clone()
+	for i, j := range turned.Joints {
+		turned.Joints[i].Pos = geom.Rotate(geom.AxisAngle(r3.Vec{Y: 1}, 0.6), j.Pos)
+	}
+	require.Contains(t, codes(turned), "sides_turned")
+}
