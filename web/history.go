@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"context"
+	"mime"
 	"net/http"
 	"strconv"
 
@@ -84,6 +85,6 @@ func (s *site) then(ctx context.Context, o opened, at string) (opened, error) {
 
 func attach(w http.ResponseWriter, name string, data []byte) {
 	w.Header().Set("Content-Type", "application/octet-stream")
-	w.Header().Set("Content-Disposition", `attachment; filename="`+name+`"`)
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name})) // RFC 6266
 	_, _ = w.Write(data)
 }

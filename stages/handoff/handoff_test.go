@@ -36,7 +36,10 @@ func TestHandoffOfEveryKind(t *testing.T) {
 	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &bare, "skeleton", 4)))
 	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &bare, "poem", 4)))
 	require.Equal(t, "odile_as_delivered.glb", handoff.FileName("Odile as delivered", "glb"))
-	require.Equal(t, "m__ller_skeleton.gltf", handoff.FileName("Mü/ller", "skeleton"))
+	require.Equal(t, "mü_ller_skeleton.gltf", handoff.FileName("Mü/ller", "skeleton"))
+	require.Equal(t, "水鳥_2.glb", handoff.FileName("水鳥 2", "glb"))
+	require.Equal(t, "___x__.glb", handoff.FileName("../x\"\n", "glb"))
+	require.Less(t, len(handoff.FileName(strings.Repeat("a", 5000), "glb")), 100)
 }
 
 func TestFromMeshToHandoff(t *testing.T) {

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"unicode"
 
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
@@ -69,14 +70,18 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 	return studio.Wrong("there is no handoff %q; there are glb, reel, bvh, skeleton, obj, csv and json", what)
 }
 
-// FileName returns the file name for a handoff of a character.
+// longestName is how many letters of a character's name a file name keeps.
+const longestName = 80
+
+// FileName returns the file name for a handoff of a character: letters and digits of all scripts, in lower case.
 func FileName(character, what string) string {
 	name := []rune{}
 	for _, r := range character {
-		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-' {
-			name = append(name, r)
-		} else if r >= 'A' && r <= 'Z' {
-			name = append(name, r+32)
+		if len(name) == longestName {
+			break
+		}
+		if unicode.IsLetter(r) || unicode.IsMark(r) || unicode.IsDigit(r) || r == '-' {
+			name = append(name, unicode.ToLower(r))
 		} else {
 			name = append(name, '_')
 		}
