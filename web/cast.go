@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strings"
 
+	"wisemarrow/core/wording"
 	"wisemarrow/formats"
 	"wisemarrow/people"
 	"wisemarrow/stages/intake"
@@ -24,7 +25,7 @@ func cardOf(c studio.Character, st *studio.Standing) card {
 	if st == nil {
 		return card{Character: c, Pending: true}
 	}
-	return card{Character: c, Stages: st.Stages, Facts: thousands(st.Vertices) + " vertices · " + length(st.Height) + " tall"}
+	return card{Character: c, Stages: st.Stages, Facts: wording.Count(st.Vertices, "vertex", "vertices") + " · " + wording.Length(st.Height) + " tall"}
 }
 
 // cast shows every character as far as it is known how it stands; the page asks for

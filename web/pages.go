@@ -9,10 +9,10 @@ import (
 	"math"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/wording"
 	"wisemarrow/people"
 	"wisemarrow/stages/axes"
 	"wisemarrow/stages/bind"
@@ -25,10 +25,10 @@ type pages struct{ all *template.Template }
 
 func parsePages() pages {
 	t := template.New("").Funcs(template.FuncMap{
-		"thousands": thousands,
-		"length":    length,
+		"thousands": wording.Thousands,
+		"length":    wording.Length,
 		"measure":   measure,
-		"percent":   func(x float64) string { return fmt.Sprintf("%.0f %%", 100*x) },
+		"percent":   wording.Percent,
 		"shownOf":   shownOf,
 		"importMap": func() template.HTML { return template.HTML(`<script type="importmap">` + importMap() + `</script>`) },
 		"json": func(v any) (string, error) {
@@ -109,41 +109,16 @@ func (p pages) fragment(w http.ResponseWriter, name string, data any) {
 	_, _ = w.Write(buf.Bytes())
 }
 
-// thousands writes a number with thin spaces between groups of three.
-func thousands(n int) string {
-	s := strconv.Itoa(n)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "\u202f" + s[i:]
-	}
-	return s
-}
-
-// length writes metres in the unit that reads best.
-func length(m float64) string {
-	switch a := math.Abs(m); {
-	case a == 0:
-		return "0"
-	case a < 0.001:
-		return fmt.Sprintf("%.2g mm", 1000*m)
-	case a < 0.01:
-		return fmt.Sprintf("%.1f mm", 1000*m)
-	case a < 1:
-		return fmt.Sprintf("%.1f cm", 100*m)
-	default:
-		return fmt.Sprintf("%.2f m", m)
-	}
-}
-
 // measure writes a number of evidence with its unit.
 func measure(e finding.Evidence, v float64) string {
 	if e.Unit == "m" {
-		return length(v)
+		return wording.Length(v)
 	}
 	if e.Unit != "" {
 		return fmt.Sprintf("%.4g %s", math.Round(10*v)/10, e.Unit)
 	}
 	if v == math.Trunc(v) && math.Abs(v) < 1e9 {
-		return thousands(int(v))
+		return wording.Thousands(int(v))
 	}
 	return fmt.Sprintf("%.3g", v)
 }

@@ -7,6 +7,7 @@ import (
 	"wisemarrow/core/deform"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -55,7 +56,7 @@ func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress
 	s.Skeleton = next
 	out := studio.Outcome{Sentence: fmt.Sprintf("Let %d joints blend %s: %d changed", len(which), said(o.Mix), changed), After: fmt.Sprint(changed)}
 	if s.Weights != nil && s.Weights.Mix != nil {
-		out.Steps = []string{fmt.Sprintf("%s stay as it was said of them", vertices(len(s.Weights.Mix.Vertices)))}
+		out.Steps = []string{fmt.Sprintf("%s stay as it was said of them", wording.Count(len(s.Weights.Mix.Vertices), "vertex", "vertices"))}
 	}
 	return s, out, nil
 }
@@ -123,7 +124,7 @@ func (o *DropMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 		w.Mix = &weights.Mix{} // taken away, and not only not said
 	}
 	s.Weights = &w
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Let %s blend as their joints do", vertices(dropped)), After: fmt.Sprint(dropped)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Let %s blend as their joints do", wording.Count(dropped, "vertex", "vertices")), After: fmt.Sprint(dropped)}, nil
 }
 
 // mixOf is how much of each vertex goes by dual quaternions, whoever says so.
@@ -145,7 +146,7 @@ func mixed(s studio.State, e *weights.Editor, what string) (studio.State, studio
 		before = len(s.Weights.Mix.Vertices)
 	}
 	s.Weights = e.Mixed(s.Weights)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s", what, vertices(n)), Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Weights.Mix.Vertices))}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s", what, wording.Count(n, "vertex", "vertices")), Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Weights.Mix.Vertices))}, nil
 }
 
 // Blends says how the joints of a skeleton blend, and of how many vertices it was said apart.
@@ -155,7 +156,7 @@ func Blends(s *skeleton.Skeleton, w *weights.Weights) string {
 	}
 	said := ""
 	if w != nil && w.Mix != nil {
-		said = fmt.Sprintf(" Of %s it was said by hand.", vertices(len(w.Mix.Vertices)))
+		said = fmt.Sprintf(" Of %s it was said by hand.", wording.Count(len(w.Mix.Vertices), "vertex", "vertices"))
 	}
 	n, whole := 0, true
 	for _, j := range s.Joints {

@@ -7,6 +7,7 @@ import (
 
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -125,14 +126,7 @@ func (a *at) done(ctx context.Context, what string, nothing string) (studio.Stat
 	s.Weights = a.e.Weights()
 	s = s.WithChosen(func(c *studio.Chosen) { c.ByHand = studio.Unite(c.ByHand, changed) })
 	s = s.Recounted()
-	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s changed", what, vertices(len(changed))), After: fmt.Sprint(len(changed))}, nil
-}
-
-func vertices(n int) string {
-	if n == 1 {
-		return "1 vertex"
-	}
-	return fmt.Sprintf("%d vertices", n)
+	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s changed", what, wording.Count(len(changed), "vertex", "vertices")), After: fmt.Sprint(len(changed))}, nil
 }
 
 // partners are, by joint of weights, that of the other side, itself for one without.

@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -113,10 +114,10 @@ func (o *Mirror) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 	if err != nil {
 		return next, out, err
 	}
-	out.Steps = []string{fmt.Sprintf("%d vertices have another for their image, %d one between vertices, %d none; %s were given what theirs has", m.Matched, m.Between, len(m.Unmatched), vertices(given)),
+	out.Steps = []string{fmt.Sprintf("%d vertices have another for their image, %d one between vertices, %d none; %s were given what theirs has", m.Matched, m.Between, len(m.Unmatched), wording.Count(given, "vertex", "vertices")),
 		fmt.Sprintf("Half the sum of the differences that is left is %.2g at most", left)}
 	if n := len(m.Unmatched); n > 0 {
-		out.Left = append(out.Left, fmt.Sprintf("%s have no image within the tolerance and stay as they were", vertices(n)))
+		out.Left = append(out.Left, fmt.Sprintf("%s have no image within the tolerance and stay as they were", wording.Count(n, "vertex", "vertices")))
 	}
 	if list := unpaired(&s); len(list) > 0 {
 		out.Left = append(out.Left, studio.Said(list)+" have no partner and count for their own")

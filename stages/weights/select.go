@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -44,7 +45,7 @@ func (o *KeepSelection) Apply(_ context.Context, s studio.State, _ studio.Progre
 	s = s.WithChosen(func(c *studio.Chosen) {
 		c.Named = append(slices.DeleteFunc(c.Named, has), studio.Selection{Name: o.Name, Vertices: list})
 	})
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept %s as %s", vertices(len(list)), o.Name), After: fmt.Sprint(len(list))}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept %s as %s", wording.Count(len(list), "vertex", "vertices"), o.Name), After: fmt.Sprint(len(list))}, nil
 }
 
 // DropSelection drops a kept selection.
@@ -100,7 +101,7 @@ func (o *HideVertices) Apply(_ context.Context, s studio.State, _ studio.Progres
 	}
 	s = s.WithChosen(func(c *studio.Chosen) { c.Hidden = list })
 	if len(list) == 0 {
-		return s, studio.Outcome{Sentence: fmt.Sprintf("Showed all: %s were hidden", vertices(before)), Before: fmt.Sprint(before), After: "0"}, nil
+		return s, studio.Outcome{Sentence: fmt.Sprintf("Showed all: %s were hidden", wording.Count(before, "vertex", "vertices")), Before: fmt.Sprint(before), After: "0"}, nil
 	}
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Hid vertices: %d of %d are hidden", len(list), len(s.Mesh.Points)), Before: fmt.Sprint(before), After: fmt.Sprint(len(list))}, nil
 }
@@ -115,7 +116,7 @@ func (o *ForgetHand) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		return s, studio.Outcome{}, studio.Wrong("no weights were set by hand since the bind")
 	}
 	s = s.WithChosen(func(c *studio.Chosen) { c.ByHand = nil })
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Forgot that the weights of %s were set by hand", vertices(n)), Before: fmt.Sprint(n), After: "0"}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Forgot that the weights of %s were set by hand", wording.Count(n, "vertex", "vertices")), Before: fmt.Sprint(n), After: "0"}, nil
 }
 
 // Choices are the sets of vertices of a character as a page has them.

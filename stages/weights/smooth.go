@@ -57,7 +57,7 @@ func (o *Smooth) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 		what = "Smoothed " + studio.Said(o.Joints)
 	}
 	a.e.Smooth(a.vertices, list, o.Passes, a.net)
-	return a.done(ctx, fmt.Sprintf("%s, %d times", what, o.Passes), "the weights are as smooth as that already")
+	return a.done(ctx, what+", "+wording.Count(o.Passes, "time", "times"), "the weights are as smooth as that already")
 }
 
 // BlendBorder evens the border between two joints over a width, metres along the surface.

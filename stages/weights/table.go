@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -78,7 +79,7 @@ func (o *Set) Apply(ctx context.Context, s studio.State, _ studio.Progress) (stu
 	}
 	next, out, err := a.done(ctx, what, "the chosen vertices have that already, or are hidden")
 	if err == nil && short > 0 {
-		out.Left = []string{fmt.Sprintf("%s could not have just that: locked joints leave less, or no other joint could take the rest", vertices(short))}
+		out.Left = []string{fmt.Sprintf("%s could not have just that: locked joints leave less, or no other joint could take the rest", wording.Count(short, "vertex", "vertices"))}
 	}
 	return next, out, err
 }
@@ -137,7 +138,7 @@ func (o *Free) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 	next, out, err := a.done(ctx, what, "none of the chosen vertices follows them")
 	out.Before = fmt.Sprint(had)
 	if err == nil && stuck > 0 {
-		out.Left = []string{fmt.Sprintf("%s kept it: nobody else could take it", vertices(stuck))}
+		out.Left = []string{fmt.Sprintf("%s kept it: nobody else could take it", wording.Count(stuck, "vertex", "vertices"))}
 	}
 	return next, out, err
 }
