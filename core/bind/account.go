@@ -61,9 +61,13 @@ func (a *account) joints() []JointReport {
 	for k, name := range a.w.Joints {
 		of[k] = a.s.Index(name)
 	}
+	nearest := a.e.Nearest
+	if nearest == nil && len(a.bones) > 0 { // the method did not ask, the account does
+		nearest = nearestJoints(a.m.World(), a.bones)
+	}
 	for v, list := range a.w.Of {
-		if a.e.Nearest != nil {
-			for _, j := range a.e.Nearest[v] {
+		if nearest != nil {
+			for _, j := range nearest[v] {
 				out[j].Nearest++
 				if a.e.Sees != nil && a.e.Sees[v] {
 					out[j].Heated++

@@ -112,7 +112,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	whole := a.w
 	a.w = weights.Capped(m, a.w, limits)
 	a.evenSeams(limits)
-	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: a.nearest(), Sees: a.sees})
+	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: nearestJoints(m.World(), s.Leading(o.Deform)), Sees: a.sees})
 	if r != nil {
 		report.Overshoot, report.Negative, report.Factor = r.Overshoot, r.Negative, r.Factor
 	}
@@ -507,10 +507,8 @@ func (a *automatic) rest(ctx context.Context, progress Progress) error {
 	return nil
 }
 
-// nearest returns the joints whose bone is nearest to each vertex.
-func (a *automatic) nearest() [][]int32 {
-	bones := a.s.Leading(a.o.Deform)
-	points := a.m.World()
+// nearestJoints returns the joint whose bone is nearest to each point.
+func nearestJoints(points []r3.Vec, bones []skeleton.Bone) [][]int32 {
 	out := make([][]int32, len(points))
 	geom.Chunks(len(points), 1024, func(lo, hi int) {
 		for v := lo; v < hi; v++ {

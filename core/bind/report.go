@@ -5,6 +5,7 @@ package bind
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"wisemarrow/core/finding"
 )
@@ -192,8 +193,10 @@ func jointsFinding(state State, list []JointReport) finding.Finding {
 	}
 	f.Evidence = []finding.Evidence{
 		{What: "vertices nearest to it", Value: float64(nearest), Limit: 1},
-		{What: "of these, seeing the bone", Value: float64(heated), Limit: 1},
 		{What: "share of the bone outside the mesh", Value: outside, Limit: outsideLimit}}
+	if list[most].Reason != ReasonUnknown { // a method that looks for bones
+		f.Evidence = slices.Insert(f.Evidence, 1, finding.Evidence{What: "of these, seeing the bone", Value: float64(heated), Limit: 1})
+	}
 	if state == Weak {
 		f.Severity = finding.Harms
 		f.Title, f.Why = list[0].Name+" leads no vertex", "Its neighbours outweigh it everywhere. "+cause
