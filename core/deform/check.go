@@ -250,18 +250,19 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 const mostGrouped = 400
 
 // places puts faults together that are one place of the skin: where those of the lesser share a fifth of its
-// vertices with the worse. The worst of a place stands for it. A limb
+// vertices with the worse. The worst of a place stands for it, or a spill that is the cause. A limb
 // whose volume changes is one place with a tear in it. They come worst first.
 func (c *checking) places(all []Fault) []Fault {
-	slices.SortStableFunc(all, func(a, b Fault) int { // volume last, for what is the cause of it
-		if a.Kind != b.Kind && (a.Kind == FaultVolume || b.Kind == FaultVolume) {
-			if a.Kind == FaultVolume {
-				return 1
-			}
-			return -1
+	order := func(f *Fault) int { // causes before what comes of them: who is pulled away is stretched too, and a limb loses volume
+		switch {
+		case f.Kind == FaultSpill && f.Times > 1:
+			return 0
+		case f.Kind == FaultVolume:
+			return 2
 		}
-		return cmp.Compare(b.Times, a.Times)
-	})
+		return 1
+	}
+	slices.SortStableFunc(all, func(a, b Fault) int { return cmp.Or(cmp.Compare(order(&a), order(&b)), cmp.Compare(b.Times, a.Times)) })
 	var out []Fault
 	of := make([]int32, len(c.s.points)) // by vertex: the place that it is in, from 1
 	for i, f := range all {
