@@ -77,7 +77,7 @@ func cutEach(w *Weights, l Limits) (out *Weights, over bool) {
 }
 
 // eased lets the weights that a cut left end gently along a surface, and evens the steps that it made where many
-// joints have nearly the same weight, each vertex among the joints that it has.
+// joints have nearly the same weight, each vertex among the joints that it has; what is an outlier still is settled.
 func eased(whole, cut *Weights, l Limits, s *surface) {
 	ramps := func() {
 		limit := seamLimits(whole, cut, s.near, s.same)
@@ -100,6 +100,7 @@ func eased(whole, cut *Weights, l Limits, s *surface) {
 	if len(made) > 0 {
 		s.even(cut, made, nil, func(v int32) []Influence { return Clean(s.own(cut.Of, v), l) })
 		ramps()
+		s.settle(cut, made, l)
 	}
 }
 

@@ -18,7 +18,7 @@ const (
 	// edges before and behind it have it must be: where weights go over from one joint to another, these are alike.
 	leastStep, stepTimes = 0.11, 4
 	// evenPasses is how often what lies about a step is smoothed, and evenRings how many edges about it.
-	evenPasses, evenRings = 4, 2
+	evenPasses, evenRings = 14, 2
 )
 
 // surface is where weights lie, for what needs no more than neighbors and positions. Vertices in one position have
@@ -153,6 +153,24 @@ func (s *surface) own(of [][]Influence, v int32) []Influence {
 	normalise(out)
 	Sort(out)
 	return out
+}
+
+// settle gives those of some vertices that are unlike all their neighbors the mean of these, within limits.
+func (s *surface) settle(w *Weights, which []Problem, l Limits) {
+	next := map[int32][]Influence{}
+	for _, p := range which {
+		near := slices.DeleteFunc(slices.Clone(s.near(p.Vertex)), func(k int32) bool { return len(w.Of[k]) == 0 })
+		if len(near) == 0 {
+			continue
+		}
+		mean := w.Blend(near, slices.Repeat([]float64{1 / float64(len(near))}, len(near)), l)
+		if apart(w.Of[p.Vertex], mean) >= strayShare {
+			next[p.Vertex] = mean
+		}
+	}
+	for v, list := range next {
+		w.Of[v] = list
+	}
 }
 
 // even smooths what lies about steps, each vertex to what smooth says.
