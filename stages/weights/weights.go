@@ -21,6 +21,9 @@ func init() {
 }
 
 const (
+	// fewSteps is below how many vertices with a step these are a note: where six joints have nearly the same weight
+	// a bind that is capped leaves a few.
+	fewSteps = 8
 	// unevenShare is the share of vertices that may be unlike their images before it is told, and
 	// evenMesh how much of a mesh must have images for it to be asked at all.
 	unevenShare, evenMesh = 0.02, 0.9
@@ -61,6 +64,9 @@ func find(s *studio.State) []finding.Finding {
 			continue
 		}
 		f := finding.Finding{Code: k.code, Severity: k.severity, Count: len(list), Title: wording.Count(len(list), k.one, k.many), Why: k.why, Remedies: k.remedies(e.Joints, list)}
+		if k.kind == weights.ProblemStep && len(list) < fewSteps {
+			f.Severity = finding.Note
+		}
 		most := 0.0
 		for _, p := range list {
 			most = max(most, p.Size)
