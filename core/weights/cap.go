@@ -100,7 +100,9 @@ func eased(whole, cut *Weights, l Limits, s *surface) {
 	if len(made) > 0 {
 		s.even(cut, made, nil, func(v int32) []Influence { return Clean(s.own(cut.Of, v), l) })
 		ramps()
-		s.settle(cut, made, l)
+	}
+	for range 2 {
+		s.settle(cut, s.steps(cut.Of), l)
 	}
 }
 

@@ -24,6 +24,8 @@ const (
 	// fewSteps is below how many vertices with a step these are a note: where six joints have nearly the same weight
 	// a bind that is capped leaves a few.
 	fewSteps = 8
+	// fewStrays is the same for outliers.
+	fewStrays = 3
 	// unevenShare is the share of vertices that may be unlike their images before it is told, and
 	// evenMesh how much of a mesh must have images for it to be asked at all.
 	unevenShare, evenMesh = 0.02, 0.9
@@ -49,7 +51,11 @@ func find(s *studio.State) []finding.Finding {
 	sides := s.Skeleton.Pairs(s.Settings.Marks).Any()
 	var out []finding.Finding
 	if strays := e.Strays(nil, net); len(strays) > 0 {
-		out = append(out, finding.Finding{Code: "weights_strays", Severity: finding.Harms, Count: len(strays),
+		severity := finding.Harms
+		if len(strays) < fewStrays {
+			severity = finding.Note
+		}
+		out = append(out, finding.Finding{Code: "weights_strays", Severity: severity, Count: len(strays),
 			Title: fmt.Sprintf("%s quite unlike all neighbours", are(len(strays))), Why: "A single vertex that follows other joints than all around it is pulled out of the surface when these turn.",
 			Evidence: []finding.Evidence{{What: "strays", Value: float64(len(strays)), Limit: 0}}, Where: finding.Where{Vertices: strays},
 			Remedies: []finding.Remedy{{Label: "Settle them to their neighbours", Op: "settle_weights", Params: map[string]any{}}}})
