@@ -35,7 +35,7 @@ func (r *Report) Moved(by geom.Matrix, turn quat.Number, scale float64) *Report 
 		out.Crotch = by.Point(r3.Vec{X: r.Plane.X, Y: r.Crotch, Z: r.Plane.Z}).Y
 	}
 	if math.Abs(turn.Real) < 1-1e-9 {
-		out.Faced = "" // a direction of before; it is told anew
+		out.Faced = "" // it was said of the old direction
 	}
 	return &out
 }

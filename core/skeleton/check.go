@@ -211,8 +211,8 @@ func (s *Skeleton) faceFront(x Marks) float64 {
 	return math.Round(angle)
 }
 
-// leftward sums the ways from right joints to left ones, of those that hang from one joint, as thighs from the hips
-// and clavicles from the chest: the limbs of a body that walks or looks back lie otherwise. Where none do, of all.
+// leftward sums the ways from right joints to left ones, of those with one parent, as thighs below the hips
+// and clavicles below the chest: the limbs of a body that walks or looks back lie otherwise. Where none do, of all.
 func (s *Skeleton) leftward(x Marks) r3.Vec {
 	var girdles, all r3.Vec
 	pairs := s.Pairs(x)

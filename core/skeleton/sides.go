@@ -149,7 +149,7 @@ func (s *Skeleton) Pairs(x Marks) Pairs {
 }
 
 // Where no name tells a side the body must support a plane: so large a share of the joints off it have a mirror
-// image, and pairs hang from so many joints in it; fingers hang from one.
+// image, and pairs have so many parents in it; the fingers of a hand have one.
 const fewestPaired, fewestParents = 0.5, 2
 
 // pairsByPlace pairs joints that no name tells the sides of; named tells that other names do.

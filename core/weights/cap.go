@@ -48,7 +48,8 @@ func fade(list []Influence, most int) []Influence {
 
 // Capped returns weights of a mesh with at most l.Cap influences per vertex and none below l.Trace, faded so
 // that the cut leaves no seam: at a vertex next to one that lost a joint to the cut, that joint has no more than
-// seamStep, unless it steps by seamMost or leads there. Vertices in one position count as neighbors. Lists that need no change are those of w.
+// seamStep, unless it steps by seamMost or leads there. Vertices in one position count as neighbors. Lists that need
+// no change are those of w.
 func Capped(m *mesh.Mesh, w *Weights, l Limits) *Weights {
 	out, over := cutEach(w, l)
 	if over {
