@@ -21,7 +21,7 @@ var may = map[string][]string{
 	"wisemarrow/people":  {},
 	"wisemarrow/store":   {"wisemarrow/people", "wisemarrow/studio"},
 	"wisemarrow/queue":   {"wisemarrow/studio"},
-	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/people", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
+	"wisemarrow/web":     {"wisemarrow/core/finding", "wisemarrow/core/wording", "wisemarrow/people", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
 	"wisemarrow/demo":    {"wisemarrow/core", "wisemarrow/studio"},
 
 	// The commands on files; "wisemarrow/cmd/wisemarrow-server" is no folder under it and may import all.
