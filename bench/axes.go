@@ -52,7 +52,7 @@ func axesSpeed() error {
 		{"set the axes of all", func() { _, _ = long.Orient(nil, c, x) }},
 		{"roll them as one", func() { long.Matched(3, all, c, x) }},
 		{"copy them to the other side", func() { long.CopiedAxes(all, c, x) }},
-		{"turn the roll", func() { long.Turned(all, 1, 20) }},
+		{"turn the roll", func() { long.Rolled(all, c, 20) }},
 		{"findings of the axes", func() { axes.Check(long, nil, c, x) }},
 		{"go back to the bind pose", func() { b.Restored(away, 0) }},
 		{"record some anew", func() { b.Rerecorded(away, []string{away.Joints[30].Name}) }},

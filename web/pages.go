@@ -45,6 +45,7 @@ func parsePages() pages {
 		"twists":    axes.Twists,
 		"orders":    axes.Orders,
 		"chainFrom": axes.ChainFrom,
+		"ownAxes":   axes.OwnAxes,
 		"list":      func(x ...string) []string { return x },
 		"times":     func(a int, b float64) float64 { return float64(a) * b },
 		"bar":       func(x float64) float64 { return min(100, 50*x) },

@@ -238,7 +238,15 @@ type jointView struct {
 	Deforms    bool       `json:"deforms"`
 	Foot       bool       `json:"foot,omitempty"` // a limb ends there that stands
 	Weights    bool       `json:"weightsLocked,omitempty"`
+	Axes       axesView   `json:"axes,omitzero"` // of its chain, where they are not the character's
 	axes.Keeping
+}
+
+// axesView names the axes of a joint.
+type axesView struct {
+	Aim   string `json:"aim"`
+	Bend  string `json:"bend"`
+	Sides string `json:"sides"`
 }
 
 func joints(o opened) []jointView {
@@ -254,7 +262,7 @@ func joints(o opened) []jointView {
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
 		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix, Deforms: deforms[i], Foot: feet[i], Weights: j.WeightsLocked}
+			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix, Deforms: deforms[i], Foot: feet[i], Weights: j.WeightsLocked, Axes: axesView{j.Axes.Aim, j.Axes.Bend, j.Axes.Sides}}
 	}
 	for i, k := range axes.KeepingOf(o.state) {
 		out[i].Keeping = k

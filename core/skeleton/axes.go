@@ -71,6 +71,7 @@ func axisOf(j Joint, axis string) r3.Vec {
 // along returns the direction of a joint's aim axis, whichever way its side points it, along
 // the bone.
 func (s *Skeleton) alongBone(i int, c Convention, x Marks) r3.Vec {
+	c = s.AxesOf(i, c)
 	d := axisOf(s.Joints[i], c.Aim)
 	if c.Sides == "mirror" && x.Of(s.Joints[i].Name) == Right {
 		return r3.Scale(-1, d)
@@ -84,7 +85,7 @@ func (s *Skeleton) alongBone(i int, c Convention, x Marks) r3.Vec {
 func (s *Skeleton) Matched(active int, which []int, c Convention, x Marks) (*Skeleton, []string) {
 	out := s.Clone()
 	children := s.Children()
-	want := axisOf(s.Joints[active], c.Bend)
+	want := axisOf(s.Joints[active], s.AxesOf(active, c).Bend)
 	var left []string
 	for _, i := range which {
 		if i == active {
@@ -94,6 +95,7 @@ func (s *Skeleton) Matched(active int, which []int, c Convention, x Marks) (*Ske
 		if r3.Norm2(aim) == 0 {
 			aim = s.alongBone(i, c, x)
 		}
+		c := s.AxesOf(i, c)
 		bend := square(want, aim)
 		if r3.Norm2(bend) == 0 {
 			left = append(left, s.Joints[i].Name)
@@ -115,7 +117,7 @@ func (s *Skeleton) CopiedAxes(which []int, c Convention, x Marks) (*Skeleton, []
 			left = append(left, s.Joints[i].Name)
 			continue
 		}
-		out.Joints[k].Rot = mirrorTurn(s.Joints[i].Rot, c)
+		out.Joints[k].Rot, out.Joints[k].Axes = mirrorTurn(s.Joints[i].Rot, s.AxesOf(i, c)), s.Joints[i].Axes
 	}
 	return out, left
 }

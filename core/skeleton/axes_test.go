@@ -62,7 +62,7 @@ func TestGivingAxesMovesNothing(t *testing.T) {
 			m, _ := o.Matched(n/2, all, c, DefaultMarks)
 			k, _ := o.CopiedAxes(all, c, DefaultMarks)
 			e, _ := o.AlignedEnds(nil)
-			made = append(made, o, m, k, e, o.Turned(all, 1, 33))
+			made = append(made, o, m, k, e, o.Rolled(all, c, 33))
 		}
 		for _, o := range made {
 			require.NoError(t, o.Validate())
@@ -104,7 +104,7 @@ func TestAxesFromOtherJoints(t *testing.T) {
 	for _, c := range []Convention{DefaultConvention, {Aim: "x", Bend: "z", From: "bend", World: [3]float64{1, 0, 0}, Sides: "mirror"}} {
 		s := oriented(t, c)
 		spine := []int{s.Index("spine_1"), s.Index("spine_2"), s.Index("spine_3")}
-		rolled := s.Turned(spine[1:2], int(c.Aim[0]-'x'), 40)
+		rolled := s.Rolled(spine[1:2], c, 40)
 		require.Equal(t, []string{"spine_2"}, found(rolled, c)["roll_jump"].Where.Joints)
 		require.InDelta(t, 40, found(rolled, c)["roll_jump"].Evidence[0].Value, 0.5)
 		even, left := rolled.Matched(spine[0], spine, c, DefaultMarks)
@@ -114,15 +114,14 @@ func TestAxesFromOtherJoints(t *testing.T) {
 		for _, name := range []string{"hips", "spine_1", "spine_2", "spine_3", "neck", "head"} {
 			trunk = append(trunk, s.Index(name))
 		}
-		all := s.Turned(trunk, int(c.Aim[0]-'x'), 40)
+		all := s.Rolled(trunk, c, 40)
 		require.NotContains(t, found(all, c), "roll_jump", "rolled evenly")
 		require.ElementsMatch(t, []string{"hips", "spine_1", "spine_2", "spine_3", "neck", "head"}, found(all, c)["bend_axis_off"].Where.Joints)
 
 		// Both clavicles rolled by the same number: mirror images where equal turns look mirrored,
 		// and unlike each other where the same bend is meant.
-		aim := int(c.Aim[0] - 'x')
-		same := s.Turned([]int{s.Index("clavicle_l"), s.Index("clavicle_r")}, aim, 18)
-		other := s.Turned([]int{s.Index("clavicle_l")}, aim, 18).Turned([]int{s.Index("clavicle_r")}, aim, -18)
+		same := s.Rolled([]int{s.Index("clavicle_l"), s.Index("clavicle_r")}, c, 18)
+		other := s.Rolled([]int{s.Index("clavicle_l")}, c, 18).Rolled([]int{s.Index("clavicle_r")}, c, -18)
 		if c.Sides == "mirror" {
 			same, other = other, same
 		}
@@ -131,7 +130,7 @@ func TestAxesFromOtherJoints(t *testing.T) {
 		require.Contains(t, found(other, c)["bend_axis_off"].Where.Joints, "clavicle_l")
 		mended, _ := same.CopiedAxes([]int{s.Index("clavicle_l")}, c, DefaultMarks)
 		require.NotContains(t, found(mended, c), "axes_unlike_partner")
-		back, left := s.Turned(s.Branch(s.Index("upper_arm_r")), int(c.Aim[0]-'x'), 77).CopiedAxes(s.Branch(s.Index("upper_arm_l")), c, DefaultMarks)
+		back, left := s.Rolled(s.Branch(s.Index("upper_arm_r")), c, 77).CopiedAxes(s.Branch(s.Index("upper_arm_l")), c, DefaultMarks)
 		require.Empty(t, left)
 		for _, i := range s.Branch(s.Index("upper_arm_r")) {
 			require.Less(t, between(axisOf(back.Joints[i], c.Bend), axisOf(s.Joints[i], c.Bend)), 1e-6, s.Joints[i].Name)
@@ -139,7 +138,7 @@ func TestAxesFromOtherJoints(t *testing.T) {
 		}
 		_, left = s.CopiedAxes(spine, c, DefaultMarks)
 		require.Len(t, left, 3)
-		ends, n := s.Turned([]int{s.Index("head_end")}, 0, 12).AlignedEnds(nil)
+		ends, n := s.Rolled([]int{s.Index("head_end")}, c, 12).AlignedEnds(nil)
 		require.Equal(t, 1, n)
 		require.Equal(t, ends.Joints[ends.Index("head")].Rot, ends.Joints[ends.Index("head_end")].Rot)
 	}

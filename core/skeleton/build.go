@@ -65,7 +65,11 @@ func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, 
 		}
 		name = freeName(name, x, taken)
 		names = append(names, name)
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: p, Rot: geom.Identity})
+		made := Joint{Name: name, Parent: parent, Pos: p, Rot: geom.Identity}
+		if parent >= 0 {
+			made.Axes = out.Joints[parent].Axes
+		}
+		out.Joints = append(out.Joints, made)
 		parent = len(out.Joints) - 1
 	}
 	return out, names, nil
@@ -96,7 +100,7 @@ func (s *Skeleton) Insert(i, n int, x Marks) (*Skeleton, []string, error) {
 	for k := range n {
 		name := freeName(x.Join(fmt.Sprintf("%s_mid_%d", stem, k+1), side), x, taken)
 		names = append(names, name)
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: r3.Add(a, r3.Scale(float64(k+1)/float64(n+1), r3.Sub(b, a))), Rot: s.Joints[p].Rot})
+		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: r3.Add(a, r3.Scale(float64(k+1)/float64(n+1), r3.Sub(b, a))), Rot: s.Joints[p].Rot, Axes: s.Joints[p].Axes})
 		parent = len(out.Joints) - 1
 	}
 	out.Joints[i].Parent = parent
@@ -264,7 +268,7 @@ func (s *Skeleton) AddEnds(which []int, x Marks) (*Skeleton, []string) {
 		}
 		name := freeName(x.Join(stem+"_end", side), x, taken)
 		names = append(names, name)
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: i, Pos: r3.Add(s.Joints[i].Pos, way), Rot: s.Joints[i].Rot})
+		out.Joints = append(out.Joints, Joint{Name: name, Parent: i, Pos: r3.Add(s.Joints[i].Pos, way), Rot: s.Joints[i].Rot, Axes: s.Joints[i].Axes})
 	}
 	return out, names
 }

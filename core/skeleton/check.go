@@ -318,9 +318,9 @@ func (s *Skeleton) unsure() []finding.Finding {
 		Where:    finding.Where{Joints: names}}}
 }
 
-// CheckAxes measures the joints' axes against a convention. remedy is the
-// operation that would set them.
-func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy finding.Remedy) []finding.Finding {
+// CheckAxes measures the joints' axes against the conventions of their chains, or else c. remedy
+// is the operation that would set them.
+func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy func(joints []string) finding.Remedy) []finding.Finding {
 	var names []string
 	worst := 0.0
 	for i, off := range s.AxesOff(c, x) {
@@ -337,5 +337,5 @@ func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy finding.Remedy) []fin
 		Why:      "Turning such a joint about one axis bends and twists it at once, and equal numbers mean different motion left and right.",
 		Evidence: []finding.Evidence{{What: "largest angle in degrees", Value: worst * 180 / math.Pi, Limit: AxisLimit * 180 / math.Pi}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{remedy}}}
+		Remedies: []finding.Remedy{remedy(names)}}}
 }

@@ -37,7 +37,7 @@ func (s *Skeleton) RollsOff(solid *geom.Tree, c Convention, x Marks) []float64 {
 		if len(children[i]) == 0 || between(s.alongBone(i, c, x), aims[i]) > AxisLimit {
 			continue
 		}
-		now := axisOf(j, c.Bend)
+		now := axisOf(j, s.AxesOf(i, c).Bend)
 		out[i] = math.Atan2(r3.Dot(r3.Cross(bends[i], now), aims[i]), r3.Dot(bends[i], now))
 	}
 	return out
@@ -82,8 +82,9 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 			if between(a, d) > rollLimit { // the bones themselves differ
 				continue
 			}
-			image := Joint{Rot: mirrorTurn(s.Joints[k].Rot, c)}
-			if turn := math.Max(between(axisOf(j, c.Aim), axisOf(image, c.Aim)), between(axisOf(j, c.Bend), axisOf(image, c.Bend))); turn > 2*rollLimit && !slices.Contains(jump, j.Name) {
+			own := s.AxesOf(i, c)
+			image := Joint{Rot: mirrorTurn(s.Joints[k].Rot, s.AxesOf(k, c))}
+			if turn := math.Max(between(axisOf(j, own.Aim), axisOf(image, own.Aim)), between(axisOf(j, own.Bend), axisOf(image, own.Bend))); turn > 2*rollLimit && !slices.Contains(jump, j.Name) {
 				unlike = append(unlike, j.Name)
 				worstUnlike = math.Max(worstUnlike, turn)
 			}
@@ -256,6 +257,7 @@ func (b *body) locks(c Convention) []finding.Finding {
 		if !known || len(b.children[i]) == 0 {
 			continue
 		}
+		c := b.s.AxesOf(i, c)
 		now := reach(r, c, j.Order)
 		if now < lockLimit {
 			continue

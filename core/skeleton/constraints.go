@@ -124,6 +124,7 @@ func (s *Skeleton) Constrained(i int, c *Constraints, both bool, conv Convention
 	}
 	out := s.Clone()
 	out.Joints[i].Keeps = c.orNil()
+	conv = s.AxesOf(i, conv)
 	if pairs := s.Pairs(x); both && pairs.Partner[i] >= 0 {
 		out.Joints[pairs.Partner[i]].Keeps = c.mirrored(pairs.Plane, conv).orNil()
 	}
@@ -159,9 +160,7 @@ func (s *Skeleton) GoalOf(i, bones int, c Convention, x Marks) Goal {
 	on, _ := geom.ClosestOnSegment(m, top, at)
 	out := r3.Sub(m, on)
 	if r3.Norm(out) < straight*length { // the bend says nothing: against where the joint's end goes as it folds
-		var unit [3]float64
-		unit[c.Bend[0]-'x'] = 1
-		out = r3.Cross(geom.Rotate(s.Joints[mid].Rot, vec(unit)), r3.Sub(at, top))
+		out = r3.Cross(axisOf(s.Joints[mid], s.AxesOf(mid, c).Bend), r3.Sub(at, top))
 		if f, known := s.body(x).flexion(mid); known {
 			out = r3.Scale(-1, f)
 		}

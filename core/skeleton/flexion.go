@@ -43,11 +43,11 @@ func (m Motion) String() string {
 }
 
 // Hinge reports whether a joint of that motion bends in one plane that is known, within
-// some ten degrees: elbows, knees and their like, and hips, whose swing forward is what
-// walking needs. A wrist, a thumb or a clavicle has no such plane.
+// some ten degrees: elbows, knees and their like, thumbs in a plane of their own, and hips,
+// whose swing forward is what walking needs. A wrist or a clavicle has no such plane.
 func (m Motion) Hinge() bool {
 	switch m {
-	case Elbow, Finger, Hip, Knee, Ankle, Jaw:
+	case Elbow, Finger, Thumb, Hip, Knee, Ankle, Jaw:
 		return true
 	}
 	return false
@@ -296,6 +296,9 @@ const (
 // where the joint is nearly straight and the one that its bones show where they are
 // clearly bent.
 func (b *body) flexes(i int) (r3.Vec, bool) {
+	if b.motion[i] == Thumb {
+		return b.thumbFlexes(i)
+	}
 	f, known := b.flexion(i)
 	d := b.aims[i]
 	if !known {
@@ -306,14 +309,84 @@ func (b *body) flexes(i int) (r3.Vec, bool) {
 	if r3.Norm2(axis) == 0 {
 		return own, r3.Norm2(own) > 0
 	}
-	if !slices.Contains([]Motion{Elbow, Knee, Ankle, Finger, Wrist, Toe}, b.motion[i]) || angle < unclear {
+	if !slices.Contains([]Motion{Elbow, Knee, Ankle, Finger, Wrist, Toe}, b.motion[i]) {
 		return axis, true
 	}
-	if r3.Dot(own, axis) < 0.5 && angle < clear {
-		return axis, true // a slight bend across, or the wrong way
+	return square(asBent(axis, own, angle), d), true
+}
+
+// asBent is the axis of a hinge, from the anatomical one and the one about which it is bent at
+// rest by an angle: the more it is bent, the more that one tells.
+func asBent(axis, own r3.Vec, angle float64) r3.Vec {
+	if angle < unclear || r3.Dot(own, axis) < 0.5 && angle < clear {
+		return axis // too little to tell, or a slight bend across or the wrong way
 	}
 	w := math.Min(1, (angle-unclear)/(clear-unclear))
-	return square(r3.Add(r3.Scale(1-w, axis), r3.Scale(w, own)), d), true
+	return r3.Add(r3.Scale(1-w, axis), r3.Scale(w, own))
+}
+
+// thumbTurned is how far a thumb is turned about its length against the fingers, so that it
+// folds across the palm and not into it: 80° of pronation at rest (Cooney, Lucca, Chao and
+// Linscheid 1981, The kinesiology of the thumb trapeziometacarpal joint, from memory).
+const thumbTurned = 80 * math.Pi / 180
+
+// thumbFlexes is flexes for a joint of a thumb. All joints of one thumb fold about one axis,
+// that of the thumb as a whole: its short bones, taken one by one, would each tell another.
+func (b *body) thumbFlexes(i int) (r3.Vec, bool) {
+	d := b.aims[i]
+	first := i
+	for p := b.s.Joints[first].Parent; p >= 0 && b.motion[p] == Thumb; p = b.s.Joints[first].Parent {
+		first = p
+	}
+	last := first
+	var from, to r3.Vec // the first and the last bone
+	for len(b.children[last]) > 0 {
+		next := b.children[last][0]
+		if bone := r3.Sub(b.s.Joints[next].Pos, b.s.Joints[last].Pos); r3.Norm(bone) > geom.SameShare*b.s.Size() {
+			to = r3.Unit(bone)
+			if r3.Norm2(from) == 0 {
+				from = to
+			}
+		}
+		last = next
+	}
+	whole := r3.Sub(b.s.Joints[last].Pos, b.s.Joints[first].Pos)
+	if r3.Norm2(d) == 0 || r3.Norm(whole) < geom.SameShare*b.s.Size() {
+		return r3.Vec{}, false
+	}
+	whole = r3.Unit(whole)
+	palm, across := b.hand(first)
+	sin, cos := math.Sincos(thumbTurned)
+	axis := square(r3.Cross(whole, r3.Add(r3.Scale(cos, palm), r3.Scale(sin, across))), whole)
+	fold := r3.Cross(from, to)
+	angle := math.Atan2(r3.Norm(fold), r3.Dot(from, to))
+	own := square(fold, whole)
+	switch {
+	case r3.Norm2(axis) == 0:
+		axis = own
+	case r3.Norm2(own) > 0:
+		axis = asBent(axis, own, angle/2) // its bones are short: what a fit is off by bends them more
+	}
+	axis = square(axis, d)
+	return axis, r3.Norm2(axis) > 0
+}
+
+// hand returns the directions out of the palm and across it, from the index to the little
+// finger, of the hand of joint i.
+func (b *body) hand(i int) (palm, across r3.Vec) {
+	palm = b.palm(i)
+	along := b.aims[i]
+	for k := i; k >= 0; k = b.s.Joints[k].Parent {
+		if b.motion[k] == Wrist {
+			along = b.aims[k]
+			break
+		}
+	}
+	across = r3.Cross(along, palm)
+	if b.side(i) == Right {
+		across = r3.Scale(-1, across)
+	}
+	return palm, across
 }
 
 // fold returns the unit axis about which joint i is bent at rest against the bone that it

@@ -168,14 +168,85 @@ func TestSwingsThatAreWrongAreFound(t *testing.T) {
 	}
 	require.Empty(t, check(s))
 	elbow, knees := find(t, s, "forearm_l"), []int{find(t, s, "shank_l"), find(t, s, "shank_r")}
-	require.Equal(t, map[string][]string{"bends_backward": {"forearm_l"}}, check(s.Turned([]int{elbow}, 1, 180)))
-	require.Equal(t, map[string][]string{"bends_sideways": {"shank_l", "shank_r"}}, check(s.Turned(knees, 1, 30)))
-	require.Empty(t, check(s.Turned(knees, 1, 5)))
-	require.Equal(t, map[string][]string{"bends_unlike_partner": {"shank_l", "shank_r"}}, check(s.Turned(knees[:1], 1, 8).Turned(knees[1:], 1, 8)))
-	back, err := s.Turned([]int{elbow}, 1, 180).Orient([]int{elbow}, skeleton.DefaultConvention, sides)
+	require.Equal(t, map[string][]string{"bends_backward": {"forearm_l"}}, check(s.Rolled([]int{elbow}, skeleton.DefaultConvention, 180)))
+	require.Equal(t, map[string][]string{"bends_sideways": {"shank_l", "shank_r"}}, check(s.Rolled(knees, skeleton.DefaultConvention, 30)))
+	require.Empty(t, check(s.Rolled(knees, skeleton.DefaultConvention, 5)))
+	require.Equal(t, map[string][]string{"bends_unlike_partner": {"shank_l", "shank_r"}}, check(s.Rolled(knees[:1], skeleton.DefaultConvention, 8).Rolled(knees[1:], skeleton.DefaultConvention, 8)))
+	back, err := s.Rolled([]int{elbow}, skeleton.DefaultConvention, 180).Orient([]int{elbow}, skeleton.DefaultConvention, sides)
 	require.NoError(t, err)
 	require.Empty(t, check(back))
 	for i := range s.Joints {
-		require.Equal(t, s.Joints[i].Pos, s.Turned(knees, 1, 30).Joints[i].Pos)
+		require.Equal(t, s.Joints[i].Pos, s.Rolled(knees, skeleton.DefaultConvention, 30).Joints[i].Pos)
+	}
+}
+
+// A thumb folds across the palm, to the base of the little finger, about one axis for all its
+// joints, and the left as the right, though a fit leaves its short bones a little bent each its
+// own way. Bones taken one by one told axes 68° apart within one thumb and 89.7° from the other's.
+func TestThumbsFoldAcrossThePalm(t *testing.T) {
+	r := rand.New(rand.NewPCG(80, 1981))
+	k, err := skeleton.FindKind("biped")
+	require.NoError(t, err)
+	for round := range 200 {
+		p := k.Default
+		p.Height, p.Fingers = 0.3+2*r.Float64(), 3+r.IntN(3)
+		s, err := p.Build()
+		require.NoError(t, err)
+		s = s.Clone()
+		down := geom.AxisAngle(r3.Vec{Z: 1}, -1.2*r.Float64()) // the arms hang
+		lo := s.Joints[s.Index("upper_arm_l")].Pos
+		for _, i := range s.Branch(s.Index("upper_arm_l")) {
+			q := &s.Joints[i].Pos
+			*q = r3.Add(lo, geom.Rotate(down, r3.Sub(*q, lo)))
+			if o := s.Index(strings.TrimSuffix(s.Joints[i].Name, "l") + "r"); o >= 0 {
+				s.Joints[o].Pos = skeleton.Mirrored(*q, 0)
+			}
+		}
+		for i, j := range s.Joints {
+			if strings.HasPrefix(j.Name, "thumb") {
+				jitter := r3.Scale(0.0012*p.Height, r3.Vec{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()})
+				s.Joints[i].Pos = r3.Add(j.Pos, jitter)
+			}
+		}
+		out, err := s.Orient(nil, skeleton.DefaultConvention, sides)
+		require.NoError(t, err)
+		axis := func(i int) r3.Vec { return geom.Rotate(out.Joints[i].Rot, r3.Vec{X: 1}) }
+		off := func(a, b r3.Vec) float64 { return math.Acos(math.Max(-1, math.Min(1, r3.Dot(a, b)))) * 180 / math.Pi }
+		for _, side := range []string{"_l", "_r"} {
+			var thumb []int
+			for n := 1; out.Index(fmt.Sprintf("thumb_%d%s", n, side)) >= 0; n++ {
+				thumb = append(thumb, out.Index(fmt.Sprintf("thumb_%d%s", n, side)))
+			}
+			require.GreaterOrEqual(t, len(thumb), 2)
+			end := thumb[len(thumb)-1]
+			if c := out.Children()[end]; len(c) > 0 {
+				end = c[0]
+			}
+			little := -1
+			for _, name := range []string{"little_1", "ring_1", "middle_1"} {
+				if little = out.Index(name + side); little >= 0 {
+					break
+				}
+			}
+			for _, i := range thumb {
+				if i == end {
+					continue
+				}
+				require.Less(t, off(axis(thumb[0]), axis(i)), 35.0, "%d %s against the first", round, out.Joints[i].Name)
+				to := r3.Add(out.Joints[i].Pos, geom.Rotate(geom.AxisAngle(axis(i), math.Pi/4), r3.Sub(out.Joints[end].Pos, out.Joints[i].Pos)))
+				base := out.Joints[little].Pos
+				require.Less(t, r3.Norm(r3.Sub(to, base)), r3.Norm(r3.Sub(out.Joints[end].Pos, base)), "%d %s", round, out.Joints[i].Name)
+				if side == "_l" {
+					other := axis(out.Index(strings.TrimSuffix(out.Joints[i].Name, "l") + "r"))
+					require.Less(t, off(axis(i), r3.Vec{X: other.X, Y: -other.Y, Z: -other.Z}), 30.0, "%d %s against its partner", round, out.Joints[i].Name)
+				}
+			}
+		}
+		for _, f := range append(out.CheckSwing(nil, skeleton.DefaultConvention, sides, func([]string) finding.Remedy { return finding.Remedy{} }),
+			out.CheckRolls(nil, skeleton.DefaultConvention, sides, func([]string) finding.Remedy { return finding.Remedy{} })...) {
+			for _, j := range f.Where.Joints {
+				require.NotContains(t, j, "thumb", "%d %s", round, f.Title)
+			}
+		}
 	}
 }

@@ -110,8 +110,32 @@ func (s *Skeleton) Orient(which []int, c Convention, x Marks) (*Skeleton, error)
 	return s.OrientOn(nil, which, c, x)
 }
 
-// OrientOn returns the skeleton with the chosen joints turned by the convention; nil
-// chooses all. No joint moves. solid is the tree of the mesh around it, or nil.
+// AxesOf is the convention of joint i: that of its chain, or c, the character's.
+func (s *Skeleton) AxesOf(i int, c Convention) Convention {
+	if own := s.Joints[i].Axes; own != (Convention{}) {
+		return own
+	}
+	return c
+}
+
+// WithAxesOf returns the skeleton with own as the convention of the chosen joints; where that is
+// c, the character's, they have none of their own. nil chooses all.
+func (s *Skeleton) WithAxesOf(which []int, own, c Convention) *Skeleton {
+	if own == c {
+		own = Convention{}
+	}
+	out := s.Clone()
+	for i := range out.Joints {
+		if which == nil || slices.Contains(which, i) {
+			out.Joints[i].Axes = own
+		}
+	}
+	return out
+}
+
+// OrientOn returns the skeleton with the chosen joints turned by their conventions; nil
+// chooses all. c is for joints whose chain has none of its own. No joint moves. solid is the
+// tree of the mesh around it, or nil.
 func (s *Skeleton) OrientOn(solid *geom.Tree, which []int, c Convention, x Marks) (*Skeleton, error) {
 	if err := c.Validate(); err != nil {
 		return nil, err
@@ -129,9 +153,10 @@ func (s *Skeleton) OrientOn(solid *geom.Tree, which []int, c Convention, x Marks
 	for i, j := range s.Joints {
 		switch {
 		case !chosen[i]:
-		case len(children[i]) == 0 && j.Parent >= 0 && c.Ends != "align":
+		case len(children[i]) == 0 && j.Parent >= 0 && s.AxesOf(i, c).Ends != "align":
 			out.Joints[i].Rot = out.Joints[j.Parent].Rot
 		default:
+			c := s.AxesOf(i, c)
 			flip := c.Sides == "mirror" && x.Of(s.Joints[i].Name) == Right
 			out.Joints[i].Rot = frame(c, aims[i], bends[i], flip)
 		}
@@ -162,6 +187,7 @@ func (s *Skeleton) directions(solid *geom.Tree, c Convention, x Marks) (aims, be
 	fromChild := make([]bool, n) // took its plane from the bend at its child
 	b := s.body(x)
 	for i, j := range s.Joints {
+		c := s.AxesOf(i, c)
 		aims[i] = s.aim(i, children)
 		if r3.Norm2(aims[i]) == 0 { // an end joint, or coincident with its child
 			aims[i] = r3.Vec{Y: 1}
@@ -293,19 +319,19 @@ func worldBend(c Convention, aim r3.Vec, side Side) r3.Vec {
 	return square(r3.Vec{X: 1}, aim)
 }
 
-// AxesOff returns for each joint the angle in radians between its aim axis and its bone,
+// AxesOff returns for each joint the angle in radians between its aim axis, by the convention of
+// its chain or else by c, and its bone,
 // whichever way the side convention points it; 0 for end joints.
 func (s *Skeleton) AxesOff(c Convention, x Marks) []float64 {
 	children := s.Children()
-	var unit [3]float64
-	unit[c.Aim[0]-'x'] = 1
 	out := make([]float64, len(s.Joints))
 	for i, j := range s.Joints {
 		d := s.aim(i, children)
 		if r3.Norm2(d) == 0 {
 			continue
 		}
-		axis := geom.Rotate(j.Rot, vec(unit))
+		c := s.AxesOf(i, c)
+		axis := axisOf(j, c.Aim)
 		if c.Sides == "mirror" && x.Of(j.Name) == Right {
 			axis = r3.Scale(-1, axis)
 		}

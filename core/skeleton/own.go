@@ -33,7 +33,7 @@ func NewOwn(name string, like Params, s *Skeleton, maps []NameMap) (*Own, error)
 	o := &Own{Name: strings.TrimSpace(name), Like: like, Skeleton: s.Clone()}
 	for i := range o.Skeleton.Joints {
 		j := &o.Skeleton.Joints[i]
-		*j = Joint{Name: j.Name, Parent: j.Parent, Pos: j.Pos, Rot: j.Rot, Deforms: j.Deforms, Mix: j.Mix, Order: j.Order, Keeps: j.Keeps}
+		*j = Joint{Name: j.Name, Parent: j.Parent, Pos: j.Pos, Rot: j.Rot, Deforms: j.Deforms, Mix: j.Mix, Order: j.Order, Axes: j.Axes, Keeps: j.Keeps}
 	}
 	kind, err := like.Build()
 	if err != nil {

@@ -37,6 +37,9 @@ type Joint struct {
 	// Order is that in which turns about the joint's own axes are made: "xyz", the usual one
 	// and "", turns about X first, within Y, within Z.
 	Order string `json:",omitempty"`
+	// Axes is the convention of the joint's axes where its chain has one of its own; zero is
+	// the character's.
+	Axes Convention `json:",omitzero"`
 	// Keeps is what the joint keeps to when it is posed; nil is nothing.
 	Keeps *Constraints `json:",omitempty"`
 }

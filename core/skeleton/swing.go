@@ -35,15 +35,13 @@ type Swing struct {
 func (s *Skeleton) TrySwings(solid *geom.Tree, c Convention, x Marks) []Swing {
 	b := s.body(x)
 	pairs := s.Pairs(x)
-	var unit [3]float64
-	unit[c.Bend[0]-'x'] = 1
 	var out []Swing
 	for i, j := range s.Joints {
 		want, known := b.flexes(i)
 		if !known || !b.motion[i].Hinge() {
 			continue
 		}
-		axis := geom.Rotate(j.Rot, vec(unit))
+		axis := axisOf(j, s.AxesOf(i, c).Bend)
 		w := Swing{Joint: i, Motion: b.motion[i], Closes: true}
 		d := b.aims[i]
 		for _, turn := range swings {
@@ -52,11 +50,11 @@ func (s *Skeleton) TrySwings(solid *geom.Tree, c Convention, x Marks) []Swing {
 			w.Closes = w.Closes && r3.Dot(went, ought) > 0
 			w.Off = math.Max(w.Off, between(r3.Cross(d, to), r3.Cross(d, should)))
 		}
-		if c.from(b.motion[i]) == "world" && !w.Closes { // one sense for all was asked for
+		if s.AxesOf(i, c).from(b.motion[i]) == "world" && !w.Closes { // one sense for all was asked for
 			w.Closes, w.Off = true, math.Pi-w.Off
 		}
 		if k := pairs.Partner[i]; k >= 0 {
-			other := geom.Rotate(s.Joints[k].Rot, vec(unit))
+			other := axisOf(s.Joints[k], s.AxesOf(k, c).Bend)
 			mirrored := r3.Vec{X: other.X, Y: -other.Y, Z: -other.Z} // an axis turns against its mirror image
 			image := b.aims[k]
 			image.X = -image.X
@@ -163,13 +161,13 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy fu
 	return out
 }
 
-// Turned returns the skeleton with the axes of some joints turned about their own axis:
-// degrees about the aim is the roll. No joint moves.
-func (s *Skeleton) Turned(which []int, axis int, degrees float64) *Skeleton {
-	var unit [3]float64
-	unit[axis] = 1
+// Rolled returns the skeleton with the axes of some joints turned about their aim axes. No joint
+// moves.
+func (s *Skeleton) Rolled(which []int, c Convention, degrees float64) *Skeleton {
 	out := s.Clone()
 	for _, i := range which {
+		var unit [3]float64
+		unit[s.AxesOf(i, c).Aim[0]-'x'] = 1
 		out.Joints[i].Rot = geom.Normalise(quat.Mul(out.Joints[i].Rot, geom.AxisAngle(vec(unit), degrees*math.Pi/180)))
 	}
 	return out

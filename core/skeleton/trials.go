@@ -30,7 +30,7 @@ const (
 // spines and tails some 20°, limbs of beasts 40°.
 func (s *Skeleton) Trials(x Marks) []Trial {
 	b := s.body(x)
-	_, bends := s.directions(nil, DefaultConvention, x)
+	_, bends := s.WithAxesOf(nil, DefaultConvention, DefaultConvention).directions(nil, DefaultConvention, x)
 	var out []Trial
 	for i := range s.Joints {
 		d := b.aims[i]

@@ -49,17 +49,20 @@ func find(c *studio.Checked) []finding.Finding {
 // the bones, then, when they do, which way each hinge bends. solid is the mesh's tree, or
 // nil.
 func Check(sk *skeleton.Skeleton, solid *geom.Tree, c skeleton.Convention, x skeleton.Marks) []finding.Finding {
-	remedy := func(label string, joints []string) finding.Remedy {
-		params := map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides, "ends": c.Ends, "by": c.By}
-		if joints != nil {
-			params["joints"], params["from"] = joints, "bend" // the world's way is what led here
+	// Where a few are off, these alone are set, each by the convention of its chain.
+	aim := func(joints []string) finding.Remedy {
+		if 2*len(joints) > len(sk.Joints) {
+			return finding.Remedy{Label: "Set the axes of all joints", Op: "set_axes",
+				Params: map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides, "ends": c.Ends, "by": c.By}}
 		}
-		return finding.Remedy{Label: label, Op: "set_axes", Params: params}
+		return finding.Remedy{Label: "Set the axes of these", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": ""}}
 	}
-	if off := sk.CheckAxes(c, x, remedy("Set the axes of all joints", nil)); off != nil {
+	if off := sk.CheckAxes(c, x, aim); off != nil {
 		return off
 	}
-	of := func(joints []string) finding.Remedy { return remedy("Set the axes of these", joints) }
+	of := func(joints []string) finding.Remedy { // "bend": the world's way is what led here
+		return finding.Remedy{Label: "Set the axes of these", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": "bend"}}
+	}
 	return append(sk.CheckSwing(solid, c, x, of), sk.CheckRolls(solid, c, x, of)...)
 }
 
@@ -99,11 +102,45 @@ func some(s *studio.State, names []string, branch bool) ([]int, error) {
 }
 
 // SetAxes turns joints by a convention, which the character keeps. Joints names
-// those to turn, Branch takes what hangs from them too; no joint means all.
+// those to turn, Branch takes what hangs from them too; they keep it as the convention of
+// their chain. No joint means all, and the character has that convention throughout. With Own
+// each of the joints is turned by the convention that it has, but for where its bend axis comes
+// from, if From says that.
 type SetAxes struct {
 	skeleton.Convention
 	Joints []string `json:"joints"`
 	Branch bool     `json:"branch,omitempty"`
+	Own    bool     `json:"own,omitempty"`
+}
+
+// convened returns the skeleton and the settings with the conventions that o asks for; no joint
+// is turned yet.
+func (o *SetAxes) convened(s *studio.State, which []int) (*skeleton.Skeleton, skeleton.Convention, error) {
+	c := s.Settings.Convention
+	if o.Own {
+		out := s.Skeleton.Clone()
+		for _, i := range which {
+			own := out.AxesOf(i, c)
+			if o.From != "" {
+				own.From, own.By = o.From, skeleton.Chains{}
+			}
+			if err := own.Validate(); err != nil {
+				return nil, c, studio.Wrong("%v", err)
+			}
+			if own == c {
+				own = skeleton.Convention{}
+			}
+			out.Joints[i].Axes = own
+		}
+		return out, c, nil
+	}
+	if err := o.Convention.Validate(); err != nil {
+		return nil, c, studio.Wrong("%v", err)
+	}
+	if which == nil {
+		c = o.Convention
+	}
+	return s.Skeleton.WithAxesOf(which, o.Convention, c), c, nil
 }
 
 // Apply implements Operation.
@@ -113,29 +150,39 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	var solid *geom.Tree
-	if o.Convention.AsksTheSurface() {
-		solid = solidOf(s)
+	if o.Own && which == nil {
+		return s, studio.Outcome{}, studio.Wrong("choose the joints whose axes are to be set by the convention of their chain")
 	}
-	turned, err := s.Skeleton.OrientOn(solid, which, o.Convention, s.Settings.Marks)
+	convened, c, err := o.convened(&s, which)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	var solid *geom.Tree
+	for i := range convened.Joints {
+		if convened.AxesOf(i, c).AsksTheSurface() {
+			solid = solidOf(s)
+			break
+		}
+	}
+	turned, err := convened.OrientOn(solid, which, c, s.Settings.Marks)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	off := func(sk *skeleton.Skeleton) (n int) {
-		for _, angle := range sk.AxesOff(o.Convention, s.Settings.Marks) {
+		for _, angle := range sk.AxesOff(c, s.Settings.Marks) {
 			if angle > skeleton.AxisLimit {
 				n++
 			}
 		}
 		return n
 	}
-	before, after := off(s.Skeleton), off(turned)
+	before, after := off(convened), off(turned)
 	n := len(which)
 	if which == nil {
 		n = len(turned.Joints)
 	}
 	s = s.WithAxes(turned)
-	s.Settings.Convention, s.Settings.Oriented = o.Convention, true
+	s.Settings.Convention, s.Settings.Oriented = c, true
 	out := studio.Outcome{Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", joints(n), before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
 	right, all := 0, 0
 	for _, h := range Hinges(&s) {
@@ -170,8 +217,8 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	case !(math.Abs(o.Degrees) <= 360):
 		return s, studio.Outcome{}, studio.Wrong("the roll turns by at most 360°, not by %g", o.Degrees)
 	}
-	c, was := s.Settings.Convention, s
-	s = s.WithAxes(s.Skeleton.Turned(which, int(c.Aim[0]-'x'), o.Degrees))
+	was := s
+	s = s.WithAxes(s.Skeleton.Rolled(which, s.Settings.Convention, o.Degrees))
 	s.Settings.Oriented = true
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Turned the roll of %s by %.4g°", joints(len(which)), o.Degrees) + still(was, s)}, nil
 }
@@ -181,4 +228,34 @@ func joints(n int) string {
 		return "1 joint"
 	}
 	return fmt.Sprintf("%d joints", n)
+}
+
+// OwnRow is a chain whose axes have a convention of their own, for a table.
+type OwnRow struct{ Joint, Says string }
+
+// OwnAxes lists the joints at which conventions begin that are not the character's.
+func OwnAxes(s *studio.State) []OwnRow {
+	var out []OwnRow
+	hang := map[skeleton.Convention]map[int]bool{}
+	for i, j := range s.Skeleton.Joints {
+		if j.Axes == (skeleton.Convention{}) {
+			continue
+		}
+		if hang[j.Axes] == nil {
+			hang[j.Axes] = map[int]bool{}
+		}
+		hang[j.Axes][i] = true
+		if hang[j.Axes][j.Parent] {
+			continue // goes on
+		}
+		says := fmt.Sprintf("%s along the bone, bends about %s", j.Axes.Aim, j.Axes.Bend)
+		if c := s.Settings.Convention; j.Axes.Aim == c.Aim && j.Axes.Bend == c.Bend {
+			says = "bend axis from " + map[string]string{"bend": "how the joint bends", "world": "the world", "surface": "the limb's broad side"}[j.Axes.From]
+			if j.Axes.Sides != c.Sides {
+				says = map[string]string{"bend": "same bend on both sides", "mirror": "right mirrors left"}[j.Axes.Sides]
+			}
+		}
+		out = append(out, OwnRow{j.Name, says})
+	}
+	return out
 }

@@ -163,3 +163,48 @@ func TestWhatJointsKeepTo(t *testing.T) {
 		require.True(t, studio.IsInput(err), "%s %s: %v", bad[0], bad[1], err)
 	}
 }
+
+// A convention belongs to a chain: an arm with X along its bones is right by its own, and the
+// rest by the character's; what hangs from it later takes it over, and what is set anew is set
+// by it. One convention for all made 27 joints "not aim" after one limb was set.
+func TestALimbHasAConventionOfItsOwn(t *testing.T) {
+	s := studiotest.Do(t, studiotest.Do(t, studiotest.Odile(), "fit_starter", ""), "set_axes", "")
+	arm := `{"joints":["upper_arm_l"],"branch":true,"aim":"x","bend":"z","from":"bend","world":[1,0,0],"sides":"bend"}`
+	s, told, err := studiotest.Try(s, "set_axes", arm)
+	require.NoError(t, err)
+	require.NotContains(t, told.Sentence, "27")
+	require.Equal(t, "y", s.Settings.Convention.Aim)
+	codes := func(s studio.State) (out []string) {
+		for _, f := range axes.Check(s.Skeleton, nil, s.Settings.Convention, s.Settings.Marks) {
+			if f.Severity != finding.Note {
+				out = append(out, f.Code)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []string{"axes_unlike_partner"}, codes(s), "its partner has the character's")
+	require.Equal(t, []axes.OwnRow{{Joint: "upper_arm_l", Says: "x along the bone, bends about z"}}, axes.OwnAxes(&s))
+	both := studiotest.Do(t, s, "copy_axes", `{"joints":["upper_arm_l"],"branch":true}`)
+	require.Empty(t, codes(both))
+
+	// Two of its joints turned by hand: these are named, and set by their own convention.
+	off := studiotest.Do(t, both, "roll_axes", `{"joints":["forearm_l"],"degrees":180}`)
+	require.Equal(t, "bends_backward", codes(off)[0])
+	f := axes.Check(off.Skeleton, nil, off.Settings.Convention, off.Settings.Marks)[0]
+	params, err := json.Marshal(f.Remedies[0].Params)
+	require.NoError(t, err)
+	mended := studiotest.Do(t, off, "set_axes", string(params))
+	require.Empty(t, codes(mended))
+	require.Equal(t, both.Skeleton.Joints[both.Skeleton.Index("forearm_l")].Rot, mended.Skeleton.Joints[mended.Skeleton.Index("forearm_l")].Rot)
+
+	// What is inserted into the chain has its convention, and all at once is one convention again.
+	more := studiotest.Do(t, both, "insert_joints", `{"joints":["forearm_l"],"count":1}`)
+	for _, j := range more.Skeleton.Joints {
+		if j.Parent >= 0 && more.Skeleton.Joints[j.Parent].Name == "upper_arm_l" {
+			require.Equal(t, "x", j.Axes.Aim, j.Name)
+		}
+	}
+	whole := studiotest.Do(t, both, "set_axes", "")
+	require.Empty(t, axes.OwnAxes(&whole))
+	require.Empty(t, codes(whole))
+}

@@ -196,15 +196,18 @@ export class Bones {
     return out;
   }
 
+  // bendOf is the bend axis of a joint, by the convention of its chain.
+  bendOf(i) { return unit[(this.joints[i].axes ?? this.convention).bend]; }
+
   // drawFan shows how the bend axis turns along the chain of the chosen joint: strokes from
   // joint to joint, flat where the roll is even and wrung where it jumps.
   drawFan(posed, chosen, size) {
-    const p = this.fan.geometry.attributes.position, bend = unit[this.convention.bend];
+    const p = this.fan.geometry.attributes.position, bend = (i) => this.bendOf(i);
     let k = 0;
     if (chosen >= 0) {
       const way = this.chain(chosen), long = 0.03 * this.height * size;
       for (let n = 0; n + 1 < way.length && 2 * fanStrokes * (n + 1) <= p.count; n++) {
-        const a = bend.clone().applyQuaternion(posed.turn[way[n]]), b = bend.clone().applyQuaternion(posed.turn[way[n + 1]]);
+        const [a, b] = [way[n], way[n + 1]].map((i) => bend(i).clone().applyQuaternion(posed.turn[i]));
         for (let s = 0; s < fanStrokes; s++) {
           const t = s / fanStrokes, at = posed.at[way[n]].clone().lerp(posed.at[way[n + 1]], t), dir = a.clone().lerp(b, t).normalize();
           p.setXYZ(k++, at.x, at.y, at.z);
@@ -222,7 +225,6 @@ export class Bones {
   update(posed, chosen, axes, also = new Set()) {
     this.inks ??= this.readInks();
     const taken = (i) => i === chosen || also.has(i);
-    const bend = unit[this.convention.bend];
     const { position, toward, offset, tint: tints } = this.quills.geometry.attributes;
     let k = 0;
     const corner = (at, to, beside, along, t) => {
@@ -244,7 +246,7 @@ export class Bones {
       const length = along.length() || 1e-9;
       along.multiplyScalar(1 / length);
       const tint = this.tint(this.joints[from], taken(from));
-      const across = bend.clone().applyQuaternion(posed.turn[from]);
+      const across = this.bendOf(from).clone().applyQuaternion(posed.turn[from]);
       const barb = across.clone().cross(along);
       if (barb.length() < 1e-3) barb.copy(unit.x).cross(along);
       barb.normalize();

@@ -11,7 +11,7 @@ import { Instrument, dialsOf } from './instrument.js';
 import { Measure } from './measure.js';
 import { Picker, jointAt, rayAt } from './pick.js';
 import { Posed, atBind, recordsOf } from './pose.js';
-import { choose, joints, on, set, store } from './session.js';
+import { choose, conventionOf, joints, on, set, store } from './session.js';
 import { Skin } from './skin.js';
 import { Viewport } from './viewport.js';
 import { Columns } from './weights.js';
@@ -254,7 +254,7 @@ export class Plate {
     if (mode === 'turn' || mode === 'roll') {
       const base = parent.clone().multiply(this.posed.local[i].turn);
       const known = (l) => (l && (l[0] || l[1]) ? l : null), usual = { bend: known(j.bend), side: known(j.aside), twist: known(j.twist) };
-      const dials = dialsOf({ convention: store.character.convention, base, angles: mode === 'roll' ? [0, 0, 0] : store.pose.get(i) ?? [0, 0, 0], usual: mode === 'roll' ? {} : usual, order: j.order || 'xyz' });
+      const dials = dialsOf({ convention: conventionOf(i), base, angles: mode === 'roll' ? [0, 0, 0] : store.pose.get(i) ?? [0, 0, 0], usual: mode === 'roll' ? {} : usual, order: j.order || 'xyz' });
       this.instrument.show({ mode: 'turn', name: j.name, at, dials: mode === 'roll' ? dials.filter((d) => d.motion === 'twist').map((d) => ({ ...d, motion: 'twist', angle: this.tool.rolled ?? 0 })) : dials });
       return;
     }

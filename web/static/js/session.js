@@ -61,6 +61,9 @@ export const store = {
 export const joints = () => store.character?.joints ?? [];
 export const chosenJoint = () => joints()[store.chosen] ?? null;
 
+// conventionOf is by which the axes of a joint are named: that of its chain, or the character's.
+export const conventionOf = (i) => joints()[i]?.axes ?? store.character.convention;
+
 // numbers are the joints' numbers by name.
 function numbers() {
   return once('numbers', null, () => new Map(joints().map((j, i) => [j.name, i])));

@@ -1,7 +1,7 @@
 // Axes: choosing joints and seeing their axes; trying what a turn about each does; rolling
 // by hand; limits and goals.
 import { chooseAt } from '../plate.js';
-import { chosenJoint, chosenNames, joints, on, operate, set, store } from '../session.js';
+import { chosenJoint, chosenNames, conventionOf, joints, on, operate, set, store } from '../session.js';
 import { forms } from '../tray.js';
 
 const tray = document.getElementById('tray');
@@ -35,7 +35,7 @@ export const tool = {
   },
   beforeBones({ posed }) {
     if (!roll?.degrees) return;
-    const aim = store.character.convention.aim, q = posed.turn[roll.i], half = (roll.degrees * Math.PI) / 360;
+    const { aim } = conventionOf(roll.i), q = posed.turn[roll.i], half = (roll.degrees * Math.PI) / 360;
     const by = q.clone().set(0, 0, 0, Math.cos(half));
     by[aim] = Math.sin(half);
     q.multiply(by);
@@ -44,12 +44,12 @@ export const tool = {
 
 // The same turn of the partner: side and twist run the other way there, where the same
 // positive turn bends both sides.
-function mirrored(motion) { return motion !== 'bend' && store.character.convention.sides !== 'mirror' ? -1 : 1; }
+function mirrored(motion, i) { return motion !== 'bend' && conventionOf(i).sides !== 'mirror' ? -1 : 1; }
 
 // swing turns the chosen joint to and fro about one of its axes, and its partner likewise.
 function begin(motion) {
   still();
-  const i = store.chosen, { aim, bend } = store.character.convention;
+  const i = store.chosen, { aim, bend } = conventionOf(i);
   if (i < 0 || chosenJoint().end) { set({ say: 'Choose a joint that does not end a chain first.' }); return; }
   const axis = { bend, twist: aim, side: ['x', 'y', 'z'].find((a) => a !== aim && a !== bend) }[motion];
   const from = performance.now();
@@ -59,7 +59,7 @@ function begin(motion) {
     const angles = (by) => { const a = [0, 0, 0]; a['xyz'.indexOf(axis)] = by; return a; };
     swing.pose = new Map([[i, angles(degrees)]]);
     const partner = joints()[i]?.partner ?? -1;
-    if (partner >= 0) swing.pose.set(partner, angles(mirrored(motion) * degrees));
+    if (partner >= 0) swing.pose.set(partner, angles(mirrored(motion, i) * degrees));
     plate.bend();
     swing.frame = requestAnimationFrame(step);
   };

@@ -1,6 +1,6 @@
 // Swinging the chosen joint to and fro through its usual range while a key is held; what is
 // stored and the pose stay as they are, and painting goes on.
-import { chosenJoint, set, store } from '../session.js';
+import { chosenJoint, conventionOf, set, store } from '../session.js';
 
 const time = 2400; // milliseconds there and back
 let going = null;
@@ -10,7 +10,7 @@ export const swung = () => going?.pose ?? null;
 export function swingJoint() {
   const j = chosenJoint();
   if (going || !j || j.end) return;
-  const { bend } = store.character.convention, axis = 'xyz'.indexOf(bend), i = store.chosen, base = store.pose.get(i) ?? [0, 0, 0];
+  const i = store.chosen, axis = 'xyz'.indexOf(conventionOf(i).bend), base = store.pose.get(i) ?? [0, 0, 0];
   const known = j.bend && (j.bend[0] || j.bend[1]) ? j.bend : [-30, 30];
   going = { pose: new Map(store.pose), frame: 0 };
   const from = performance.now();

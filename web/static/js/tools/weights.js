@@ -1,7 +1,7 @@
 // Weights and pose: maps of the weights, turning joints, probing the skin.
 import { getJSON } from '../api.js';
 import { chooseAt } from '../plate.js';
-import { choose, chosenJoint, chosenNames, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
+import { choose, chosenJoint, chosenNames, conventionOf, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
 import * as choosing from './choosing.js';
 import { swingJoint, swung, stillJoint } from './swing.js';
 import './motion.js';
@@ -66,7 +66,7 @@ function grown(j, v) {
 // limited keeps an angle within the limits of a joint's motion about an axis, where that is wanted.
 function limited(j, axis, degrees) {
   if (!tray.querySelector('[name=limits]')?.checked) return degrees;
-  const { aim, bend } = store.character.convention, l = { [bend]: j.bend, [aim.at(-1)]: j.twist }[axis] ?? j.aside;
+  const { aim, bend } = conventionOf(joints().indexOf(j)), l = { [bend]: j.bend, [aim.at(-1)]: j.twist }[axis] ?? j.aside;
   return l && (l[0] || l[1]) ? Math.max(l[0], Math.min(l[1], degrees)) : degrees;
 }
 
