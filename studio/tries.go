@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -19,6 +20,8 @@ type Try struct {
 	Ran     bool   `json:"ran"`     // false where it was not tried: Said tells why
 	Helps   bool   `json:"helps"`
 	Said    string `json:"said"` // with a number before and after
+
+	left int // of the finding, after it
 }
 
 // triesTime is how long the remedies of one stage may be tried. A trial that has begun
@@ -146,8 +149,9 @@ type tried struct {
 func (t *trial) all(ctx context.Context) []Try {
 	out := []Try{}
 	for i, f := range t.before {
+		first := len(out)
 		for k, m := range f.Remedies {
-			if slices.Contains(arranging, m.Op) || ctx.Err() != nil {
+			if m.Op == "" || slices.Contains(arranging, m.Op) || ctx.Err() != nil {
 				continue
 			}
 			one := Try{Finding: i, Remedy: k}
@@ -162,11 +166,18 @@ func (t *trial) all(ctx context.Context) []Try {
 				if err != nil {
 					one.Said = "tried, and refused: " + err.Error()
 				} else {
-					one.Helps, one.Said = compare(f, t.before, after)
+					one.Helps, one.left, one.Said = compare(f, t.before, after)
 				}
 			}
 			out = append(out, one)
 		}
+		// What mends most comes first; what was not tried stays behind it.
+		slices.SortStableFunc(out[first:], func(a, b Try) int {
+			if a.Helps != b.Helps {
+				return cmp.Compare(rank(b.Helps), rank(a.Helps))
+			}
+			return cmp.Compare(a.left, b.left)
+		})
 	}
 	return out
 }
@@ -205,9 +216,17 @@ func (t *trial) found(ctx context.Context, name string, params json.RawMessage) 
 	return checkOnly(&after, t.stage, nil), nil
 }
 
-// compare says what became of a finding, and whether that is an improvement: fewer of
-// it, or its first measure nearer to the limit.
-func compare(f finding.Finding, before, after []finding.Finding) (helps bool, said string) {
+func rank(helps bool) int {
+	if helps {
+		return 1
+	}
+	return 0
+}
+
+// compare says what became of a finding, how many are left, and whether that is an improvement:
+// fewer of it, or its first measure nearer to the limit, and no more harm elsewhere than is
+// mended here.
+func compare(f finding.Finding, before, after []finding.Finding) (helps bool, left int, said string) {
 	alike := 0
 	for _, g := range before {
 		if g.Code == f.Code {
@@ -218,7 +237,7 @@ func compare(f finding.Finding, before, after []finding.Finding) (helps bool, sa
 	same := func(g finding.Finding) bool {
 		return g.Code == f.Code && (alike < 2 || g.Title == f.Title || slices.ContainsFunc(g.Where.Joints, func(j string) bool { return slices.Contains(f.Where.Joints, j) }))
 	}
-	left, nearest := 0, math.Inf(1)
+	nearest := math.Inf(1)
 	unit := ""
 	for _, g := range after {
 		if !same(g) {
@@ -244,8 +263,30 @@ func compare(f finding.Finding, before, after []finding.Finding) (helps bool, sa
 	}
 	if came := came(before, after); len(came) > 0 {
 		said += "; brings: " + strings.Join(came, "; ")
+		helps = helps && brought(f, before, after) <= max(0, f.Count-left)
 	}
-	return helps, said
+	return helps, left, said
+}
+
+// brought counts what harms after a remedy and did not before, but for the finding itself; what
+// blocks is more than any remedy mends.
+func brought(f finding.Finding, before, after []finding.Finding) (n int) {
+	was := map[string]int{}
+	for _, g := range before {
+		was[g.Code] += g.Count
+	}
+	for _, g := range after {
+		more := g.Count - was[g.Code]
+		was[g.Code] = max(0, -more)
+		switch {
+		case g.Code == f.Code || more <= 0:
+		case g.Severity == finding.Blocks:
+			return math.MaxInt
+		case g.Severity == finding.Harms:
+			n += more
+		}
+	}
+	return n
 }
 
 func becomes(a, b int) string {

@@ -48,11 +48,13 @@ type Spot struct {
 	Faces    []int32    `json:"faces,omitempty"`
 }
 
-// Remedy is an operation with its parameters filled in.
+// Remedy is an operation with its parameters filled in; or, without one, what to open: the place
+// in the panel where a person does it.
 type Remedy struct {
 	Label  string         `json:"label"`
-	Op     string         `json:"op"`
-	Params map[string]any `json:"params"`
+	Op     string         `json:"op,omitempty"`
+	Params map[string]any `json:"params,omitempty"`
+	Opens  string         `json:"opens,omitempty"` // the id of a section
 }
 
 // Finding is one measured problem.

@@ -264,6 +264,7 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 			Where:    finding.Where{Joints: alone},
 			Remedies: []finding.Remedy{{Label: "Make the other side from the " + from, Op: "make_other", Params: map[string]any{"from": from, "tolerance": 0.005}}}})
 	}
+	out = append(out, s.hungUnlike(pairs)...)
 	if angle := s.turned(x); angle > turnedLimit {
 		return append(out, finding.Finding{Code: "sides_turned", Severity: finding.Harms, Count: 1,
 			Title:    "The sides do not lie along X",
@@ -280,6 +281,58 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 			Remedies: []finding.Remedy{{Label: "Bring the right to the left", Op: "copy_to_partner", Params: map[string]any{"joints": left}}}})
 	}
 	return out
+}
+
+// hungUnlikeTold is how many pairs that hang unlike are told of in words.
+const hungUnlikeTold = 4
+
+// hungUnlike reports pairs whose parents are neither one joint nor a pair themselves, from what to
+// what, with both ways to make them alike for the first.
+func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
+	name := func(i int) string {
+		if i < 0 {
+			return "nothing"
+		}
+		return s.Joints[i].Name
+	}
+	image := func(i int) int { // of a parent; itself where it has no side
+		if i >= 0 && pairs.Partner[i] >= 0 {
+			return pairs.Partner[i]
+		}
+		return i
+	}
+	var names, told []string
+	f := finding.Finding{Code: "pairs_hung_unlike", Severity: finding.Harms}
+	for i, j := range s.Joints {
+		k := pairs.Partner[i]
+		if k < 0 || pairs.Sides[i] != Left || s.Joints[k].Parent == image(j.Parent) {
+			continue
+		}
+		f.Count++
+		names = append(names, j.Name, s.Joints[k].Name)
+		if len(told) < hungUnlikeTold {
+			told = append(told, fmt.Sprintf("%s hangs from %s, %s from %s", j.Name, name(j.Parent), s.Joints[k].Name, name(s.Joints[k].Parent)))
+		}
+		if f.Remedies == nil {
+			for _, pair := range [][2]int{{k, j.Parent}, {i, s.Joints[k].Parent}} {
+				if to := image(pair[1]); to >= 0 {
+					f.Remedies = append(f.Remedies, finding.Remedy{Label: fmt.Sprintf("Hang %s from %s", name(pair[0]), name(to)), Op: "reparent_joint",
+						Params: map[string]any{"joints": []string{name(pair[0])}, "parent": name(to)}})
+				}
+			}
+		}
+	}
+	if f.Count == 0 {
+		return nil
+	}
+	f.Title = wording.Count(f.Count, "pair hangs from different parents", "pairs hang from different parents")
+	f.Why = "What turns one of them does not turn the other, and poses and weights cannot be mirrored. " + strings.Join(told, "; ") + "."
+	if n := f.Count - len(told); n > 0 {
+		f.Why += fmt.Sprintf(" The other %d are shown in the view.", n)
+	}
+	f.Evidence = []finding.Evidence{{What: "pairs", Value: float64(f.Count)}}
+	f.Where = finding.Where{Joints: names}
+	return []finding.Finding{f}
 }
 
 // reasonsTold is how many reasons the finding of unsure joints names.

@@ -56,10 +56,10 @@ func (s *Skeleton) bonesOutside(solid *geom.Tree) []finding.Finding {
 	}
 	return []finding.Finding{{Code: "bone_outside", Severity: finding.Harms, Count: len(names),
 		Title:    wording.Count(len(names), "bone leaves the mesh", "bones leave the mesh"),
-		Why:      "Vertices do not see the part of a bone that is outside; the chain cuts a corner, or lacks a joint there.",
+		Why:      "Vertices do not see the part of a bone that is outside. Where the chain cuts a corner a joint is missing there; where it crosses a gap between two surfaces, such as a skirt and a leg, its ends belong elsewhere: move them.",
 		Evidence: []finding.Evidence{{What: "largest share outside", Value: worst, Limit: outsideShare}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Divide these bones", Op: "insert_joints", Params: map[string]any{"joints": childNames(s, names), "count": 1}}}}}
+		Remedies: []finding.Remedy{{Label: "Divide them, with the new joints inside", Op: "insert_joints", Params: map[string]any{"joints": childNames(s, names), "count": 1, "inside": true}}}}}
 }
 
 // sharedLimbs reports bones of different chains that run side by side in one limb, such as
@@ -131,7 +131,7 @@ func (s *Skeleton) sharedLimbs(solid *geom.Tree, height float64) []finding.Findi
 		Title:    wording.Count(len(names), "bone shares a limb with another chain's", "bones of different chains lie in one limb"),
 		Why:      "Two chains in one finger or limb share its skin between them, and another finger has none. Show the tips and fit again, or move one of them by hand.",
 		Evidence: []finding.Evidence{{What: "distance over the limb's radius", Value: worst, Limit: sharedShare}},
-		Where:    finding.Where{Joints: names}}}
+		Where:    finding.Where{Joints: names}, Remedies: []finding.Remedy{{Label: "Show the tips", Opens: "tips"}}}}
 }
 
 func childNames(s *Skeleton, names []string) []string {

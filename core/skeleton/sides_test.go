@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"testing"
 
+	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 
@@ -174,4 +175,31 @@ func TestFacingIsToldByHipsAndShoulders(t *testing.T) {
 		turned.Joints[i].Pos = geom.Rotate(geom.AxisAngle(r3.Vec{Y: 1}, 0.6), j.Pos)
 	}
 	require.Contains(t, codes(turned), "sides_turned")
+}
+
+// Pairs whose parents are neither one joint nor a pair are told of, from what to what, with both
+// ways to make them alike; each settles it.
+func TestPairsThatHangFromDifferentParents(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	code := func(s *skeleton.Skeleton) (out *finding.Finding) {
+		for _, f := range s.CheckPlacement(nil, sides) {
+			if f.Code == "pairs_hung_unlike" {
+				out = &f
+			}
+		}
+		return out
+	}
+	require.Nil(t, code(s))
+	off, err := s.Reparent(s.Index("hand_r"), s.Index("upper_arm_r"))
+	require.NoError(t, err)
+	f := code(off)
+	require.NotNil(t, f)
+	require.Contains(t, f.Why, "hand_l hangs from forearm_l, hand_r from upper_arm_r")
+	require.Len(t, f.Remedies, 2)
+	for _, m := range f.Remedies {
+		names, _ := m.Params["joints"].([]string)
+		mended, err := off.Reparent(off.Index(names[0]), off.Index(m.Params["parent"].(string)))
+		require.NoError(t, err)
+		require.Nil(t, code(mended), m.Label)
+	}
 }

@@ -3,11 +3,13 @@
 package bind
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"wisemarrow/core/bind"
 	"wisemarrow/core/finding"
@@ -31,6 +33,9 @@ func init() {
 		}})
 }
 
+// hungTold is how many reparented joints are told of in words, with the way back.
+const hungTold = 3
+
 // age reports what has become of the skeleton since the bind.
 func age(s *studio.State) []finding.Finding {
 	was := s.Bind.Skeleton
@@ -38,7 +43,8 @@ func age(s *studio.State) []finding.Finding {
 		return nil
 	}
 	tolerance := pose.MovedLimit(was)
-	var moved, turned, hung, added []string
+	var moved, turned, hung, added, ways []string
+	var back []finding.Remedy
 	held := s.AwayFrom(0) == nil // where joints were moved on purpose and the bind pose was recorded anew
 	far, most := 0.0, 0.0
 	for _, j := range s.Skeleton.Joints {
@@ -58,6 +64,12 @@ func age(s *studio.State) []finding.Finding {
 		}
 		if parent(s.Skeleton, j) != parent(was, b) {
 			hung = append(hung, j.Name)
+			if len(ways) < hungTold {
+				ways = append(ways, fmt.Sprintf("%s hung from %s and hangs from %s", j.Name, cmp.Or(parent(was, b), "nothing"), cmp.Or(parent(s.Skeleton, j), "nothing")))
+				if up := parent(was, b); up == "" || s.Skeleton.Index(up) >= 0 {
+					back = append(back, finding.Remedy{Label: fmt.Sprintf("Hang %s from %s again", j.Name, cmp.Or(up, "nothing")), Op: "reparent_joint", Params: map[string]any{"joints": []string{j.Name}, "parent": up}})
+				}
+			}
 		}
 	}
 	var out []finding.Finding
@@ -80,8 +92,11 @@ func age(s *studio.State) []finding.Finding {
 		finding.Evidence{What: "farthest move", Value: far, Limit: tolerance, Unit: "m"})
 	add("added_since_bind", finding.Harms, "%s came since the bind", "They move no vertex: the weights were found without them.", added,
 		finding.Evidence{What: "joints", Value: float64(len(added)), Limit: 0})
-	add("hung_since_bind", finding.Note, "%s hung elsewhere since the bind", "The weights stay right; what moves along with what is another thing now.", hung,
+	add("hung_since_bind", finding.Note, "%s been reparented since the bind", "The weights stay right; what moves along with what has changed: "+strings.Join(ways, "; ")+".", hung,
 		finding.Evidence{What: "joints", Value: float64(len(hung)), Limit: 0})
+	if hung != nil {
+		out[len(out)-1].Remedies = back
+	}
 	add("turned_since_bind", finding.Note, "%s got other axes since the bind", "The weights stay right; motions made for the earlier axes do not fit any more.", turned,
 		finding.Evidence{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"})
 	return out
@@ -155,11 +170,22 @@ func remedied(r *studio.Result, list []finding.Finding) []finding.Finding {
 		}
 		params := maps.Clone(out.Params)
 		params["skip"] = left
-		list[i].Remedies = append(f.Remedies,
-			finding.Remedy{Label: "Bring into the volume and bind again", Op: "bind_inside", Params: map[string]any{"joints": f.Where.Joints}},
-			finding.Remedy{Label: "Leave out and bind again", Op: out.Op, Params: params})
+		if away := outside(r, f.Where.Joints); away != nil {
+			f.Remedies = append(slices.Clip(f.Remedies), finding.Remedy{Label: "Bring into the volume and bind again", Op: "bind_inside", Params: map[string]any{"joints": away}})
+		}
+		list[i].Remedies = append(f.Remedies, finding.Remedy{Label: "Leave out and bind again", Op: out.Op, Params: params})
 	}
 	return list
+}
+
+// outside are those of joints that are not in the volume: others gain nothing by being brought there.
+func outside(r *studio.Result, names []string) (out []string) {
+	for _, j := range r.Report.Joints {
+		if j.Outside > 0 && slices.Contains(names, j.Name) {
+			out = append(out, j.Name)
+		}
+	}
+	return out
 }
 
 // again is the remedy that repeats a bind with its own method and parameters; by

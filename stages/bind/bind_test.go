@@ -207,3 +207,20 @@ func TestJointsOfOneReasonAreToldOfTogether(t *testing.T) {
 	require.Equal(t, "c moves nothing", list[1].Title)
 	require.Equal(t, "d leads no vertex", list[2].Title)
 }
+
+// A joint that hangs elsewhere since the bind is told of from what to what, with the way back.
+func TestAReparentedJointHasAWayBack(t *testing.T) {
+	s := studiotest.Do(t, studiotest.Bound(t), "reparent_joint", `{"joints":["hand_l"],"parent":"upper_arm_l"}`)
+	memory, x, _ := studiotest.Begun(t, s)
+	list := studiotest.Findings(t, x, memory.Past[0], "bind")
+	i := slices.IndexFunc(list, func(f finding.Finding) bool { return f.Code == "hung_since_bind" })
+	require.GreaterOrEqual(t, i, 0)
+	require.Contains(t, list[i].Why, "hand_l hung from forearm_l and hangs from upper_arm_l")
+	params, err := json.Marshal(list[i].Remedies[0].Params)
+	require.NoError(t, err)
+	back := studiotest.Do(t, s, list[i].Remedies[0].Op, string(params))
+	memory, x, _ = studiotest.Begun(t, back)
+	for _, f := range studiotest.Findings(t, x, memory.Past[0], "bind") {
+		require.NotEqual(t, "hung_since_bind", f.Code)
+	}
+}

@@ -7,8 +7,11 @@ import (
 	"slices"
 	"strings"
 
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 func init() {
@@ -69,10 +72,12 @@ func (o *DrawChain) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Drew a chain of %d joints: %s", len(names), studio.Said(names)), Before: fmt.Sprint(before), After: fmt.Sprint(len(out.Joints))}, nil
 }
 
-// InsertJoints divides the bones that end at joints.
+// InsertJoints divides the bones that end at joints. With Inside the new joints are brought into
+// the middle of the limb, where there is volume nearer to the bone than a third of its length.
 type InsertJoints struct {
 	Joints []string `json:"joints"`
 	Count  int      `json:"count"`
+	Inside bool     `json:"inside,omitempty"`
 }
 
 // Apply implements Operation.
@@ -95,9 +100,32 @@ func (o *InsertJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 		}
 		out = next
 		all = append(all, names...)
+		if o.Inside && s.Mesh != nil {
+			brought := bringInside(out, names, s.Mesh.Surface())
+			if brought == 0 {
+				return s, studio.Outcome{}, studio.Wrong("the bone to %s crosses a gap: there is no volume beside it to bring a new joint into; move its ends", n)
+			}
+		}
 	}
 	before := len(s.Skeleton.Joints)
 	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Inserted %s", studio.Said(all)), Before: fmt.Sprint(before), After: fmt.Sprint(len(out.Joints))}, nil
+}
+
+// bringInside moves joints that were just made into the middle of the limb, and returns how many
+// are in the volume then.
+func bringInside(s *skeleton.Skeleton, names []string, surface *mesh.Surface) (n int) {
+	first := s.Joints[s.Index(names[0])]
+	whole := float64(len(names)+1) * r3.Norm(r3.Sub(first.Pos, s.Joints[first.Parent].Pos))
+	for _, name := range names {
+		i := s.Index(name)
+		at := s.Joints[i].Pos
+		to, ok := skeleton.CentreAcross(surface.Tree, at, s.Along(i), surface.Diagonal)
+		if ok && r3.Norm(r3.Sub(to, at)) <= whole/3 {
+			s.Joints[i].Pos = to
+			n++
+		}
+	}
+	return n
 }
 
 // RemoveJoints takes joints out; their children go to the parent and keep their

@@ -166,7 +166,10 @@ function tell(t) {
   b.textContent = button.textContent;
   li.append(b, t.ran && !t.helps ? `: tried in vain, ${t.said}` : `: ${t.said}`);
   button.dataset.tried = '1';
+  // They are told in the order of what they mend; who points at them finds them where they are.
+  const acts = button.parentElement, rest = acts.querySelector('[data-try]:not([data-tried]), button.is-small:not(.is-mend):not([data-show])');
   if (t.ran && !t.helps) button.remove();
+  else if (t.ran && !button.closest('.finding').matches(':hover, :focus-within')) acts.insertBefore(button, rest);
   list.append(li);
   list.hidden = false;
 }

@@ -157,6 +157,15 @@ tray.addEventListener('submit', async (e) => {
   if (!await operate(form.dataset.op, params)) fields.forEach((f) => { f.dataset.touched = '1'; });
 });
 
+// reveal brings a part of the panel to where it is seen, with all that it is folded into opened,
+// and the focus to its first control.
+function reveal(part) {
+  if (!part) return;
+  for (let d = part.closest('details'); d; d = d.parentElement.closest('details')) d.open = true;
+  part.scrollIntoView({ block: 'center' });
+  part.querySelector('button, input, select')?.focus({ preventScroll: true });
+}
+
 async function move(form) {
   if (![...form.elements].some((f) => f.dataset.touched)) return; // nothing was typed
   const to = [];
@@ -175,6 +184,8 @@ tray.addEventListener('click', async (e) => {
   if (go) { e.preventDefault(); document.querySelector(`.spine [data-stage=${go.dataset.goto}] a`).click(); return; }
   const show = e.target.closest('[data-show]');
   if (show) { await showFinding(show.dataset.from, show.dataset.show); return; }
+  const open = e.target.closest('[data-open]');
+  if (open) { reveal(document.getElementById(open.dataset.open)); return; }
   const mend = e.target.closest('button[data-op]');
   if (mend) {
     if (mend.dataset.confirm && !await ask(mend.textContent, mend.dataset.confirm, mend.textContent)) return;
