@@ -120,6 +120,11 @@ func TestWhatACapCostsIsTold(t *testing.T) {
 		require.NotNil(t, r.Capped)
 		require.NotEmpty(t, r.Capped.Pose)
 		require.NotEmpty(t, r.Capped.Where)
+		require.Len(t, r.Capped.Far, len(m.Points), "a map of it")
+		require.Equal(t, byte(255), slices.Max(r.Capped.Far))
+		for _, v := range r.Capped.Where {
+			require.GreaterOrEqual(t, r.Capped.Far[v], byte(127))
+		}
 		cost[most] = r.Capped.Farthest
 		told := slices.ContainsFunc(r.Findings(), func(f finding.Finding) bool { return f.Code == "cap_cost" })
 		require.Equal(t, r.Capped.Farthest >= 0.01*r.Capped.Height, told)

@@ -40,6 +40,10 @@ test('a spoiled bind is tried in motion; what is wrong is led to, and its remedy
   expect(await marrow(page, (m) => [m.store.character.joints[m.store.chosen].name, m.store.pose.size > 0, m.store.vertices.length > 100])).toEqual(['shank_r', true, true]);
   const over = Number(/(\d+) places? (is|are) over/.exec(await says(page).textContent())[1]);
   await first.getByRole('button', { name: 'Take them away from shank_r' }).click();
+  // The place alone is measured again at once; the whole reel when it is asked for.
+  await expect(first.locator('.spot')).toContainText(/→ .*, within its limit|→ none/, { timeout: 30_000 });
+  await expect(page.locator('.finding[data-code=motion_stale]')).toBeVisible();
+  await first.getByRole('button', { name: 'Try the whole reel' }).click();
   await expect(says(page)).toContainText(`${over} over`, { timeout: 60_000 }); // as it was
   await expect(page.locator('.finding[data-code=motion_spill]')).toHaveCount(0);
   const left = /(\d+) places? (is|are) over/.exec(await says(page).textContent());

@@ -49,6 +49,12 @@ func (s *site) hand(w http.ResponseWriter, r *http.Request) {
 	s.look(w, r, &q, func(state *studio.State) (any, error) { return motion.Handed(state, q) })
 }
 
+// spot measures one place of the score sheet again.
+func (s *site) spot(w http.ResponseWriter, r *http.Request) {
+	var q motion.SpotAsked
+	s.look(w, r, &q, func(state *studio.State) (any, error) { return motion.MeasureSpot(r.Context(), state, q) })
+}
+
 // pairs takes a file with a motion in and answers how its joints would be paired.
 func (s *site) pairs(w http.ResponseWriter, r *http.Request) {
 	file, err := s.takeIn(w, r, "motion", []string{".bvh", ".gltf", ".glb"})

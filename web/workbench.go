@@ -268,3 +268,24 @@ func (s *site) probe(w http.ResponseWriter, r *http.Request) {
 	}
 	answer(w, http.StatusOK, p)
 }
+
+// capCost answers with what the influence cap of the bind cost at each vertex, for a map; with
+// nothing where it cut nothing off.
+func (s *site) capCost(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	out := struct {
+		Cap      int     `json:"cap"`
+		Farthest float64 `json:"farthest_m"`
+		Pose     string  `json:"pose"`
+		Far      []byte  `json:"far,omitempty"` // by vertex, in 255ths of the farthest
+	}{}
+	if b := o.state.Bind; b != nil && b.Report.Capped != nil {
+		c := b.Report.Capped
+		out.Cap, out.Farthest, out.Pose, out.Far = c.Cap, c.Farthest, c.Pose, c.Far
+	}
+	answer(w, http.StatusOK, out)
+}

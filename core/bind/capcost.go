@@ -2,6 +2,7 @@ package bind
 
 import (
 	"fmt"
+	"math"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
@@ -21,6 +22,7 @@ type CapCost struct {
 	Pose     string  `json:"pose"`
 	Height   float64 `json:"height_m"` // of the mesh, to hold it against
 	Where    []int32 `json:"where,omitempty"`
+	Far      []byte  `json:"far,omitempty"` // of each vertex, in 255ths of Farthest: for a map
 }
 
 const (
@@ -43,7 +45,11 @@ func costOf(points []r3.Vec, whole, cut *weights.Weights, s *skeleton.Skeleton, 
 	}
 	far, farthest, in := deform.ApartQuickly(points, whole, cut, s, skeleton.DefaultMarks)
 	out := &CapCost{Cap: most, Farthest: farthest, Pose: in, Height: geom.BoxOf(points).Size().Y}
+	out.Far = make([]byte, len(far))
 	for v, d := range far {
+		if farthest > 0 {
+			out.Far[v] = byte(math.Ceil(255 * d / farthest)) // what is moved at all shows
+		}
 		if d > farthest/2 && len(out.Where) < mostCapWhere {
 			out.Where = append(out.Where, int32(v))
 		}

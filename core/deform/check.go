@@ -176,12 +176,7 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 	}
 	worst := map[[2]string]*Fault{}
 	var order [][2]string
-	var new []int // frames that are not the same as one before
-	for f, frame := range reel.Frames {
-		if frame.Same < 0 {
-			new = append(new, f)
-		}
-	}
+	new, numbers := measuredFrames(reel)
 	out.Frames = make([]FrameMeasure, len(reel.Frames))
 	for lo := 0; lo < len(new); lo += framesAtOnce {
 		if err := ctx.Err(); err != nil {
@@ -191,7 +186,7 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 			progress(float64(lo) / float64(len(new)))
 		}
 		batch := new[lo:min(len(new), lo+framesAtOnce)]
-		found := c.frames(reel, batch, lo)
+		found := c.frames(reel, batch, numbers[lo:lo+len(batch)])
 		for k, f := range batch {
 			frame := reel.Frames[f]
 			m := FrameMeasure{Pose: frame.Name, Times: map[string]float64{}}
@@ -244,6 +239,54 @@ func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progr
 	}
 	out.Faults = out.Faults[:min(len(out.Faults), MostFaults)]
 	return out, nil
+}
+
+// measuredFrames are the frames of a reel that are not the same as one before, and their order.
+func measuredFrames(reel *pose.Reel) (which, order []int) {
+	for f, frame := range reel.Frames {
+		if frame.Same < 0 {
+			which, order = append(which, f), append(order, len(order))
+		}
+	}
+	return which, order
+}
+
+// CheckSpot measures one place again, as Check tells places apart: the worst fault of a kind in all frames in
+// which the joint turns that turns in one frame, or in the segment of that frame where several do. It is nil
+// where there is none.
+func (s *Skin) CheckSpot(ctx context.Context, reel *pose.Reel, kind string, frame int, o CheckOptions) (*Fault, error) {
+	if frame < 0 || frame >= len(reel.Frames) || faultLimits[kind] == 0 {
+		return nil, fmt.Errorf("there is no %q in frame %d of a reel of %d", kind, frame, len(reel.Frames))
+	}
+	if kind != FaultCross {
+		o.Cross = 0 // the surface at rest is not searched either
+	}
+	of := reel.Frames[frame]
+	var which, order []int
+	all, numbers := measuredFrames(reel)
+	for k, f := range all {
+		x := reel.Frames[f]
+		if of.Joint >= 0 && x.Joint == of.Joint || of.Joint < 0 && x.Segment == of.Segment {
+			which, order = append(which, f), append(order, numbers[k])
+		}
+	}
+	c := newChecking(s, o)
+	var worst *Fault
+	for lo := 0; lo < len(which); lo += framesAtOnce {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		hi := min(len(which), lo+framesAtOnce)
+		for k, found := range c.frames(reel, which[lo:hi], order[lo:hi]) {
+			for _, x := range found.faults {
+				if x.Kind == kind && (worst == nil || x.Times > worst.Times) {
+					x.Frame, x.Pose, x.Segment = which[lo+k], reel.Frames[which[lo+k]].Name, reel.Segments[of.Segment].Name
+					worst = &x
+				}
+			}
+		}
+	}
+	return worst, nil
 }
 
 // mostGrouped is how many faults are put together by place; lesser ones stand alone.

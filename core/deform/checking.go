@@ -161,20 +161,20 @@ type scratch struct {
 	normals []r3.Vec
 }
 
-// frames measures some frames of a reel, shared out among the cores; first is the number of the first among
-// those that are measured.
-func (c *checking) frames(reel *pose.Reel, which []int, first int) []foundIn {
+// frames measures some frames of a reel, shared out among the cores; order is the number of each among those
+// that are measured, by which the dearer measures take every so many.
+func (c *checking) frames(reel *pose.Reel, which, order []int) []foundIn {
 	out := make([]foundIn, len(which))
 	geom.Chunks(len(which), 1, func(lo, hi int) {
 		w := &scratch{posed: make([]r3.Vec, len(c.s.points)), moved: make([]bool, len(c.s.points)), normals: make([]r3.Vec, len(c.s.tris))}
 		for k := lo; k < hi; k++ {
 			out[k].faults = c.frame(reel.Frames[which[k]], w)
-			if every := c.o.Cover; every > 0 && (first+k)%every == every-1 {
+			if every := c.o.Cover; every > 0 && order[k]%every == every-1 {
 				if f := c.through(w); f != nil {
 					out[k].faults = append(out[k].faults, *f)
 				}
 			}
-			if c.o.Cross > 0 && (first+k)%c.o.Cross == c.o.Cross-1 {
+			if c.o.Cross > 0 && order[k]%c.o.Cross == c.o.Cross-1 {
 				out[k].crossed = true
 				if f, cut := c.crossings(w); f != nil {
 					out[k].faults, out[k].cut = append(out[k].faults, *f), cut

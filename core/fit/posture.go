@@ -7,6 +7,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -38,9 +39,9 @@ func (f *fitter) stance() string {
 	long, up := math.Max(size.X, size.Z), size.Y
 	switch {
 	case long > 2*up:
-		return fmt.Sprintf("is %.2g high and %.2g long: it lies, or its up is not Y", up, long)
+		return fmt.Sprintf("is %s high and %s long: it lies, or its up is not Y", wording.Length(up), wording.Length(long))
 	case math.Min(size.X, size.Z) > deepStand*up:
-		return fmt.Sprintf("is %.2g high and %.2g deep: it sits, kneels or bends over", up, math.Min(size.X, size.Z))
+		return fmt.Sprintf("is %s high and %s deep: it sits, kneels or bends over", wording.Length(up), wording.Length(math.Min(size.X, size.Z)))
 	}
 	return ""
 }

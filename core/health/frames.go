@@ -62,7 +62,7 @@ func (c check) transforms(bake finding.Remedy) finding.Finding {
 		says := ""
 		if d := r3.Norm(t); d > geom.SameShare*c.Diagonal {
 			offset = math.Max(offset, d)
-			says += ", moved by " + length(d)
+			says += ", moved by " + wording.Length(d)
 		}
 		if a := 2 * math.Acos(math.Min(1, math.Abs(q.Real))) * 180 / math.Pi; a > 1e-3 {
 			turn = math.Max(turn, a)
@@ -144,7 +144,7 @@ func (c check) size() []finding.Finding {
 	}
 	if h < kind.Low || h > kind.High {
 		out = append(out, finding.Finding{Code: "implausible_size", Severity: finding.Harms, Count: 1,
-			Title:    fmt.Sprintf("%s tall is no usual size for a %s", length(h), lower(kind.Title)),
+			Title:    fmt.Sprintf("%s tall is no usual size for a %s", wording.Length(h), lower(kind.Title)),
 			Why:      "Falloffs, weld distances and motion are all meant for real sizes; a character of the wrong size also meets its props wrongly.",
 			Evidence: []finding.Evidence{metres("height", h, map[bool]float64{true: kind.Low, false: kind.High}[h < kind.Low])}})
 	}

@@ -6,8 +6,6 @@ package health
 import (
 	"cmp"
 	"context"
-	"fmt"
-	"math"
 	"slices"
 	"sync"
 
@@ -85,16 +83,4 @@ func evidence(what string, value, limit float64) finding.Evidence {
 
 func metres(what string, value, limit float64) finding.Evidence {
 	return finding.Evidence{What: what, Value: value, Limit: limit, Unit: "m"}
-}
-
-// length writes metres as people say them.
-func length(m float64) string {
-	switch a := math.Abs(m); {
-	case a >= 1:
-		return fmt.Sprintf("%.2f m", m)
-	case a >= 0.01 || a == 0:
-		return fmt.Sprintf("%.1f cm", 100*m)
-	default:
-		return fmt.Sprintf("%.2g mm", 1000*m)
-	}
 }

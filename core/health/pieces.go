@@ -51,7 +51,7 @@ func (c check) crumbs() []finding.Finding {
 		Why:      "A piece this small is mostly what a scan left behind: it gets no solution of its own and follows whatever is nearest. Look before you drop them: rivets and stitches are small too.",
 		Evidence: []finding.Evidence{metres("smaller than", size, size), evidence("faces in them", float64(len(faces)), 0)},
 		Where:    finding.Where{Faces: faces},
-		Remedies: []finding.Remedy{remedy("Drop "+wording.Count(n, "piece", "pieces")+" smaller than "+length(size), "drop_crumbs", map[string]any{"size": size})}}}
+		Remedies: []finding.Remedy{remedy("Drop "+wording.Count(n, "piece", "pieces")+" smaller than "+wording.Length(size), "drop_crumbs", map[string]any{"size": size})}}}
 }
 
 // more begins a sentence with a count that may not be the whole.
@@ -130,11 +130,11 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 		case r.Enclosed:
 			put(&enclosed, "inside "+name(r.Nearest))
 		case r.Nearest >= 0 && r.Distance > geom.TouchShare*c.Diagonal:
-			put(&floating, fmt.Sprintf("%s from %s", length(r.Distance), name(r.Nearest)))
+			put(&floating, fmt.Sprintf("%s from %s", wording.Length(r.Distance), name(r.Nearest)))
 			far = max(far, r.Distance)
 		}
 		if r.Layered && !c.isCard(r.Piece) {
-			put(&layered, fmt.Sprintf("%s over %s", length(r.Gap), name(r.Nearest)))
+			put(&layered, fmt.Sprintf("%s over %s", wording.Length(r.Gap), name(r.Nearest)))
 			gap = max(gap, r.Gap)
 		}
 		says = append(says, wording.Count(r.Vertices, "vertex", "vertices"))

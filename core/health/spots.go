@@ -134,5 +134,5 @@ func describe(s *mesh.Surface, p finding.Spot) string {
 		what = wording.Count(len(p.Vertices), "vertex", "vertices")
 	}
 	c := b.Centre()
-	return fmt.Sprintf("%s at %s, %s, %s", what, length(c.X), length(c.Y), length(c.Z))
+	return fmt.Sprintf("%s at %s, %s, %s", what, wording.Length(c.X), wording.Length(c.Y), wording.Length(c.Z))
 }

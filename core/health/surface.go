@@ -228,7 +228,7 @@ func (c check) borders() []finding.Finding {
 			round += r3.Norm(r3.Sub(c.At[w], c.At[v]))
 			spot.Edges = append(spot.Edges, [2]int32{v, w})
 		}
-		spot.Label = fmt.Sprintf("%d edges, %s round", len(l), length(round))
+		spot.Label = fmt.Sprintf("%d edges, %s round", len(l), wording.Length(round))
 		if len(l) <= smallHole {
 			small++
 			largest = max(largest, len(l))

@@ -39,7 +39,7 @@ func (c check) symmetry() []finding.Finding {
 			alone = append(alone, int32(v))
 		}
 	}
-	where := fmt.Sprintf("X = %s", length(s.Offset))
+	where := fmt.Sprintf("X = %s", wording.Length(s.Offset))
 	if s.Normal.X < 0.9999 {
 		where = fmt.Sprintf("turned %.0f° from X", math.Acos(math.Min(1, s.Normal.X))*180/math.Pi)
 	}

@@ -10,6 +10,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -43,7 +44,7 @@ func still(before, after studio.State) string {
 	if far < 1e-9*math.Max(1, after.Skeleton.Size()) {
 		return "; nothing moved"
 	}
-	return fmt.Sprintf("; joints and skin moved by up to %.2g mm", 1000*far)
+	return "; joints and skin moved by up to " + wording.Length(far)
 }
 
 // MatchAxes gives joints the roll of one: the whole chain turns about one axis.

@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/formats"
 	"wisemarrow/studio"
 
@@ -88,8 +89,8 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	}
 	if told.Vertices == 0 {
 		mine, other := geom.BoxOf(in.World()), geom.BoxOf(from.mesh.World())
-		return s, studio.Outcome{}, studio.Wrong("no vertex has a place of %s within %g m: it is %.3g m tall, this character %.3g m, and their middles are %.3g m apart; give a scale or a longer distance",
-			from.name, o.Within, other.Size().Y, mine.Size().Y, r3.Norm(r3.Sub(mine.Centre(), other.Centre())))
+		return s, studio.Outcome{}, studio.Wrong("no vertex has a place of %s within %s: it is %s tall, this character %s, and their middles are %s apart; give a scale or a longer distance",
+			from.name, wording.Length(o.Within), wording.Length(other.Size().Y), wording.Length(mine.Size().Y), wording.Length(r3.Norm(r3.Sub(mine.Centre(), other.Centre()))))
 	}
 	if only != nil {
 		return o.onto(ctx, s, w, only, from)
@@ -103,7 +104,7 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	out.Sentence = fmt.Sprintf("Carried weights over from %s: %d vertices, %.2g mm away on average and %.2g mm at most, %d filled from their neighbours, %d without", from.name, told.Vertices, 1000*told.Mean, 1000*told.Farthest, len(told.Filled), len(told.Bare))
+	out.Sentence = fmt.Sprintf("Carried weights over from %s: %s, %s away on average and %s at most; %d filled from their neighbors, %d without", from.name, wording.Count(told.Vertices, "vertex", "vertices"), wording.Length(told.Mean), wording.Length(told.Farthest), len(told.Filled), len(told.Bare))
 	out.Left = from.left
 	return next, out, nil
 }

@@ -10,6 +10,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -59,7 +60,7 @@ func (o *KeepResult) Apply(_ context.Context, s studio.State, progress studio.Pr
 		if err != nil {
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
-		how := fmt.Sprintf("carried over from %s, %.2g mm away at most", from.name, 1000*told.Farthest)
+		how := fmt.Sprintf("carried over from %s, %s away at most", from.name, wording.Length(told.Farthest))
 		k = studio.Kept{Name: o.Name, Weights: w, Result: &studio.Result{Operation: "keep_result", Parameters: json.RawMessage("{}"), Skeleton: s.Skeleton, Report: *bind.Account(in, s.Skeleton, w, bind.Evidence{Method: how})}}
 		out.Sentence, out.Left = fmt.Sprintf("Kept the weights of %s as %s: %s", from.name, o.Name, how), from.left
 	case s.Weights == nil:

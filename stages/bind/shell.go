@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/bind"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -99,6 +100,6 @@ func (o *BindShell) around(ctx context.Context, s studio.State, options bind.Opt
 	if shell.Pieces > 1 {
 		one = fmt.Sprintf("closed shells, %d of them because the pieces are far apart", shell.Pieces)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %s over %s, %.2g mm off: %d vertices", studio.Said(o.Parts), one, 1000*float64(shell.Grown)*shell.Cell, len(given)),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %s over %s, %s off: %s", studio.Said(o.Parts), one, wording.Length(float64(shell.Grown)*shell.Cell), wording.Count(len(given), "vertex", "vertices")),
 		Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Stray()))}, nil
 }

@@ -53,7 +53,7 @@ func (o *RestoreBind) Apply(_ context.Context, s studio.State, _ studio.Progress
 		return s, studio.Outcome{}, err
 	}
 	after := Of(&s)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Went back to the bind pose: %d joints stood elsewhere and %d do now; the skin is off by %.3g mm", before, off(s, o.Record), 1000*after.Now),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Went back to the bind pose: %d joints stood elsewhere and %d do now; the skin is off by %s", before, off(s, o.Record), wording.Length(after.Now)),
 		Before: fmt.Sprint(before), After: fmt.Sprint(off(s, o.Record))}, nil
 }
 
@@ -79,8 +79,8 @@ func (o *RecordBind) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	s.Binding = s.Binding.Rerecorded(s.Skeleton, list)
 	after := Of(&s).Now
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s anew: the skin was off by %.3g mm and is by %.3g mm", wording.Count(n, "joint", "joints"), 1000*before, 1000*after),
-		Before: fmt.Sprintf("%.3g mm", 1000*before), After: fmt.Sprintf("%.3g mm", 1000*after)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s anew: the skin was off by %s and is off by %s now", wording.Count(n, "joint", "joints"), wording.Length(before), wording.Length(after)),
+		Before: wording.Length(before), After: wording.Length(after)}, nil
 }
 
 // UnifyBind binds all pieces in one record; those of others shift by what is told.
@@ -122,10 +122,10 @@ func (o *UnifyBind) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		n++
 		far = max(far, d)
 		if len(out.Steps) < shiftsTold {
-			out.Steps = append(out.Steps, fmt.Sprintf("piece %d, %d vertices: shifts by %.3g mm", p+1, pieces.Vertices[p], 1000*d))
+			out.Steps = append(out.Steps, fmt.Sprintf("piece %d, %s: shifts by %s", p+1, wording.Count(pieces.Vertices[p], "vertex", "vertices"), wording.Length(d)))
 		}
 	}
-	out.Sentence = fmt.Sprintf("Brought all pieces to one bind pose: %d records became 1, %d pieces shift, the farthest by %.3g mm", before, n, 1000*far)
+	out.Sentence = fmt.Sprintf("Brought all pieces to one bind pose: %d records became 1; %s, the farthest by %s", before, wording.Count(n, "piece shifts", "pieces shift"), wording.Length(far))
 	return s, out, nil
 }
 
@@ -178,7 +178,7 @@ func (o *TakeHold) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if s.Bind != nil && s.Bind.Skeleton != nil {
 		moved = movedFrom(s.Bind.Skeleton, s.Skeleton, r.Limit)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Took hold of the skin again: %s stand elsewhere than where the weights were made, and the skin is off by %.3g mm", wording.Count(moved, "joint", "joints"), 1000*r.Now)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Took hold of the skin again: %s stand elsewhere than where the weights were made, and the skin is off by %s", wording.Count(moved, "joint", "joints"), wording.Length(r.Now))}, nil
 }
 
 func movedFrom(a, b *skeleton.Skeleton, limit float64) (n int) {

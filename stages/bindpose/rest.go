@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/deform"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -50,8 +51,8 @@ func (o *RestPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return out, studio.Outcome{Sentence: fmt.Sprintf("Made the pose the bind pose: vertices moved by up to %.1f cm, and the skin is as it was seen to %.2g mm", 100*far.moved, 1000*far.off),
-		Before: fmt.Sprintf("%.3g mm", 1000*far.moved), After: fmt.Sprintf("%.3g mm", 1000*far.off)}, nil
+	return out, studio.Outcome{Sentence: fmt.Sprintf("Made the pose the bind pose: vertices moved by up to %s, and the skin is where it was seen, within %s", wording.Length(far.moved), wording.Length(far.off)),
+		Before: wording.Length(far.moved), After: wording.Length(far.off)}, nil
 }
 
 // way is how far vertices went, and how far they are from where they were seen, metres.

@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -403,10 +404,10 @@ func (o *BakeTransform) said(framed int, before, after geom.Box) studio.Outcome 
 	if did != nil {
 		out.Sentence = strings.ToUpper(did[0][:1]) + strings.Join(did, ", ")[1:]
 	}
-	was, is := fmt.Sprintf("%.3g", before.Size().Y), fmt.Sprintf("%.3g", after.Size().Y)
+	was, is := wording.Length(before.Size().Y), wording.Length(after.Size().Y)
 	if was != is {
-		out.Sentence += fmt.Sprintf(": height %s became %s m", was, is)
-		out.Before, out.After = was+" m", is+" m"
+		out.Sentence += fmt.Sprintf(": height %s became %s", was, is)
+		out.Before, out.After = was, is
 	}
 	return out
 }
@@ -427,11 +428,11 @@ func (o *RealSize) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, studio.Wrong("the mesh has no height that could be scaled: turn it upright first")
 	}
 	if fmt.Sprintf("%.4g", before) == fmt.Sprintf("%.4g", o.Height) {
-		return s, studio.Outcome{}, studio.Wrong("it is %.4g m tall already", before)
+		return s, studio.Outcome{}, studio.Wrong("it is %s tall already", wording.Length(before))
 	}
 	s = s.Moved(mesh.Placement{Scale: o.Height / before, Up: "y"})
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Rescaled: height %.3g became %.3g m", before, o.Height),
-		Before: fmt.Sprintf("%.3g m", before), After: fmt.Sprintf("%.3g m", o.Height)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Rescaled: height %s became %s", wording.Length(before), wording.Length(o.Height)),
+		Before: wording.Length(before), After: wording.Length(o.Height)}, nil
 }
 
 // SetKind says what kind of character it is, for what is plausible of it.

@@ -14,7 +14,7 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Keeps: true, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "best", Steps: studio.Usual.Steps} }},
+		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Keeps: true, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "joints", Steps: studio.Usual.Steps} }},
 	)
 }
 

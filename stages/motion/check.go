@@ -65,11 +65,6 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 	if err := CheckAsked(s, a); err != nil {
 		return nil, err
 	}
-	tris, _ := s.Mesh.Triangles()
-	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
-	if err != nil {
-		return nil, studio.Wrong("%v", err)
-	}
 	reel := s.Reel(a, true)
 	if len(reel.Frames) == 0 {
 		return nil, studio.Wrong("no joint of this skeleton turns anything in its usual range")
@@ -78,11 +73,9 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 		a.Steps = 1
 		reel = s.Reel(a, true)
 	}
-	o := deform.CheckOptions{Cross: crossEvery}
-	if s.Bind != nil && len(s.Bind.Report.Layers) > 0 {
-		o.Cover = max(1, a.Steps) // the ends
-		o.Body, o.Layers = s.Bind.Report.Worn(s.Mesh)
-		o.Rigid = s.Bind.Report.Stiff(s.Mesh)
+	skin, o, err := trying(s, a)
+	if err != nil {
+		return nil, err
 	}
 	checked, err := skin.Check(ctx, reel, o, progress)
 	if err != nil {
@@ -95,6 +88,66 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 	}
 	for _, f := range checked.Frames {
 		out.Frames, out.Kinds = append(out.Frames, rounded(f.Worst)), append(out.Kinds, slices.Index(deform.FaultKinds, f.Kind))
+	}
+	return out, nil
+}
+
+// trying is the skin of a state, and with what it is measured.
+func trying(s *studio.State, a studio.ReelAsked) (*deform.Skin, deform.CheckOptions, error) {
+	o := deform.CheckOptions{Cross: crossEvery}
+	tris, _ := s.Mesh.Triangles()
+	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
+	if err != nil {
+		return nil, o, studio.Wrong("%v", err)
+	}
+	if s.Bind != nil && len(s.Bind.Report.Layers) > 0 {
+		o.Cover = max(1, a.Steps) // the ends
+		o.Body, o.Layers = s.Bind.Report.Worn(s.Mesh)
+		o.Rigid = s.Bind.Report.Stiff(s.Mesh)
+	}
+	return skin, o, nil
+}
+
+// Spot is one place of a sheet measured again.
+type Spot struct {
+	Was   string  `json:"was"`
+	Seen  string  `json:"seen"` // "" where there is nothing any more
+	Limit string  `json:"limit"`
+	Times float64 `json:"times"` // of the limit, now
+	Over  bool    `json:"over"`
+}
+
+// SpotAsked names a place of the sheet by its kind of fault and the frame in which it is worst.
+type SpotAsked struct {
+	Kind  string `json:"kind"`
+	Frame int    `json:"frame"`
+}
+
+// MeasureSpot measures one place of the sheet in the frames of its own part of the reel, after a change: quick,
+// where the whole reel takes long. The sheet stays as it is.
+func MeasureSpot(ctx context.Context, s *studio.State, q SpotAsked) (*Spot, error) {
+	if s.Sheet == nil || s.Weights == nil {
+		return nil, studio.Wrong("it was not tried in motion yet: try it, then its places can be measured again")
+	}
+	at := slices.IndexFunc(s.Sheet.Faults, func(f deform.Fault) bool { return f.Kind == q.Kind && f.Frame == q.Frame })
+	if at < 0 {
+		return nil, studio.Wrong("the sheet has no such place: try it in motion again")
+	}
+	reel := s.Reel(s.Sheet.Asked, true)
+	if len(reel.Frames) != len(s.Sheet.Frames) {
+		return nil, studio.Wrong("the reel is another than when it was tried, as after a change of joints: try it in motion again")
+	}
+	skin, o, err := trying(s, s.Sheet.Asked)
+	if err != nil {
+		return nil, err
+	}
+	now, err := skin.CheckSpot(ctx, reel, q.Kind, q.Frame, o)
+	if err != nil {
+		return nil, err
+	}
+	out := &Spot{Was: Seen(s.Sheet.Faults[at]), Limit: seen(q.Kind, deform.FaultLimit(q.Kind))}
+	if now != nil {
+		out.Seen, out.Times, out.Over = Seen(*now), rounded(now.Times), now.Times > 1
 	}
 	return out, nil
 }

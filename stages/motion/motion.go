@@ -84,6 +84,7 @@ func find(s *studio.State) []finding.Finding {
 		f.Title = strings.ToUpper(Says[kind].Title[:1]) + Says[kind].Title[1:] + " in " + wording.Count(f.Count, "spot", "spots") + " of the reel"
 		f.Why = "The worst: " + shown + ". " + Says[kind].Why + " " + strings.Join(named, ", ") + "."
 		f.Evidence = []finding.Evidence{{What: "the worst, " + what(kind), Value: most, Limit: deform.FaultLimit(kind)}}
+		f.Remedies = []finding.Remedy{{Label: "See its places", Opens: "worst"}}
 		out = append(out, f)
 	}
 	return out

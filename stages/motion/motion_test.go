@@ -246,3 +246,32 @@ func TestThePageIsTold(t *testing.T) {
 	_, err = motion.Handed(&s, motion.HandAsked{Do: "dance"})
 	require.True(t, studio.IsInput(err))
 }
+
+// A place measured again alone is what the whole reel says of it, before and after a remedy; what is no
+// place of the sheet is refused.
+func TestAPlaceIsMeasuredAlone(t *testing.T) {
+	ctx := context.Background()
+	s := studiotest.Bound(t)
+	s = studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))))
+	s = studiotest.Do(t, s, "check_motion", `{"steps":2}`)
+	require.GreaterOrEqual(t, len(s.Sheet.Faults), 5)
+	for _, f := range s.Sheet.Faults[:5] {
+		now, err := motion.MeasureSpot(ctx, &s, motion.SpotAsked{Kind: f.Kind, Frame: f.Frame})
+		require.NoError(t, err)
+		require.InDelta(t, f.Times, now.Times, 1e-3, "%s in %s", f.Kind, f.Pose)
+		require.Equal(t, now.Was, now.Seen)
+	}
+	places := motion.Places(&s)
+	params, err := json.Marshal(places[0].Remedies[0].Params)
+	require.NoError(t, err)
+	after := studiotest.Do(t, s, places[0].Remedies[0].Op, string(params))
+	spot, err := motion.MeasureSpot(ctx, &after, motion.SpotAsked{Kind: places[0].Kind, Frame: places[0].Frame})
+	require.NoError(t, err)
+	require.False(t, spot.Over)
+	require.Less(t, spot.Times, places[0].Times)
+	_, err = motion.MeasureSpot(ctx, &after, motion.SpotAsked{Kind: "spill", Frame: 100000})
+	require.ErrorContains(t, err, "no such place")
+	untried := studiotest.Bound(t)
+	_, err = motion.MeasureSpot(ctx, &untried, motion.SpotAsked{Kind: "spill"})
+	require.ErrorContains(t, err, "not tried in motion yet")
+}

@@ -8,6 +8,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/formats/weightfile"
 	"wisemarrow/studio"
 
@@ -169,7 +170,7 @@ func (o *FromTable) targets(s studio.State, t *weightfile.Table) ([]int32, int, 
 	}
 	if lost == len(out) {
 		mine, theirs := geom.BoxOf(points), geom.BoxOf(t.Place)
-		return nil, 0, studio.Wrong("no row of %s lies within %.3g m of a vertex: its places span %.3g m, the mesh %.3g m, and their middles are %.3g m apart", o.File.Name, within, theirs.Diagonal(), mine.Diagonal(), r3.Norm(r3.Sub(mine.Centre(), theirs.Centre())))
+		return nil, 0, studio.Wrong("no row of %s lies within %s of a vertex: its places span %s, the mesh %s, and their middles are %s apart", o.File.Name, wording.Length(within), wording.Length(theirs.Diagonal()), wording.Length(mine.Diagonal()), wording.Length(r3.Norm(r3.Sub(mine.Centre(), theirs.Centre()))))
 	}
 	return out, lost, nil
 }

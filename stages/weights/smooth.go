@@ -90,7 +90,7 @@ func (o *BlendBorder) Apply(ctx context.Context, s studio.State, _ studio.Progre
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	a.e.Blend(list[0], list[1], o.Width, a.vertices, a.net)
-	return a.done(ctx, fmt.Sprintf("Blended the border of %s and %s over %.3g mm", o.Joints[0], o.Joints[1], 1000*o.Width), fmt.Sprintf("%s and %s do not meet there", o.Joints[0], o.Joints[1]))
+	return a.done(ctx, fmt.Sprintf("Blended the border of %s and %s over %s", o.Joints[0], o.Joints[1], wording.Length(o.Width)), fmt.Sprintf("%s and %s do not meet there", o.Joints[0], o.Joints[1]))
 }
 
 // Settle gives vertices whose shares are quite others than all their neighbours' the mean of

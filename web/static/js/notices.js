@@ -7,6 +7,8 @@ let silence;
 
 export function say(text) {
   line.textContent = text;
+  line.title = text;
+  if (line.scrollWidth > line.clientWidth + 1) notice(text); // it would be cut off before it says what to do
   clearTimeout(silence);
   silence = setTimeout(() => { line.textContent = ''; }, 9000);
 }

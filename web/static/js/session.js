@@ -14,6 +14,7 @@ export const store = {
   id: document.body.dataset.character,
   stage: document.body.dataset.stage,
   character: null, // the answer of /api/characters/{id}
+  works: [], // long work that is queued or runs
   move: null, // [x, y, z] metres of the root, while a motion is shown
   map: 'joint', // on the weights stage: joint, leader or plain
   wire: false,
@@ -176,12 +177,23 @@ export async function refresh() {
 // operate sends an operation made on the head that is shown. It returns whether it
 // was taken; a refusal is told and loses nothing. Where later work would be lost the
 // server says so, and it is asked first, whatever the way that led here.
-export async function operate(op, params, confirmed = false) {
+export const operate = (op, params) => inLine(() => send(op, params, false));
+
+// What a person asks for while an answer is awaited waits for it: made on the head that is
+// shown now it would be refused as made on an old one.
+let line = Promise.resolve();
+function inLine(f) {
+  const mine = line.then(f);
+  line = mine.catch(() => {});
+  return mine;
+}
+
+async function send(op, params, confirmed) {
   document.body.classList.add('sending');
   const slow = setTimeout(() => say('Working on it …'), 700); // a large mesh takes its time
   try {
     const answer = await change(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head, stage: store.stage, confirmed }, unknown);
-    if (answer.work) return true;
+    if (answer.work) { say(begun(labelOf(op))); return true; }
     if (answer.state) await show(answer.state); else await refresh();
     say(answer.revision.outcome.sentence);
     quiet();
@@ -192,7 +204,7 @@ export async function operate(op, params, confirmed = false) {
       const label = labelOf(op);
       clearTimeout(slow);
       document.body.classList.remove('sending');
-      return await ask(`${label}?`, e.message, label) ? operate(op, params, true) : false;
+      return await ask(`${label}?`, e.message, label) ? send(op, params, true) : false;
     }
     refused(e);
     return false;
@@ -200,6 +212,12 @@ export async function operate(op, params, confirmed = false) {
     clearTimeout(slow);
     document.body.classList.remove('sending');
   }
+}
+
+// begun says that long work was taken, and what it waits for: the box shows only what runs.
+function begun(label) {
+  const before = store.works?.length ?? 0;
+  return before ? `${label} waits until ${before === 1 ? 'the work before it has' : `${before} works before it have`} ended.` : `${label}: begun.`;
 }
 
 const unknown = () => say('No answer came: whether it was done is not known yet. Asking …');
@@ -245,7 +263,9 @@ const localStep = (which) => {
 // next is what undo or redo would do, '' for nothing.
 export const next = (which) => localStep(which)?.what ?? store.character?.[which] ?? '';
 
-export async function step(which) {
+export const step = (which) => inLine(() => stepNow(which));
+
+async function stepNow(which) {
   const local = localStep(which);
   if (local) {
     const [from, to] = which === 'undo' ? [done, undone] : [undone, done];

@@ -15,7 +15,8 @@ export const forms = new Map();
 
 // Fields that are typed into; what radio buttons say is the page's own, which puts it into each panel.
 const fields = 'input[name]:not([type=radio]), select[name]';
-const fieldKey = (f) => `${f.form?.dataset.op ?? f.form?.id}/${f.name}`;
+// Boxes of one name are told apart by what they stand for.
+const fieldKey = (f) => `${f.form?.dataset.op ?? f.form?.id}/${f.name}${f.type === 'checkbox' && f.hasAttribute('value') ? `/${f.value}` : ''}`;
 
 // typed returns what was changed by hand and not sent; with all also what only says how things are shown
 // (in [data-view]), which is kept when the panel comes anew but is nothing to be lost.

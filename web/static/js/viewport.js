@@ -118,7 +118,9 @@ export class Viewport {
       p.camera.zoom = 1;
       p.controls.target.copy(centre);
       p.camera.position.copy(centre).addScaledVector(dir, far);
-      if (p.camera.isPerspectiveCamera) { p.camera.near = p.open = far / 200; p.camera.far = far * 40; }
+      p.open = p.camera.isPerspectiveCamera ? far / 200 : 0; // by what is looked at, which may be of any size
+      p.camera.near = p.open;
+      p.camera.far = p.camera.isPerspectiveCamera ? far * 40 : far * 4;
       p.framed = true;
       this.fit(p);
       p.controls.update();

@@ -42,6 +42,7 @@ function tell(works) {
 
 function draw(works) {
   const running = works.filter(open);
+  store.works = running;
   box.hidden = !running.length;
   document.body.classList.toggle('busy', running.length > 0);
   if (!running.length) { box.replaceChildren(); return; }
@@ -60,6 +61,7 @@ function draw(works) {
     });
   }
   box.querySelector('b').textContent = w.label;
-  box.querySelector('span').textContent = w.what;
+  const after = running.slice(1).map((x) => x.label);
+  box.querySelector('span').textContent = w.what + (after.length ? ` · then ${after.slice(0, 2).join(', ')}${after.length > 2 ? ` and ${after.length - 2} more` : ''}` : '');
   box.querySelector('progress').value = w.share;
 }

@@ -1,6 +1,7 @@
 // The maps of the weights stage beyond those that the graphics card draws: several joints at
 // once, the number of influences, how far a joint moves each vertex, and what is wrong where.
 import { Color } from 'three';
+import { getJSON } from '../api.js';
 import { core, why } from '../core.js';
 import { ink, stops } from '../ink.js';
 import { chosenJoint, joints, on, set, store } from '../session.js';
@@ -39,7 +40,7 @@ export function recolour(vertices) {
 // update colours the skin by the map that is chosen; maps of the graphics card need nothing.
 export async function update() {
   const { skin } = plate, mine = ++turn;
-  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart', 'mix'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
+  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart', 'mix', 'cap'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
   const n = skin.vertices, out = new Float32Array(3 * n), put = (v, c) => { out[3 * v] = c.r; out[3 * v + 1] = c.g; out[3 * v + 2] = c.b; };
   const bare = nothing(), ramp = rampOf(), { width, joint, value } = skin.influences, list = joints().length;
   if (store.map === 'count') {
@@ -50,6 +51,15 @@ export async function update() {
     const of = mixInks();
     for (let v = 0; v < n; v++) put(v, of(skin.shareOf(v)));
     tell('how much goes by dual quaternions: grey is linear, dark is all');
+  } else if (store.map === 'cap') {
+    try {
+      const { cap, far, farthest_m: most, pose } = await getJSON(`/api/characters/${store.id}/capcost`);
+      if (mine !== turn) return;
+      const shares = far && atob(far);
+      if (!shares || shares.length !== n) { skin.colourBy(null); tell(far ? 'The mesh has changed since the bind: bind again to see what the cap costs.' : 'The cap of this bind cut nothing off.'); return; }
+      for (let v = 0; v < n; v++) { const k = shares.charCodeAt(v); put(v, k ? ramp(k / 255) : bare); }
+      tell(`how far the cap of ${cap} moves the skin over the usual ranges: up to ${most < 0.1 ? `${(1000 * most).toPrecision(2)} mm` : `${(100 * most).toFixed(0)} cm`} dark, in “${pose}”; grey is not moved`);
+    } catch (e) { set({ say: e.message }); return; }
   } else if (store.map === 'several') {
     const which = new Array(list).fill(null), c = new Color();
     several().forEach((i, k) => { which[i] = new Color(apart[k]); });

@@ -221,6 +221,7 @@ function places() {
   const box = tray.querySelector('#worst'), r = reelNow();
   if (!box || !r) return;
   const list = box.querySelector('ol');
+  if (!r.stale) spots.clear(); // the whole reel was tried since
   box.hidden = !r.places.length;
   list.replaceChildren(...r.places.map((p) => {
     const li = document.createElement('li'), to = document.createElement('button');
@@ -230,7 +231,8 @@ function places() {
     to.firstChild.textContent = kinds[p.kind];
     to.lastChild.textContent = `${p.pose} · ${p.seen}`;
     to.title = `${p.seen}${p.also ? `; also ${p.also.map((a) => `${a.kind}, ${a.pose}`).join('; ')}` : ''}`;
-    to.addEventListener('click', () => lead(p));
+    // The whole row leads there; the button is for the keyboard.
+    li.addEventListener('click', (e) => { if (e.target.closest('button') === to || !e.target.closest('button')) lead(p); });
     const times = document.createElement('span');
     times.className = 'times';
     times.textContent = p.times > 1 ? '▲' : '';
@@ -243,31 +245,60 @@ function places() {
     const acts = document.createElement('div');
     for (const m of p.remedies ?? []) {
       const b = document.createElement('button');
-      Object.assign(b, { type: 'button', className: `button is-small${p.times > 1 ? ' is-mend' : ''}`, textContent: m.label, disabled: r.stale, title: r.stale ? 'The numbers are of before the last change: try it in motion again' : '' });
-      b.addEventListener('click', () => remedy(m));
+      Object.assign(b, { type: 'button', className: `button is-small${p.times > 1 ? ' is-mend' : ''}`, textContent: m.label, title: r.stale ? 'The numbers are of before the last change; this place is measured again after it' : '' });
+      b.addEventListener('click', () => remedy(m, p));
       acts.append(b);
     }
     li.append(acts);
+    const now = spots.get(spotKey(p));
+    if (now) li.append(spotLine(now));
     return li;
   }));
 }
 
-// remedy does what may mend a place and takes the same measure again.
-async function remedy(m) {
+// remedy does what may mend a place and measures that place again, in its own part of the reel; the
+// whole reel is tried when somebody asks for it.
+async function remedy(m, place) {
   set({ places: null });
   const head = store.character.head;
   if (!await operate(m.op, m.params)) return;
   // A bind is a work of its own: it is measured when it has come.
-  if (store.character.head === head) pending = head; else await operate('check_motion', asked());
+  if (store.character.head === head) pending = { head, place }; else await measureSpot(place);
 }
 
-let pending = 0; // the head that a remedy on its way began at
+let pending = null; // the head that a remedy on its way began at, and its place
 on('character', () => {
-  if (!pending || store.character.head === pending) return;
-  pending = 0;
-  operate('check_motion', asked());
+  if (!pending || store.character.head === pending.head) return;
+  const { place } = pending;
+  pending = null;
+  measureSpot(place);
 });
-on('stage', () => { pending = 0; });
+on('stage', () => { pending = null; });
+
+// What places measured after a remedy are now, until the reel is tried again.
+const spots = new Map(), spotKey = (p) => `${p.kind}/${p.frame}`;
+
+async function measureSpot(place) {
+  const { head } = store.character;
+  try {
+    const now = await post(`/api/characters/${store.id}/spot`, { kind: place.kind, frame: place.frame });
+    if (head !== store.character.head) return;
+    spots.set(spotKey(place), now);
+    set({ say: now.seen ? `There it was: ${now.was}. It is now: ${now.seen}.` : `There it was: ${now.was}. It is gone now.` });
+  } catch (e) { set({ say: e.message }); }
+  places();
+}
+
+function spotLine({ was, seen, limit, over }) {
+  const p = document.createElement('p'), b = document.createElement('button');
+  p.className = `spot${over ? ' over' : ''}`;
+  p.setAttribute('role', 'status');
+  p.textContent = `${was} → ${seen || 'none'}${over ? `; the limit is ${limit}` : ', within its limit'} `;
+  Object.assign(b, { type: 'button', className: 'button is-small', textContent: 'Try the whole reel', title: 'Other places may have changed too' });
+  b.addEventListener('click', () => operate('check_motion', asked()));
+  p.append(b);
+  return p;
+}
 
 function asked() {
   const form = tray.querySelector('#try');

@@ -81,9 +81,10 @@ export const tool = {
   async click(plate, pane, x, y, e) {
     if (store.drawing || store.tip) {
       const p = middle(plate, pane, x, y);
-      if (!p) set({ say: 'There is no mesh under the pointer.' });
-      else if (store.tip) giveTip(p);
-      else draw(p);
+      if (store.tip && p) giveTip(p);
+      else if (store.tip) set({ say: 'There is no mesh under the pointer.' });
+      else if (p) draw(p);
+      else drawInTheAir(plate, pane, x, y);
       return;
     }
     if (store.bones && plate.shownJoint(pane, x, y) >= 0) return; // chosen as it was taken hold of
@@ -155,6 +156,18 @@ function draw(p) {
   const before = store.drawing, after = [...before, p];
   set({ drawing: after });
   remember(`place ${after.length} of the chain`, `drawing ${after.length}`, () => set({ drawing: before }), () => set({ drawing: after }));
+}
+
+// drawInTheAir adds a place that no mesh is under, as of a tail, a cape or a strap: in the plane
+// through the last place that faces the pane, else through the joint that the chain will hang
+// from, else through the middle of the character.
+function drawInTheAir(plate, pane, x, y) {
+  const last = store.drawing.at(-1) ?? plate.posed.at[store.chosen] ?? plate.box.getCenter(new Vector3());
+  const plane = new Plane().setFromNormalAndCoplanarPoint(pane.camera.getWorldDirection(new Vector3()), last);
+  const p = rayAt(pane, x, y).intersectPlane(plane, new Vector3());
+  if (!p) return;
+  draw(p);
+  set({ say: store.drawing.length > 1 ? 'No mesh is there: as far away as the place before it.' : store.chosen >= 0 ? `No mesh is there: as far away as ${chosenJoint().name}.` : 'No mesh is there: as far away as the middle of the character.' });
 }
 
 async function endChain() {

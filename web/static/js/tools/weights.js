@@ -82,7 +82,7 @@ export function commands(add) {
   const here = () => ['weights', 'bindpose'].includes(store.stage);
   add('resetJoint', 'Reset the chosen joint', ['R'], () => { const p = new Map(store.pose); p.delete(store.chosen); pose(p, `reset of ${chosenJoint()?.name}`); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
   add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
-  const maps = ['joint', 'several', 'leader', 'count', 'motion', 'problems', 'mix', 'apart', 'plain'];
+  const maps = ['joint', 'several', 'leader', 'count', 'motion', 'problems', 'mix', 'cap', 'apart', 'plain'];
   add('map', 'Next weight map', ['W'], () => set({ map: maps[(maps.indexOf(store.map) + 1) % maps.length] }), () => store.stage === 'weights', { words: 'influence colour display' });
   const bound = () => store.stage === 'weights' && Boolean(store.character?.weights);
   const hand = (h) => () => set({ hand: store.hand === h ? 'pose' : h });
