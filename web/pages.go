@@ -17,6 +17,7 @@ import (
 	"wisemarrow/stages/axes"
 	"wisemarrow/stages/bind"
 	"wisemarrow/stages/bindpose"
+	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/placement"
 	"wisemarrow/stages/weights"
 )
@@ -46,6 +47,7 @@ func parsePages() pages {
 		"orders":    axes.Orders,
 		"chainFrom": axes.ChainFrom,
 		"ownAxes":   axes.OwnAxes,
+		"formats":   func() []handoff.Format { return handoff.Formats },
 		"list":      func(x ...string) []string { return x },
 		"times":     func(a int, b float64) float64 { return float64(a) * b },
 		"bar":       func(x float64) float64 { return min(100, 50*x) },

@@ -38,7 +38,7 @@ for (const [source, target] of Object.entries(copies)) {
   cpSync(from(source), to(target));
 }
 
-const icons = ['undo-2', 'redo-2', 'search', 'circle-question-mark', 'moon', 'sun', 'history', 'download', 'x', 'eye', 'maximize', 'columns-2', 'bone', 'crosshair', 'upload', 'triangle-alert', 'trash-2', 'check', 'chevron-up', 'chevron-down', 'rotate-ccw', 'user-round', 'info', 'octagon-x', 'printer', 'file-up', 'wand-sparkles', 'chevron-left', 'chevron-right'];
+const icons = ['undo-2', 'redo-2', 'search', 'circle-question-mark', 'moon', 'sun', 'history', 'download', 'x', 'eye', 'maximize', 'columns-2', 'bone', 'crosshair', 'upload', 'triangle-alert', 'trash-2', 'check', 'chevron-up', 'chevron-down', 'rotate-ccw', 'user-round', 'info', 'octagon-x', 'printer', 'file-up', 'wand-sparkles', 'chevron-left', 'chevron-right', 'lock', 'lock-open'];
 const symbols = icons.map((name) => {
   const svg = readFileSync(from(`lucide-static/icons/${name}.svg`), 'utf8');
   const body = svg.slice(svg.indexOf('>', svg.indexOf('<svg')) + 1, svg.lastIndexOf('</svg>')).replace(/\s+/g, ' ').trim();

@@ -111,8 +111,14 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, erro
 	}
 	var buf bytes.Buffer
 	err = s.pages.all.ExecuteTemplate(&buf, "tray_"+stage, map[string]any{"Character": o.Character, "Stage": review.Stage(stage), "State": o.state, "Review": review, "Head": o.rev.ID,
-		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Op": o.rev.Op, "Accept": accepted(), "Bound": changes})
+		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Op": o.rev.Op, "OwnOp": ownOp(stage, o.rev.Op), "Accept": accepted(), "Bound": changes})
 	return buf.Bytes(), err
+}
+
+// ownOp reports whether an operation is one of a stage: what it left to do is told there, and
+// not where its buttons would mean something else.
+func ownOp(stage, op string) bool {
+	return slices.ContainsFunc(studio.Operations(), func(e studio.Entry) bool { return e.Name == op && e.Stage == stage })
 }
 
 // Of the last revisions, how many are looked through for changes of the bind pose, and how

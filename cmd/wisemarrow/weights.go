@@ -21,7 +21,7 @@ type weightFlags struct {
 	below, width, within   float64
 	tolerance              float64
 	passes, influences     int
-	steps                  int
+	steps, vertex          int
 	branch, others         bool
 }
 
@@ -118,6 +118,11 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 		return map[string]any{"steps": f.steps, "vertices": f.vertices}, nil
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().IntVar(&f.steps, "steps", 1, "round to parts of one in so many")
+	})
+	verb("copy", "copy_weights", "Give vertices the weights of one", func(f *weightFlags) (map[string]any, error) {
+		return map[string]any{"from": f.vertex, "vertices": f.vertices}, nil
+	}, chosen, func(c *cobra.Command, f *weightFlags) {
+		c.Flags().IntVar(&f.vertex, "vertex", -1, "the vertex whose weights are copied")
 	})
 	verb("settle", "settle_weights", "Settle outliers to their neighbors", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"vertices": f.vertices}, nil

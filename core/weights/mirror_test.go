@@ -150,6 +150,13 @@ func TestSelections(t *testing.T) {
 	}
 	require.Len(t, tube.Loop(a, b), 16, "once round the limb")
 
+	// On triangles it goes by the straightest edges, along a row of a plate that is divided.
+	divided := net(t, solids.Plate(10).Triangulate(nil))
+	row := divided.Loop(at(4, 6), at(5, 6))
+	require.Len(t, row, 11, "the whole row")
+	for _, v := range row {
+		require.Equal(t, 6.0, divided.At[v].Z)
+	}
 	text := weights.Ranges([]int32{0, 1, 2, 5, 7, 8})
 	require.Equal(t, "0-2,5,7-8", text)
 	back, err := weights.ParseRanges(text, 9)

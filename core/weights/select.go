@@ -2,11 +2,14 @@ package weights
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
 
 	"wisemarrow/core/geom"
+
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 // Ranges writes ascending numbers as "0-14,20,31-33", as operations and scripts have chosen
@@ -112,7 +115,8 @@ func (n *Net) Piece(chosen []bool) []bool {
 }
 
 // Loop returns the vertices of the line of edges that goes straight on from the edge a–b both
-// ways: through vertices of four edges by the one that shares no face with the edge it came by.
+// ways: through vertices of four edges by the one that shares no face with the edge it came by,
+// elsewhere, as on triangles, by the straightest, as long as it turns by less than 35°.
 func (n *Net) Loop(a, b int32) []int32 {
 	in := map[int32]bool{a: true, b: true}
 	out := []int32{a, b}
@@ -137,7 +141,7 @@ func (n *Net) Loop(a, b int32) []int32 {
 func (n *Net) straight(from, at int32) int32 {
 	near := n.Near(at)
 	if len(near) != 4 {
-		return -1
+		return n.straightest(from, at)
 	}
 	// Neighbours around a vertex of four quads: the opposite one shares no quad with from, so
 	// it has no vertex but this one in common with it within two edges around at.
@@ -168,6 +172,25 @@ func (n *Net) straight(from, at int32) int32 {
 				return -1
 			}
 			next = k
+		}
+	}
+	return next
+}
+
+// mostTurn is the cosine of the most that a line over triangles turns at a vertex.
+var mostTurn = math.Cos(35 * math.Pi / 180)
+
+// straightest is the neighbor to which a line turns least, -1 where it would turn too far.
+func (n *Net) straightest(from, at int32) int32 {
+	way := r3.Sub(n.At[at], n.At[from])
+	best, next := mostTurn, int32(-1)
+	for _, k := range n.Near(at) {
+		on := r3.Sub(n.At[k], n.At[at])
+		if k == from || r3.Norm(way) == 0 || r3.Norm(on) == 0 {
+			continue
+		}
+		if c := r3.Dot(r3.Unit(way), r3.Unit(on)); c > best {
+			best, next = c, k
 		}
 	}
 	return next

@@ -103,6 +103,15 @@ func TestOperationsOnWeights(t *testing.T) {
 				require.LessOrEqual(t, len(list), 2)
 			}
 		}},
+		{"copy_weights", some(`{"from":7,"vertices":%q}`, chosen), func(n studio.State) {
+			for _, v := range arm {
+				require.Len(t, n.Weights.Of[v], len(s.Weights.Of[7]))
+				for k, x := range n.Weights.Of[v] {
+					require.Equal(t, float32(s.Weights.Of[7][k].Value), float32(x.Value))
+					require.Equal(t, s.Weights.Of[7][k].Joint, x.Joint)
+				}
+			}
+		}},
 		{"even_vertices", some(`{"vertices":%q}`, chosen), func(n studio.State) {
 			for _, v := range arm {
 				require.Equal(t, n.Weights.Of[arm[0]], n.Weights.Of[v])
@@ -127,6 +136,7 @@ func TestOperationsOnWeights(t *testing.T) {
 		require.True(t, err == nil || studio.IsInput(err))
 	}
 	for op, list := range map[string][]string{
+		"copy_weights":   {`{"from":7}`, `{"from":-1,"vertices":"0"}`, `{"from":99999999,"vertices":"0"}`},
 		"set_weights":    {`{}`, `{"joint":"head","vertices":"0","value":1,"by":1}`, `{"joint":"nobody","vertices":"0","value":1}`, `{"joint":"head","value":1}`, `{"joint":"head","vertices":"99999999","value":1}`, `{"joint":"head","vertices":"@gone","value":1}`, `{"joint":"head","vertices":"0","value":1e9}`},
 		"free_weights":   {`{"joints":[]}`, `{"joints":["nobody"],"vertices":"0"}`},
 		"smooth_weights": {`{"passes":0}`, `{"passes":101}`, `{"passes":1,"joints":["nobody"]}`},

@@ -24,6 +24,7 @@ func init() {
 		studio.Entry{Name: "drop_islands", Label: "Drop weights that are cut off", Stage: "weights", Words: "island stray leak elsewhere", Needs: needs, New: func() studio.Operation { return &DropIslands{} }},
 		studio.Entry{Name: "drop_far", Label: "Remove weights far from their bone", Stage: "weights", Words: "bleed spill traces clean other side outlier", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropFar{} }},
 		studio.Entry{Name: "cap_weights", Label: "Cap the influences of a vertex", Stage: "weights", Words: "limit max influences reduce", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &CapWeights{Influences: 4} }},
+		studio.Entry{Name: "copy_weights", Label: "Copy the weights of a vertex", Stage: "weights", Words: "paste transfer same one vertex onto others eyedropper", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Copy{} }},
 		studio.Entry{Name: "even_vertices", Label: "Let chosen vertices move as one", Stage: "weights", Words: "rigid average mean piece same", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Even{} }},
 	)
 }
@@ -269,4 +270,30 @@ func (o *Even) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 	}
 	a.e.Mean(a.vertices)
 	return a.done(ctx, "Gave chosen vertices their mean", "they move as one already")
+}
+
+// Copy gives chosen vertices the weights of one; those of locked joints stay.
+type Copy struct {
+	From     int    `json:"from"`
+	Vertices string `json:"vertices"`
+}
+
+// Apply implements studio.Operation.
+func (o *Copy) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	a, err := begin(s, o.Vertices)
+	switch {
+	case err != nil:
+		return s, studio.Outcome{}, err
+	case o.Vertices == "":
+		return s, studio.Outcome{}, studio.Wrong("choose the vertices that shall get the weights of vertex %d", o.From)
+	case o.From < 0 || o.From >= len(s.Weights.Of):
+		return s, studio.Outcome{}, studio.Wrong("there is no vertex %d: the mesh has %s", o.From, wording.Count(len(s.Weights.Of), "vertex", "vertices"))
+	case len(s.Weights.Of[o.From]) == 0:
+		return s, studio.Outcome{}, studio.Wrong("vertex %d has no weights to copy", o.From)
+	}
+	list := a.e.At(int32(o.From))
+	for _, v := range a.e.All(a.vertices) {
+		a.e.Replace(v, list)
+	}
+	return a.done(ctx, fmt.Sprintf("Copied the weights of vertex %d", o.From), "they have these weights already")
 }

@@ -149,6 +149,42 @@ add('next', 'Choose the next joint', ['J'], () => chooseBy(1), () => joints().le
 add('previous', 'Choose the joint before', ['K'], () => chooseBy(-1), () => joints().length > 0);
 add('none', 'Choose nothing, show no finding', ['escape'], () => set({ chosen: -1, finding: null, probed: null, faces: new Set(), measuring: false, also: new Set(), drawing: null, tip: '', ghost: null }), undefined, { words: 'deselect clear' });
 add('cast', 'Back to the cast', ['C'], () => { location.href = '/'; }, undefined, { words: 'home open characters' });
+add('main', 'Go to the main button of the stage', ['enter'], () => toMain(), () => inView() && !store.drawing && Boolean(mainButton()), { words: 'primary next step do fit bind set try download' });
+
+// What the finder finds besides commands: joints, parts of the mesh, and files to take away.
+commands.addSource(() => joints().map((j, i) => ({ name: `joint-${i}`, label: j.name, words: `joint ${j.name}`.toLowerCase(), about: 'joint', run: () => { set({ also: new Set(), chosen: i }); plate.frame(); $('canvas').focus(); } })));
+commands.addSource(() => (store.character.parts ?? []).map((p) => ({ name: `part-${p.name}`, label: p.name, words: `part piece ${p.name}`.toLowerCase(), about: 'part of the mesh', run: () => showPart(p.name) })));
+commands.addSource(() => JSON.parse($('formats').textContent).map((f) => ({ name: `file-${f.name}`, label: f.label, words: `download export save file take away ${f.label}`.toLowerCase(), about: 'file', run: () => toFile(f) })));
+
+// showPart chooses all faces of a part, at the intake.
+async function showPart(name) {
+  await goTo('intake');
+  const k = store.character.parts.findIndex((p) => p.name === name), faces = new Set();
+  plate.skin.parts.forEach((p, f) => { if (p === k) faces.add(f); });
+  set({ faces, finding: null });
+  plate.frame();
+  const row = document.querySelector(`#parts tr[data-part="${CSS.escape(name)}"]`);
+  row?.scrollIntoView({ block: 'center' });
+}
+
+async function toFile(f) {
+  await goTo('handoff');
+  const link = document.querySelector(f.name === 'glb' ? '#handoff button:not([disabled])' : `#tray a[href$="/handoff/${f.name}"]`);
+  link?.focus();
+  set({ say: link ? `${f.label}: Enter downloads it.` : `${f.label}: something is missing for it yet, as a skeleton or weights.` });
+}
+
+// mainButton is the first of the stage's main buttons that is to be seen.
+function mainButton() { return [...document.querySelectorAll('#tray .button.is-primary:not([disabled])')].find((b) => b.offsetParent); }
+
+// toMain puts the focus on it: pressing it is one more key, so that none is pressed by mistake.
+function toMain() {
+  const b = mainButton();
+  b.scrollIntoView({ block: 'nearest' });
+  b.focus();
+  set({ say: `${b.textContent.trim()}: press Enter or the space bar.` });
+}
+
 const own = Object.assign({}, ...stages.map((s) => s.own ?? {}));
 commands.addOperations(Object.fromEntries(Object.entries(own).map(([op, f]) => [op, () => f(plate)])), goTo);
 commands.byName.set('draw', commands.byName.get('op-draw_chain')); // as buttons call them

@@ -8,9 +8,13 @@ import { chosenJoint, chosenNames, operate, operations, set, store } from './ses
 const keyNames = { arrowleft: '←', arrowright: '→', arrowup: '↑', arrowdown: '↓', escape: 'Esc', delete: 'Del', enter: 'Enter' };
 const keyName = (k) => k.replace(/[a-z]+$/, (w) => keyNames[w] ?? w);
 
+const mostOfSource = 8; // joints, parts and files each, that the finder shows
+
 export class Commands {
   constructor() {
     this.list = [];
+    this.sources = []; // of what comes and goes, as joints do: f(words) returns commands
+    this.found = new Map();
     this.byName = new Map();
     addEventListener('keydown', (e) => this.key(e));
     document.addEventListener('click', (e) => {
@@ -34,6 +38,9 @@ export class Commands {
     this.byName.set(name, c);
   }
 
+  // addSource adds what the finder finds besides: things with { name, label, words, about, run }.
+  addSource(f) { this.sources.push(f); }
+
   // addOperations adds what the registry has. own are the ways of tools to fill
   // parameters; goTo leads to the form of one that a person has to fill in.
   addOperations(own, goTo) {
@@ -42,7 +49,11 @@ export class Commands {
       const key = o.key && (o.key.length > 1 ? o.key.toLowerCase() : o.key);
       const run = async () => {
         if (why()) { set({ say: `${o.label}: ${why()}.` }); return; }
-        if (own[o.name]) { own[o.name](); return; }
+        if (own[o.name]) {
+          if (o.stage && o.stage !== store.stage && store.character.stages.some((s) => s.name === o.stage)) await goTo(o.stage);
+          own[o.name]();
+          return;
+        }
         const params = chosenFor(o);
         if (typeof params === 'string') set({ say: params });
         else if (params) await operate(o.name, params);
@@ -97,6 +108,13 @@ export class Commands {
     // What is called so comes before what the trade calls so, and what applies first.
     const rank = (c) => (c.why?.() ? 4 : 0) + (words.every((w) => c.label.toLowerCase().includes(w)) ? 0 : 2);
     const hits = this.list.filter((c) => (c.why ? words.length > 0 || c.able() : c.able()) && fits(c)).map((c, i) => [rank(c), i, c]).sort((a, b) => a[0] - b[0] || a[1] - b[1]).map((x) => x[2]);
+    this.found.clear();
+    if (words.length) {
+      for (const f of this.sources) {
+        const more = f().filter((c) => words.every((w) => c.words.includes(w)));
+        for (const c of more.slice(0, mostOfSource)) { hits.push(c); this.found.set(c.name, c); }
+      }
+    }
     this.options.replaceChildren(...hits.map((c, i) => {
       const li = document.createElement('li');
       li.id = `find-${c.name}`;
@@ -107,7 +125,11 @@ export class Commands {
       label.textContent = c.label;
       li.append(label);
       const why = c.why?.();
-      if (why) {
+      if (c.about) {
+        const small = document.createElement('small');
+        small.textContent = c.about;
+        li.append(small);
+      } else if (why) {
         li.setAttribute('aria-disabled', 'true');
         const small = document.createElement('small');
         small.textContent = why;
@@ -122,7 +144,7 @@ export class Commands {
     if (!hits.length) {
       const li = document.createElement('li');
       li.className = 'none';
-      li.textContent = 'No command has these words.';
+      li.textContent = 'No command, joint, part or file has these words.';
       this.options.append(li);
     }
     this.point();
@@ -151,7 +173,8 @@ export class Commands {
   // take runs what was chosen in the finder; what does not apply says why.
   take(name) {
     this.finder.close();
-    const c = this.byName.get(name);
+    const c = this.byName.get(name) ?? this.found.get(name);
+    if (this.found.has(name)) { c.run(); return; }
     if (c?.why ? true : c?.able()) c.run();
   }
 

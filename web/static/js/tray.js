@@ -194,6 +194,8 @@ tray.addEventListener('click', async (e) => {
     await operate(mend.dataset.op, JSON.parse(mend.dataset.params || '{}'));
     return;
   }
+  const found = e.target.closest('.finding');
+  if (found && !e.target.closest('button, a, input, label, select, summary, .stepper') && !getSelection().toString()) found.querySelector('[data-show], [data-open]')?.click();
   const row = e.target.closest('tr[data-joint]');
   if (row) set({ chosen: joints().findIndex((j) => j.name === row.dataset.joint) });
 });

@@ -16,10 +16,20 @@ export const tool = {
 const tray = document.getElementById('tray');
 const layers = () => [...new Set([...tray.querySelectorAll('.layers input:checked')].map((i) => i.value))];
 
+// ticked says what the buttons under the table would change, before they do.
+function ticked() {
+  const p = tray.querySelector('#ticked');
+  if (!p) return;
+  const boxes = [...tray.querySelectorAll('.layers input:checked')], sum = (name) => boxes.reduce((n, b) => n + Number(b.dataset[name]), 0);
+  const count = (n, one, many) => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+  p.textContent = boxes.length ? `Ticked: ${count(layers().length, 'part', 'parts')}, ${count(sum('pieces'), 'piece', 'pieces')}, ${count(sum('vertices'), 'vertex', 'vertices')}; nothing else is changed.` : 'Tick the parts that a button here is to change.';
+}
+
 // ready lets the ways be chosen that make sense: for what is marked, and one joint.
 function ready() {
   for (const b of tray.querySelectorAll('[data-anew]')) b.disabled = !chosenNames().length;
   for (const b of tray.querySelectorAll('[data-shell]')) b.disabled = !layers().length;
+  ticked();
   for (const b of tray.querySelectorAll('[data-give]')) b.disabled = !layers().length || (b.dataset.give === 'joint' && chosenNames().length !== 1);
 }
 tray.addEventListener('change', (e) => { if (e.target.closest('.layers')) ready(); });

@@ -8,6 +8,7 @@ import { rayAt } from '../pick.js';
 import { loadCore } from './measures.js';
 import { ranges } from './paint.js';
 
+const icons = new URL('../../vendor/icons.svg', import.meta.url).pathname;
 const tray = document.getElementById('tray');
 const ns = 'http://www.w3.org/2000/svg';
 let plate = null, drag = null, last = -1;
@@ -73,7 +74,8 @@ async function click(pane, x, y, e) {
   const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
   if (v < 0) { if (!e.shiftKey && !e.ctrlKey) take([]); return; }
   if (e.detail >= 2 && last >= 0) {
-    await ask('loop', plate.picker.cornersAt(pane, x, y, plate.posed.skin).slice(0, 2), e);
+    const edge = plate.picker.cornersAt(pane, x, y, plate.posed.skin).slice(0, 2), n = await ask('loop', edge, e);
+    if (n === 2) set({ say: 'No edge goes straight on from this one: choose by a path, or grow what is chosen.' });
     return;
   }
   last = v;
@@ -112,16 +114,18 @@ function within(pane, places) {
 
 // ask lets core change the choice.
 export async function ask(how, chosen = store.vertices, e = null, from = 0, to = 1) {
-  if (why()) { set({ say: `This needs WebAssembly, which did not start here (${why()}).` }); return; }
+  if (why()) { set({ say: `This needs WebAssembly, which did not start here (${why()}).` }); return 0; }
   try {
     await loadCore();
     const list = [...await core('choose', how, Uint32Array.from(chosen), chosenJoint()?.name ?? '', from, to)];
     if (e) add(list, e); else take(list);
-  } catch (err) { set({ say: err.message }); }
+    return list.length;
+  } catch (err) { set({ say: err.message }); return 0; }
 }
 
 // The panel -----------------------------------------------------------------------
 
+let copied = -1; // the vertex whose weights are pasted
 let asked = 0;
 async function ledger() {
   const count = tray.querySelector('#choice output'), box = tray.querySelector('#shares');
@@ -129,6 +133,10 @@ async function ledger() {
   const n = store.vertices.length;
   count.textContent = n ? `${n.toLocaleString('en')} chosen` : 'none chosen';
   for (const b of tray.querySelectorAll('[data-needs-vertices]')) b.disabled = !n;
+  const copy = tray.querySelector('[data-copy-vertex]'), paste = tray.querySelector('[data-edit=paste]');
+  copy.disabled = n !== 1;
+  paste.disabled = !n || copied < 0;
+  paste.textContent = copied < 0 ? 'Paste onto the chosen' : `Paste those of vertex ${copied}`;
   box.hidden = !n;
   if (!n || store.painting) return;
   const turn = ++asked;
@@ -175,7 +183,8 @@ function row(r, n) {
   act('+', `More of ${r.joint}`, () => operate('set_weights', { joint: r.joint, vertices, by: 0.05 }), locked);
   act('0', `Take them away from ${r.joint}`, () => operate('free_weights', { joints: [r.joint], vertices }), locked);
   act('1', `Give them wholly to ${r.joint}`, () => operate('set_weights', { joint: r.joint, vertices, value: 1 }), locked);
-  const lock = act(locked ? '●' : '○', locked ? `Unlock the weights of ${r.joint}` : `Lock the weights of ${r.joint}`, () => operate('lock_weights', { joints: [r.joint], locked: !locked }));
+  const lock = act('', locked ? `Unlock the weights of ${r.joint}` : `Lock the weights of ${r.joint}`, () => operate('lock_weights', { joints: [r.joint], locked: !locked }));
+  lock.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="${icons}#${locked ? 'lock' : 'lock-open'}"></use></svg>`;
   lock.setAttribute('aria-pressed', locked);
   tr.append(th, value, acts);
   return tr;
@@ -206,6 +215,7 @@ tray.addEventListener('change', (e) => {
 });
 
 tray.addEventListener('click', (e) => {
+  if (e.target.closest('[data-copy-vertex]')) { [copied] = store.vertices; ledger(); set({ say: `Copied vertex ${copied}: choose others, then paste.` }); return; }
   const b = e.target.closest('[data-among], [data-hide], [data-drop-kept], [data-edit]');
   if (!b || b.disabled) return;
   const vertices = ranges(store.vertices);
@@ -283,6 +293,7 @@ function edit(b, vertices) {
     case 'cap': return operate('cap_weights', { influences: value('influences'), ...some });
     case 'hand': return need(2) && operate('hand_weights', { joints: names.slice(1), to: names[0], ...some });
     case 'even': return operate('even_vertices', { vertices });
+    case 'paste': return operate('copy_weights', { from: copied, vertices });
     case 'redo': return operate('bind_joints', { vertices, method: 'auto' });
     case 'lock': return need(1) && operate('lock_weights', { joints: names, locked: true });
     case 'unlock': return operate('lock_weights', { joints: joints().filter((j) => j.weightsLocked).map((j) => j.name), locked: false });

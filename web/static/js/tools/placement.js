@@ -197,12 +197,12 @@ export function commands(add, plate) {
 
 // own are the operations whose parameters this tool fills in.
 export const own = {
-  draw_chain: () => { if (store.stage === 'placement') { set({ drawing: store.drawing ? null : [] }); if (!store.drawing) forgetLocal(); set({ say: store.drawing ? 'Click along the limb; Enter ends the chain, Escape gives it up, Ctrl+Z takes the last place back.' : '' }); } else { set({ say: 'Draw a chain: at the placement stage, key 2, then I.' }); } },
+  draw_chain: () => { if (store.stage === 'placement') { set({ drawing: store.drawing ? null : [] }); if (!store.drawing) forgetLocal(); set({ say: store.drawing ? 'Click along the limb; Enter ends the chain, Escape gives it up, Ctrl+Z takes the last place back.' : '' }); } },
   centre_joints: () => (store.chosen >= 0 ? operate('centre_joints', { joints: chosenNames(), both: store.both }) : set({ say: 'Choose a joint first, in the view or the ledger.' })),
   centre_along: (plate) => { const ray = plate?.underPointer?.(); if (ray && store.chosen >= 0) operate('centre_along', { joint: chosenJoint().name, ...ray, both: store.both }); else set({ say: 'Centre along the view: choose a joint, point at the mesh, press Z.' }); },
   centre_ring: () => set({ say: 'Centre in a ring: choose a joint, then click the skin beside it with Alt.' }),
   remove_joints: () => removeChosen(),
-  fit_starter: () => (store.character.fit ? operate('fit_starter', again()) : set({ say: 'Fit the starter: choose one at the placement stage, key 2.' })),
+  fit_starter: () => (store.character.fit ? operate('fit_starter', again()) : tray.querySelector('#starter .is-primary')?.focus()),
 };
 
 async function removeChosen() {
