@@ -73,7 +73,7 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 		return map[string]any{"from": f.from, "by": f.by, "tolerance": f.tolerance, "vertices": f.vertices}, nil
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().StringVar(&f.from, "from", "left", "the side that is taken: left or right")
-		c.Flags().StringVar(&f.by, "by", "place", "vertices by place or by topology")
+		c.Flags().StringVar(&f.by, "by", "place", "vertices by place, by topology, or by joints where the sides stand unevenly")
 		c.Flags().Float64Var(&f.tolerance, "tolerance", 0, "how far from the mirrored place an image may be, metres")
 	})
 	verb("set", "set_weights", "Give a joint an exact share of vertices, add to it or multiply it", func(f *weightFlags) (map[string]any, error) {

@@ -14,6 +14,7 @@ import (
 const (
 	MirrorPlace    = "place"    // at the mirrored place, else at the nearest of the surface
 	MirrorTopology = "topology" // by how the mesh is joined, from its middle edges on
+	MirrorJoints   = "joints"   // by its place in the frame of its bone: for bodies that stand unevenly
 )
 
 // Plane is what mirrors: all p with Normal·p = Offset, Normal of length 1.
@@ -41,6 +42,7 @@ type Mirrored struct {
 	tri    []int32   // the triangle that it lies in, -1 for none
 	at     []r3.Vec  // there
 	far    []float64 // how far from the mirrored place
+	side   []float64 // of which side a vertex is; nil where the plane tells
 }
 
 // Mirror finds the images of all vertices: by place within a tolerance, else on the surface
@@ -48,8 +50,34 @@ type Mirrored struct {
 // corner lists, for the topology. It fails where that has no middle edge to begin at.
 func (n *Net) Mirror(plane Plane, method string, tolerance float64, faces [][]int32) (*Mirrored, error) {
 	if method != MirrorPlace && method != MirrorTopology {
-		return nil, fmt.Errorf("vertices are mirrored by \"place\" or \"topology\", not %q", method)
+		return nil, fmt.Errorf("vertices are mirrored by \"place\", \"topology\" or \"joints\", not %q", method)
 	}
+	m, err := n.unmirrored(tolerance)
+	if err != nil {
+		return nil, err
+	}
+	if method == MirrorTopology {
+		if err := n.topology(m, plane, faces); err != nil {
+			return nil, err
+		}
+	}
+	n.match(m, func(v int) r3.Vec { return plane.Of(n.At[v]) }, tolerance)
+	return m, nil
+}
+
+// MirrorAt is Mirror where the places of the images are known, as the joints tell them, and on which side each
+// vertex is: above 0 left.
+func (n *Net) MirrorAt(images []r3.Vec, side []float64, tolerance float64) (*Mirrored, error) {
+	m, err := n.unmirrored(tolerance)
+	if err != nil {
+		return nil, err
+	}
+	m.side = side
+	n.match(m, func(v int) r3.Vec { return images[v] }, tolerance)
+	return m, nil
+}
+
+func (n *Net) unmirrored(tolerance float64) (*Mirrored, error) {
 	if !(tolerance > 0) || tolerance > 1e4 {
 		return nil, fmt.Errorf("the tolerance is above 0 metres, not %g", tolerance)
 	}
@@ -57,15 +85,15 @@ func (n *Net) Mirror(plane Plane, method string, tolerance float64, faces [][]in
 	for v := range m.vertex {
 		m.vertex[v], m.tri[v] = -1, -1
 	}
-	if method == MirrorTopology {
-		if err := n.topology(m, plane, faces); err != nil {
-			return nil, err
-		}
-	}
+	return m, nil
+}
+
+// match finds what is at the images of vertices that have none yet.
+func (n *Net) match(m *Mirrored, of func(v int) r3.Vec, tolerance float64) {
 	tree := n.Tree()
 	geom.Chunks(len(n.At), 512, func(lo, hi int) {
 		for v := lo; v < hi; v++ {
-			image := plane.Of(n.At[v])
+			image := of(v)
 			if m.vertex[v] >= 0 {
 				m.far[v] = r3.Norm(r3.Sub(n.At[m.vertex[v]], image))
 				continue
@@ -99,7 +127,6 @@ func (n *Net) Mirror(plane Plane, method string, tolerance float64, faces [][]in
 		}
 		m.Farthest = math.Max(m.Farthest, m.far[v])
 	}
-	return m, nil
 }
 
 // mostSeeds is how many middle edges are tried to begin at.
@@ -245,6 +272,9 @@ func (e *Editor) MirrorTo(n *Net, m *Mirrored, plane Plane, tolerance float64, f
 	var all []to
 	for _, v := range e.All(vertices) {
 		d := plane.Side(n.At[v])
+		if m.side != nil {
+			d = m.side[v]
+		}
 		if !front {
 			d = -d
 		}

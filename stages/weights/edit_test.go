@@ -3,6 +3,7 @@ package weights_test
 import (
 	"bytes"
 	"fmt"
+	"math"
 	"slices"
 	"testing"
 
@@ -299,3 +300,38 @@ func TestTheStageMeasuresTheWeights(t *testing.T) {
 }
 
 type studioFinding struct{ count, remedies int }
+
+// A body that stands unevenly, one arm raised and the other leg forward, is mirrored by its joints: the spoiled
+// side gets back what it had in the even pose, where a mirrored place finds next to nothing.
+func TestAnUnevenBodyIsMirroredByItsJoints(t *testing.T) {
+	s := studiotest.Do(t, studiotest.Do(t, studiotest.Do(t, studiotest.Odile(), "fit_starter", ""), "set_axes", ""), "bind_auto", "")
+	s = studiotest.Do(t, s, "mirror_weights", `{"from":"left","by":"place"}`) // it is even now
+	s = studiotest.Do(t, s, "rest_pose", `{"angles":{"upper_arm_l":[0,0,45],"forearm_l":[30,0,0],"thigh_r":[35,0,0]}}`)
+	spoiled := studiotest.Do(t, studiotest.Do(t, s, "hand_weights", `{"joints":["forearm_r"],"to":"upper_arm_r"}`), "hand_weights", `{"joints":["shank_r"],"to":"thigh_r"}`)
+	off := func(n studio.State) (sum float64, most int) {
+		for v := range n.Weights.Of {
+			d := 0.0
+			for _, x := range n.Weights.Of[v] {
+				d = math.Max(d, math.Abs(x.Value-s.Weights.Value(v, int32(slices.Index(s.Weights.Joints, n.Weights.Joints[x.Joint])))))
+			}
+			sum += d
+			if d > 0.2 {
+				most++
+			}
+		}
+		return sum / float64(len(n.Weights.Of)), most
+	}
+	was, wasMost := off(spoiled)
+	byJoints, told, err := studiotest.Try(spoiled, "mirror_weights", `{"from":"left","by":"joints"}`)
+	require.NoError(t, err)
+	now, most := off(byJoints)
+	byPlace, _, err := studiotest.Try(spoiled, "mirror_weights", `{"from":"left","by":"place"}`)
+	require.NoError(t, err)
+	place, placeMost := off(byPlace)
+	t.Logf("mean difference from the even weights: spoiled %.4f (%d over 0.2), by joints %.4f (%d), by place %.4f (%d); %s", was, wasMost, now, most, place, placeMost, told.Steps[0])
+	require.Less(t, now, 0.1*was)
+	require.Less(t, now, 0.1*place)
+	sound(t, byJoints)
+	_, _, err = studiotest.Try(studiotest.Do(t, spoiled, "rename_joints", `{"search":"_r","with":"_q"}`), "mirror_weights", `{"from":"left","by":"joints"}`)
+	require.ErrorContains(t, err, "mark the sides in their names", "an uneven body has no pairs but by name")
+}

@@ -23,7 +23,7 @@ func init() {
 // thousandth of the height. Offset moves the plane along X, Turn turns it about Y, degrees.
 type Mirror struct {
 	From      string  `json:"from"` // "left" or "right"
-	By        string  `json:"by"`   // "place" or "topology"
+	By        string  `json:"by"`   // "place", "topology" or "joints"
 	Tolerance float64 `json:"tolerance,omitempty"`
 	Offset    float64 `json:"offset,omitempty"`
 	Turn      float64 `json:"turn,omitempty"`
@@ -70,6 +70,13 @@ func (o *Mirror) prepare(s studio.State) (*at, *weights.Mirrored, weights.Plane,
 	if tolerance == 0 {
 		tolerance = geom.BoxOf(a.net.At).Size().Y / 2000
 	}
+	if o.By == weights.MirrorJoints {
+		m, err := byJoints(&s, a.net, tolerance)
+		if err != nil {
+			return fail(err)
+		}
+		return a, m, plane, tolerance, nil
+	}
 	faces := make([][]int32, s.Mesh.Faces())
 	for f := range faces {
 		faces[f] = s.Mesh.Face(f)
@@ -79,6 +86,31 @@ func (o *Mirror) prepare(s studio.State) (*at, *weights.Mirrored, weights.Plane,
 		return fail(studio.Wrong("%v", err))
 	}
 	return a, m, plane, tolerance, nil
+}
+
+// jointsReach is how many times farther than where mesh and pose are even an image may be: the joints of two
+// sides never stand as exactly alike as vertices do.
+const jointsReach = 8
+
+// byJoints finds the images of vertices by the joints beside them. Axes that were not set yet are set for it,
+// by the convention, on a copy.
+func byJoints(s *studio.State, net *weights.Net, tolerance float64) (*weights.Mirrored, error) {
+	sk, c := s.Skeleton, s.Settings.Convention
+	if !sk.Pairs(s.Settings.Marks).Any() {
+		return nil, studio.Wrong("no two joints are a pair: mark the sides in their names at the placement stage, or mirror by place")
+	}
+	if !s.Settings.Oriented {
+		var err error
+		if sk, err = sk.WithAxesOf(nil, c, c).Orient(nil, c, s.Settings.Marks); err != nil {
+			return nil, studio.Wrong("%v", err)
+		}
+	}
+	images, side := sk.Reflected(net.At, c, s.Settings.Marks)
+	m, err := net.MirrorAt(images, side, math.Max(jointsReach*tolerance, 1e-9))
+	if err != nil {
+		return nil, studio.Wrong("%v", err)
+	}
+	return m, nil
 }
 
 // Pairs looks at a mirroring without doing it.
