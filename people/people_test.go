@@ -67,3 +67,15 @@ func TestNamesOfPeople(t *testing.T) {
 		require.Error(t, people.CheckName(bad), bad)
 	}
 }
+
+// What stands in lists of common passwords, or is made of names, dates and rows of keys, is
+// refused; a short name within another word is no reason.
+func TestCommonPasswordsAreRefused(t *testing.T) {
+	for _, bad := range []string{"passwordpassword", "administrator", "manchesterunited", "liverpoolfc1", "qwertyuiop1234", "1qaz2wsx3edc", "iloveyou12345", "marrow marrow wise", "mirabellmirabell", "wisemarrow2026", "abcabcabcabcabc"} {
+		require.Error(t, people.CheckPassword("mirabell", bad), bad)
+	}
+	for name, good := range map[string]string{"Ann": "planners tune canned ham", "Al": "walnuts fall at dawn", "Li": "a cliff of olives", "mirabell": "seven boats at night"} {
+		require.NoError(t, people.CheckPassword(name, good), good)
+	}
+	require.NoError(t, people.CheckPassword("mira", strings.Repeat("kw7 zq", 20)+"horses"), "the longest is weighed too, and ends")
+}

@@ -49,6 +49,40 @@ func (w *worker) Work(ctx context.Context, job *river.Job[args]) error {
 // by its missing beat instead.
 func (w *worker) Timeout(*river.Job[args]) time.Duration { return time.Hour }
 
+// nightly is the job that releases what nothing refers to any longer, once a night for all processes.
+type nightly struct{}
+
+// Kind names the job.
+func (nightly) Kind() string { return "nightly" }
+
+type nightWorker struct {
+	river.WorkerDefaults[nightly]
+	store finder
+}
+
+// Work lets the store tidy itself; what goes wrong is tried again the next night.
+func (w *nightWorker) Work(ctx context.Context, _ *river.Job[nightly]) error {
+	if err := w.store.Nightly(ctx); err != nil {
+		slog.Error("the nightly tidying failed", "error", err)
+	}
+	return nil
+}
+
+// Timeout lets a large store take its time.
+func (w *nightWorker) Timeout(*river.Job[nightly]) time.Duration { return time.Hour }
+
+// everyNight is the schedule of what is done when few people work: 3:40 by the clock of the process.
+type everyNight struct{}
+
+// Next implements river.PeriodicSchedule.
+func (everyNight) Next(now time.Time) time.Time {
+	next := time.Date(now.Year(), now.Month(), now.Day(), 3, 40, 0, 0, now.Location())
+	if !next.After(now) {
+		next = next.AddDate(0, 0, 1)
+	}
+	return next
+}
+
 // Queue implements studio.Jobs.
 type Queue struct {
 	pool   *pgxpool.Pool
@@ -58,9 +92,10 @@ type Queue struct {
 	done   chan struct{}
 }
 
-// finder finds work that nobody attends to.
+// finder finds work that nobody attends to, and does what is done every night.
 type finder interface {
 	Unattended(ctx context.Context) ([]string, error)
+	Nightly(ctx context.Context) error
 }
 
 // migrating is the number of the lock under which River's tables are brought up to date.
@@ -102,6 +137,10 @@ func New(ctx context.Context, url string, x *studio.Studio, f finder, workers in
 	if workers > 0 {
 		all := river.NewWorkers()
 		river.AddWorker(all, &worker{studio: x})
+		river.AddWorker(all, &nightWorker{store: f})
+		config.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(everyNight{}, func() (river.JobArgs, *river.InsertOpts) {
+			return nightly{}, &river.InsertOpts{MaxAttempts: 1, UniqueOpts: river.UniqueOpts{ByPeriod: 12 * time.Hour}}
+		}, nil)}
 		config.Workers = all
 		config.Queues = map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: workers}}
 	}

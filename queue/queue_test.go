@@ -19,7 +19,7 @@ import (
 	"wisemarrow/store"
 	"wisemarrow/studio"
 
-	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
 )
@@ -259,9 +259,9 @@ func TestWaitingWorkHasOneJob(t *testing.T) {
 		require.NotNil(t, w)
 	}
 	<-working // the only worker
-	conn, err := pgx.Connect(ctx, url)
+	conn, err := pgxpool.New(ctx, url) // of several connections: Never may still look when it has ended
 	require.NoError(t, err)
-	defer conn.Close(ctx)
+	defer conn.Close()
 	jobs := func() (n int) {
 		require.NoError(t, conn.QueryRow(ctx, "select count(*) from river_job where state = 'available'").Scan(&n))
 		return n
@@ -270,7 +270,9 @@ func TestWaitingWorkHasOneJob(t *testing.T) {
 	_, err = conn.Exec(ctx, "update works set beat_at = now() - interval '1 hour' where state = 'queued'")
 	require.NoError(t, err)
 	require.Never(t, func() bool { return jobs() != 30 }, studio.AbandonAfter, 500*time.Millisecond)
-	_, err = conn.Exec(ctx, "delete from river_job where id = (select max(id) from river_job where state = 'available'); update works set beat_at = now() - interval '1 hour' where state = 'queued'")
-	require.NoError(t, err)
+	for _, sql := range []string{"delete from river_job where id = (select max(id) from river_job where state = 'available')", "update works set beat_at = now() - interval '1 hour' where state = 'queued'"} {
+		_, err = conn.Exec(ctx, sql)
+		require.NoError(t, err)
+	}
 	require.Eventually(t, func() bool { return jobs() == 30 }, 2*studio.AbandonAfter, 200*time.Millisecond)
 }

@@ -23,7 +23,7 @@ database cannot be reached.`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 	}
-	root.AddCommand(serveCommand(), workerCommand(), peopleCommand(), migrateCommand(), seedCommand())
+	root.AddCommand(serveCommand(), workerCommand(), peopleCommand(), migrateCommand(), seedCommand(), tidyCommand())
 	err := root.Execute()
 	if err == nil {
 		return
