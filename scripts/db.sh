@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# The project's own PostgreSQL, on loopback only, in .data: db.sh start|stop|kill|fresh|drop|status|url
+# The project's own PostgreSQL, on loopback only, in .data: db.sh start|stop|kill|keep|fresh|drop|status|url
 # WISEMARROW_DATA is another folder for it, WISEMARROW_DB_PORT the port to take.
 #
 # Passwords are made here and kept in .data/pgpass, for its owner alone. The program has an
@@ -94,6 +94,7 @@ SQL
 
 case "${1:-}" in
 start)
+  rm -f "$home/stopped"
   if [ -f "$data/PG_VERSION" ]; then
     have=$(cat "$data/PG_VERSION"); this=$("$bin/postgres" --version | sed -E 's/.* ([0-9]+)[.].*/\1/')
     if [ "$have" != "$this" ]; then
@@ -125,7 +126,16 @@ start)
 fresh) # the program's database, empty
   super <<<"drop database if exists wisemarrow with (force)"
   own ;;
-stop) if running; then run "$bin/pg_ctl" -D "$data" -m fast -w stop >/dev/null; fi ;;
+keep) # starts it again on its port whenever it is down and nobody stopped it, as long as process $2 runs
+  was=$(port)
+  while kill -0 "${2:?the process to keep it for}" 2>/dev/null; do
+    if ! running && [ ! -e "$home/stopped" ]; then
+      echo "The database is down: starting it again" >&2
+      WISEMARROW_DB_PORT=$was "$0" start || true
+    fi
+    sleep "${WISEMARROW_KEEP_EVERY:-3}"
+  done ;;
+stop) touch "$home/stopped"; if running; then run "$bin/pg_ctl" -D "$data" -m fast -w stop >/dev/null; fi ;;
 kill) if running; then run "$bin/pg_ctl" -D "$data" -m immediate -w stop >/dev/null; fi ;; # as a crash would
 drop) if running; then run "$bin/pg_ctl" -D "$data" -m immediate -w stop >/dev/null; fi; rm -rf "$data" ;;
 status) running && echo "running on 127.0.0.1:$(port)" || echo "not running" ;;
@@ -133,5 +143,5 @@ url)
   running || { echo "The database is not running: make db" >&2; exit 1; }
   as=wisemarrow; [ "${2:-wisemarrow}" = wisemarrow ] || as=wisemarrow_tests
   echo "postgres://$as@127.0.0.1:$(port)/${2:-wisemarrow}?sslmode=disable&passfile=${pass// /%20}" ;;
-*) echo "usage: db.sh start|stop|kill|fresh|drop|status|url [DATABASE]" >&2; exit 2 ;;
+*) echo "usage: db.sh start|stop|kill|keep PID|fresh|drop|status|url [DATABASE]" >&2; exit 2 ;;
 esac

@@ -8,4 +8,5 @@ export WISEMARROW_DATABASE; WISEMARROW_DATABASE=$(scripts/db.sh url)
 scripts/wasm.sh
 go build -o bin/ ./cmd/...
 bin/wisemarrow-server seed --sheets
+scripts/db.sh keep $$ & # a database that shut itself down comes back; make stop stops it
 exec bin/wisemarrow-server serve --addr "${WISEMARROW_ADDR:-127.0.0.1:8470}"

@@ -16,6 +16,7 @@ type asked struct {
 	Character string
 	Revision  int64
 	Work      string
+	What      string
 	At        time.Time `gorm:"default:now()"`
 }
 
@@ -26,7 +27,7 @@ func (asked) TableName() string { return "asked" }
 func (s *Store) Came(ctx context.Context, key string) (studio.Came, error) {
 	var a asked
 	err := s.db.WithContext(ctx).First(&a, "key = ?", key).Error
-	return studio.Came{Character: a.Character, Revision: a.Revision, Work: a.Work}, mapped(err)
+	return studio.Came{Character: a.Character, Revision: a.Revision, Work: a.Work, What: a.What}, mapped(err)
 }
 
 // once does a change in a transaction and notes under the key of the context what came
@@ -42,7 +43,7 @@ func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Came, err
 			return err
 		}
 		if key != "" {
-			err = tx.Create(&asked{Key: key, Character: came.Character, Revision: came.Revision, Work: came.Work}).Error
+			err = tx.Create(&asked{Key: key, Character: came.Character, Revision: came.Revision, Work: came.Work, What: studio.WhatOf(ctx)}).Error
 			if errors.Is(err, gorm.ErrDuplicatedKey) {
 				return studio.ErrRepeated
 			}

@@ -2,6 +2,8 @@ package web
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"net/http"
 	"strings"
@@ -12,12 +14,21 @@ import (
 // longestKey is the longest key of a change in bytes.
 const longestKey = 64
 
-// keyed is the context of a request whose change has a key.
-func keyed(ctx context.Context, key string) (context.Context, error) {
+// errKeyElsewhere is a key that was given for another change before.
+var errKeyElsewhere = errors.New("the key of this change was given for another change before, and nothing was done. Give each change a key of its own")
+
+// keyed is the context of a request whose change has a key; what says what the change is.
+func keyed(ctx context.Context, key, what string) (context.Context, error) {
 	if len(key) > longestKey || strings.ContainsFunc(key, func(r rune) bool { return r <= ' ' || r > '~' }) {
 		return nil, studio.ErrInput{What: "the key of a change is at most 64 letters and digits"}
 	}
-	return studio.Asking(ctx, key), nil
+	return studio.AskingFor(ctx, key, what), nil
+}
+
+// what is what a request asks for, whatever it is made on: two that ask for the same have the same.
+func (q request) what(r *http.Request) string {
+	sum := sha256.Sum256(append([]byte(r.Method+" "+r.URL.Path+"\x00"+q.Op+"\x00"), q.Params...))
+	return hex.EncodeToString(sum[:16])
 }
 
 // change is a change to a character that a page asks for: it is done once, however
@@ -27,7 +38,7 @@ func (s *site) change(w http.ResponseWriter, r *http.Request, do func(ctx contex
 	err := read(w, r, &q)
 	var ctx context.Context
 	if err == nil {
-		ctx, err = keyed(r.Context(), q.Key)
+		ctx, err = keyed(r.Context(), q.Key, q.what(r))
 	}
 	if err != nil {
 		s.problem(w, r, err)
@@ -41,7 +52,7 @@ func (s *site) change(w http.ResponseWriter, r *http.Request, do func(ctx contex
 	var loses errLoses
 	switch {
 	// What made it stale may have been this very change, asked for before.
-	case (errors.Is(err, studio.ErrRepeated) || errors.As(err, &stale) && q.Again) && s.repeated(w, r, q):
+	case (errors.Is(err, studio.ErrRepeated) || errors.As(err, &stale)) && s.repeated(w, r, q):
 	case errors.As(err, &loses):
 		answer(w, http.StatusPreconditionRequired, map[string]any{"error": loses.what, "loses": loses.what})
 	case err != nil:
@@ -53,15 +64,20 @@ func (s *site) change(w http.ResponseWriter, r *http.Request, do func(ctx contex
 	}
 }
 
-// repeated answers with what came of a change before; false if nothing did.
+// repeated answers with what came of a change before, also to one that was sent at the same time; false if
+// nothing did.
 func (s *site) repeated(w http.ResponseWriter, r *http.Request, q request) bool {
 	if q.Key == "" {
 		return false
 	}
 	store := s.studio.Store()
 	came, err := store.Came(r.Context(), q.Key)
-	if errors.Is(err, studio.ErrNotFound) || err == nil && came.Character != param(r, "id") {
+	if errors.Is(err, studio.ErrNotFound) {
 		return false
+	}
+	if err == nil && (came.Character != param(r, "id") || came.What != "" && came.What != q.what(r)) {
+		s.problem(w, r, errKeyElsewhere)
+		return true
 	}
 	var work studio.Work
 	var rev studio.Revision

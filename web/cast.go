@@ -110,7 +110,7 @@ func (s *site) castCard(w http.ResponseWriter, r *http.Request) {
 // bringIn makes a character of uploaded files. A page whose answer was lost asks for
 // what came of its key (asked).
 func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
-	ctx, err := keyed(r.Context(), r.URL.Query().Get("key"))
+	ctx, err := keyed(r.Context(), r.URL.Query().Get("key"), "bring in")
 	if err != nil {
 		s.problem(w, r, err)
 		return

@@ -17,6 +17,8 @@ func status(err error) (int, string) {
 	var stale studio.ErrStale
 	var tooLarge *http.MaxBytesError
 	switch {
+	case errors.Is(err, errKeyElsewhere):
+		return http.StatusConflict, strings.ToUpper(err.Error()[:1]) + err.Error()[1:] + "."
 	case errors.As(err, &stale):
 		return http.StatusConflict, err.Error()
 	case errors.Is(err, studio.ErrUnknown):
@@ -24,7 +26,7 @@ func status(err error) (int, string) {
 	case errors.Is(err, studio.ErrFull):
 		return http.StatusInsufficientStorage, "The disk of the database is full. Nothing was changed, and nothing that was stored is lost. Make room on it, or ask whoever runs the server to, then do this again."
 	case errors.Is(err, studio.ErrDown):
-		return http.StatusServiceUnavailable, "The database cannot be reached. Nothing was changed; try again in a moment."
+		return http.StatusServiceUnavailable, "The database cannot be reached. Nothing was changed; try again in a moment. If it stays away, whoever runs the server has to start it (`make db` starts the project's own)."
 	case errors.Is(err, errStranger):
 		return http.StatusUnauthorized, "You are not signed in any more. Open the sign-in page in another tab, then do this again."
 	case errors.Is(err, errMayNot):

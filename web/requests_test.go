@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/http/httptest"
 	"regexp"
 	"strings"
 	"testing"
@@ -367,10 +368,11 @@ func TestAChangeThatIsAskedForAgainIsDoneOnce(t *testing.T) {
 	}
 	require.Equal(t, second, head())
 	delete(change, "again") // not said to be a repetition, as by another page
-	code, _ = post(t, server, at+"/ops", change)
-	require.Equal(t, http.StatusConflict, code)
-	change["base"] = second
 	code, again := post(t, server, at+"/ops", change)
+	require.Equal(t, http.StatusOK, code, again)
+	require.Equal(t, done["revision"].(map[string]any)["id"], again["revision"].(map[string]any)["id"])
+	change["base"] = second
+	code, again = post(t, server, at+"/ops", change)
 	require.Equal(t, http.StatusOK, code, "the key is taken: what came of it is told")
 	require.Equal(t, done["revision"].(map[string]any)["id"], again["revision"].(map[string]any)["id"])
 	require.Equal(t, second, head())
@@ -380,10 +382,54 @@ func TestAChangeThatIsAskedForAgainIsDoneOnce(t *testing.T) {
 		require.Equal(t, http.StatusOK, code, out)
 		require.Equal(t, first, head())
 	}
+	// A key that was given for something else, here or elsewhere, is a conflict and does nothing.
+	other, _ := brought(t, server, flawed(t))
+	for path, change := range map[string]map[string]any{
+		at + "/ops":                        {"op": "weld", "params": map[string]any{"distance": 0.01}, "base": first, "key": "abc"},
+		at + "/undo":                       {"base": second, "key": "abc", "again": true},
+		"/api/characters/" + other + "/ops": {"op": "drop_loose", "base": headOf(t, server, other), "key": "abc"},
+	} {
+		before := headOf(t, server, other)
+		code, out := post(t, server, path, change)
+		require.Equal(t, http.StatusConflict, code, out)
+		require.Contains(t, out["error"], "a key of its own")
+		require.Equal(t, first, head())
+		require.Equal(t, before, headOf(t, server, other))
+	}
+	// The same change sent ten times at once is done once, and all are told the same.
+	type answered struct {
+		code int
+		out  map[string]any
+	}
+	answers := make(chan answered, 10)
+	for range 10 {
+		go func() {
+			code, out := post(t, server, at+"/ops", map[string]any{"op": "drop_loose", "base": first, "key": "ten"})
+			answers <- answered{code, out}
+		}()
+	}
+	var told any
+	for range 10 {
+		a := <-answers
+		require.Equal(t, http.StatusOK, a.code, a.out)
+		id := a.out["revision"].(map[string]any)["id"]
+		if told == nil {
+			told = id
+		}
+		require.Equal(t, told, id)
+	}
 	code, out := post(t, server, at+"/ops", map[string]any{"op": "drop_loose", "base": first, "key": strings.Repeat("x", 65)})
 	require.Equal(t, http.StatusUnprocessableEntity, code, out)
 	code, _, _ = get(t, server, "/api/asked/nobody")
 	require.Equal(t, http.StatusNotFound, code)
+}
+
+func headOf(t *testing.T, server *httptest.Server, id string) float64 {
+	t.Helper()
+	_, text, _ := get(t, server, "/api/characters/"+id)
+	var s struct{ Head float64 }
+	require.NoError(t, json.Unmarshal([]byte(text), &s))
+	return s.Head
 }
 
 // Characters have names of their own in a production: files of one name get numbers, a
