@@ -46,8 +46,9 @@ func AttachFiles(op Operation, read func(hash string) ([]byte, error), l reading
 // Given reports whether there is a file.
 func (f *File) Given() bool { return f != nil && f.Blob != "" }
 
-// Open returns the content, and what finds the files beside it.
-func (f *File) Open() (io.Reader, gltf.Resolver, reading.Limits, error) {
+// Open returns the content, and what finds the files beside it. Reading ends with ctx: who has left waits for
+// nothing.
+func (f *File) Open(ctx context.Context) (io.Reader, gltf.Resolver, reading.Limits, error) {
 	if f.read == nil {
 		return nil, nil, f.limits, Wrong("the file %s is not at hand here", f.Name)
 	}
@@ -63,9 +64,12 @@ func (f *File) Open() (io.Reader, gltf.Resolver, reading.Limits, error) {
 		if !ok {
 			return nil, ErrNotFound
 		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		return f.read(hash)
 	}
-	return bytes.NewReader(data), resolve, f.limits, nil
+	return reading.Until(ctx, bytes.NewReader(data)), resolve, f.limits, nil
 }
 
 // blobs returns the hashes of all that an operation reads.
@@ -115,12 +119,15 @@ func (x *Studio) TakeIn(ctx context.Context, u Upload) (File, error) {
 }
 
 // Skeleton reads the skeleton of a file, and its first motion if it has one.
-func (f *File) Skeleton() (*skeleton.Skeleton, *pose.Clip, error) {
-	r, resolve, limits, err := f.Open()
+func (f *File) Skeleton(ctx context.Context) (*skeleton.Skeleton, *pose.Clip, error) {
+	r, resolve, limits, err := f.Open(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
 	sk, clip, err := formats.DecodeSkeleton(f.Name, r, resolve, limits)
+	if ctx.Err() != nil {
+		return nil, nil, ctx.Err()
+	}
 	if err != nil {
 		return nil, nil, Wrong("%v", err)
 	}

@@ -115,7 +115,7 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	u, err := s.upload(w, r, "mesh", formats.Extensions)
+	u, err := s.upload(r, "mesh", formats.Extensions)
 	if err != nil {
 		s.problem(w, r, err)
 		return

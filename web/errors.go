@@ -32,6 +32,8 @@ func status(err error) (int, string) {
 	case errors.Is(err, errMayNot):
 		text := err.Error()
 		return http.StatusForbidden, strings.ToUpper(text[:1]) + text[1:] + "."
+	case errors.Is(err, errNoSpool):
+		return http.StatusInsufficientStorage, strings.ToUpper(err.Error()[:1]) + err.Error()[1:] + "."
 	case errors.Is(err, errBusy):
 		return http.StatusServiceUnavailable, err.Error()
 	case errors.Is(err, errSlow):

@@ -21,7 +21,7 @@ import (
 // deliver compares a newer file with the character. Nothing is changed; the answer
 // names the operation that would take it.
 func (s *site) deliver(w http.ResponseWriter, r *http.Request) {
-	file, err := s.takeIn(w, r, "mesh", formats.Extensions)
+	file, err := s.takeIn(r, "mesh", formats.Extensions)
 	var base int64
 	if err == nil {
 		base, err = baseOf(r)

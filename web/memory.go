@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"runtime/debug"
+	"syscall"
 	"time"
 
 	"wisemarrow/formats/reading"
@@ -30,6 +31,13 @@ func roomOf(bytes int64, wait time.Duration) *room {
 
 var errBusy = errors.New("the server has other large files at hand and no memory for this one yet. Nothing was changed; send it again in a minute")
 
+// What takes more than this part of the room is large: for the first half of its time it does not stand in the
+// way of what is smaller and came later, and then has its turn.
+const largePart = 8
+
+// patience is how often one that is large asks for room.
+const patience = 20 * time.Millisecond
+
 // take waits for memory; give returns it.
 func (m *room) take(ctx context.Context, bytes int64) (give func(), err error) {
 	if bytes > m.bytes {
@@ -37,13 +45,25 @@ func (m *room) take(ctx context.Context, bytes int64) (give func(), err error) {
 	}
 	within, stop := context.WithTimeout(ctx, m.wait)
 	defer stop()
+	give = func() { m.held.Release(bytes) }
+	for half := time.Now().Add(m.wait / 2); bytes > m.bytes/largePart && time.Now().Before(half); {
+		if m.held.TryAcquire(bytes) {
+			return give, nil
+		}
+		select {
+		case <-within.Done():
+		case <-time.After(patience):
+			continue
+		}
+		break
+	}
 	if err := m.held.Acquire(within, bytes); err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
 		return nil, errBusy
 	}
-	return func() { m.held.Release(bytes) }, nil
+	return give, nil
 }
 
 // readingTakes is how much memory a file takes while it is read and becomes a
@@ -51,16 +71,23 @@ func (m *room) take(ctx context.Context, bytes int64) (give func(), err error) {
 // vertices.
 const readingTakes = 20
 
-// files lets requests with files in when there is memory for them.
+// inMemory is how much of the files of a request stays in memory while they arrive; the rest is spooled to the
+// system's folder for such files.
+const inMemory = 1 << 20
+
+// errNoSpool is a full disk where files that arrive are spooled.
+var errNoSpool = errors.New("the disk on which the server receives files is full. Nothing was changed; make room in its temporary folder, or ask whoever runs it to, and send the file again")
+
+// files receives the files of a request, on disk, and goes on when there is memory to read them: as much as has
+// arrived needs, whatever was announced, and how long it took to arrive is nobody's wait.
 func (s *site) files(next http.HandlerFunc) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		size := r.ContentLength
-		if most := s.studio.Limits().Bytes; size < 0 {
-			size = most // it does not say how much will come
-		} else {
-			size = min(size, most) // what is larger is refused when it is read
+		size, err := s.receive(w, r)
+		var give func()
+		if err == nil {
+			defer func() { _ = r.MultipartForm.RemoveAll() }()
+			give, err = s.room.take(r.Context(), readingTakes*size)
 		}
-		give, err := s.room.take(r.Context(), readingTakes*size)
 		if err != nil {
 			s.problem(w, r, err)
 			return
@@ -68,6 +95,24 @@ func (s *site) files(next http.HandlerFunc) http.HandlerFunc {
 		defer give()
 		next(w, r)
 	}
+}
+
+// receive reads the form of a request to its end and returns how large its files are together.
+func (s *site) receive(w http.ResponseWriter, r *http.Request) (size int64, err error) {
+	limit := s.studio.Limits().Bytes
+	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
+	switch err := r.ParseMultipartForm(inMemory); {
+	case errors.Is(err, syscall.ENOSPC):
+		return 0, errNoSpool
+	case err != nil:
+		return 0, unread(err, "%d MB: thin the mesh, or have the limit raised where the server is started (--max-megabytes)", limit>>20)
+	}
+	for _, list := range r.MultipartForm.File {
+		for _, h := range list {
+			size += h.Size
+		}
+	}
+	return size, nil
 }
 
 // viewTakes is how many bytes the bundle of a view takes for each corner of a face

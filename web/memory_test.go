@@ -65,3 +65,53 @@ func TestARequestThatWaitsTooLongIsToldSo(t *testing.T) {
 	require.NoError(t, err, "what was held is given back")
 	give()
 }
+
+// What is small and came later passes what is large and waits; and what is large comes in as soon as there is
+// room, and in the end has its turn whatever else comes.
+func TestSmallRequestsPassALargeOneThatWaits(t *testing.T) {
+	m := roomOf(100, 2*time.Second)
+	hold, err := m.take(context.Background(), 60)
+	require.NoError(t, err)
+	large := make(chan error, 1)
+	go func() {
+		give, err := m.take(context.Background(), 80)
+		if err == nil {
+			give()
+		}
+		large <- err
+	}()
+	time.Sleep(3 * patience) // it waits
+	for range 5 {
+		begun := time.Now()
+		give, err := m.take(context.Background(), 10)
+		require.NoError(t, err)
+		require.Less(t, time.Since(begun), time.Second, "behind the large one it would wait for the first to end")
+		give()
+	}
+	hold()
+	require.NoError(t, <-large)
+
+	// Small ones without end: the large one stands in line after half of its time.
+	stop := make(chan struct{})
+	var wg sync.WaitGroup
+	for range 12 {
+		wg.Go(func() {
+			for {
+				select {
+				case <-stop:
+					return
+				default:
+				}
+				if give, err := m.take(context.Background(), 10); err == nil {
+					time.Sleep(time.Millisecond)
+					give()
+				}
+			}
+		})
+	}
+	give, err := m.take(context.Background(), 95)
+	require.NoError(t, err)
+	give()
+	close(stop)
+	wg.Wait()
+}

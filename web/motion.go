@@ -57,7 +57,7 @@ func (s *site) spot(w http.ResponseWriter, r *http.Request) {
 
 // pairs takes a file with a motion in and answers how its joints would be paired.
 func (s *site) pairs(w http.ResponseWriter, r *http.Request) {
-	file, err := s.takeIn(w, r, "motion", []string{".bvh", ".gltf", ".glb"})
+	file, err := s.takeIn(r, "motion", []string{".bvh", ".gltf", ".glb"})
 	var o opened
 	if err == nil {
 		o, err = s.open(r.Context(), param(r, "id"))

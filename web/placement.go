@@ -77,7 +77,7 @@ func (s *site) matchCharacter(w http.ResponseWriter, r *http.Request) {
 
 // matchFile pairs the joints of an uploaded file with this character's.
 func (s *site) matchFile(w http.ResponseWriter, r *http.Request) {
-	file, err := s.takeIn(w, r, "skeleton", placement.SkeletonFiles())
+	file, err := s.takeIn(r, "skeleton", placement.SkeletonFiles())
 	var m placement.Matching
 	if err == nil {
 		m, err = placement.MatchFile(r.Context(), s.studio, param(r, "id"), file)

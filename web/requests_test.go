@@ -1,10 +1,12 @@
 package web_test
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
@@ -480,4 +482,28 @@ func TestCharactersAreRenamedAndDuplicated(t *testing.T) {
 	require.Equal(t, http.StatusOK, code)
 	code, _ = post(t, server, "/api/characters/"+first+"/duplicate", map[string]string{})
 	require.Equal(t, http.StatusNotFound, code)
+}
+
+// A file whose length is not announced comes in as any other; and one is read with the memory that what arrived
+// takes, whatever was announced.
+func TestFilesComeInPieces(t *testing.T) {
+	server, store := served(t, reading.Default)
+	var form bytes.Buffer
+	w := multipart.NewWriter(&form)
+	part, err := w.CreateFormFile("file", "plate.obj")
+	require.NoError(t, err)
+	_, err = part.Write([]byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	r, err := http.NewRequest("POST", server.URL+"/api/characters", struct{ io.Reader }{&form}) // no length: chunked
+	require.NoError(t, err)
+	r.Header.Set("Content-Type", w.FormDataContentType())
+	answer, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	text, _ := io.ReadAll(answer.Body)
+	require.Equal(t, http.StatusCreated, answer.StatusCode, string(text))
+	list, err := store.Characters(context.Background())
+	require.NoError(t, err)
+	require.Len(t, list, 1)
 }

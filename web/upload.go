@@ -23,16 +23,10 @@ func accepted() string {
 	return strings.Join(append(append([]string{}, formats.Extensions...), besideExtensions...), ",")
 }
 
-// upload reads the files of a form: what is wanted, of one of the given kinds, and
+// upload reads the files of a form that was received: what is wanted, of one of the given kinds, and
 // what belongs to it.
-func (s *site) upload(w http.ResponseWriter, r *http.Request, what string, extensions []string) (studio.Upload, error) {
-	limit := s.studio.Limits().Bytes
-	r.Body = http.MaxBytesReader(w, r.Body, limit+1<<20)
-	if err := r.ParseMultipartForm(32 << 20); err != nil {
-		return studio.Upload{}, unread(err, "%d MB: thin the mesh, or have the limit raised where the server is started (--max-megabytes)", limit>>20)
-	}
-	form := r.MultipartForm
-	defer func() { _ = form.RemoveAll() }()
+func (s *site) upload(r *http.Request, what string, extensions []string) (studio.Upload, error) {
+	limit, form := s.studio.Limits().Bytes, r.MultipartForm // as it was received (files)
 	u := studio.Upload{Beside: map[string][]byte{}}
 	var main *multipart.FileHeader
 	for _, h := range form.File["file"] {
@@ -85,8 +79,8 @@ func unread(err error, most string, limit int64) error {
 }
 
 // takeIn stores the files of a form, to be named by an operation.
-func (s *site) takeIn(w http.ResponseWriter, r *http.Request, what string, extensions []string) (studio.File, error) {
-	u, err := s.upload(w, r, what, extensions)
+func (s *site) takeIn(r *http.Request, what string, extensions []string) (studio.File, error) {
+	u, err := s.upload(r, what, extensions)
 	if err != nil {
 		return studio.File{}, err
 	}

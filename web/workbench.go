@@ -210,7 +210,7 @@ func (s *site) measure(w http.ResponseWriter, r *http.Request) {
 
 // table takes a table of weights in, to be read by an operation.
 func (s *site) table(w http.ResponseWriter, r *http.Request) {
-	file, err := s.takeIn(w, r, "table of weights", []string{".csv", ".json"})
+	file, err := s.takeIn(r, "table of weights", []string{".csv", ".json"})
 	if err != nil {
 		s.problem(w, r, err)
 		return

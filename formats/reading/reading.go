@@ -4,6 +4,7 @@ package reading
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -91,6 +92,22 @@ func Line(n int, format string, args ...any) error {
 
 // ErrTooLarge means that a file is over a limit.
 var ErrTooLarge = errors.New("the file is over the size limit")
+
+// Until returns a reader that fails with the error of ctx once that has ended.
+func Until(ctx context.Context, r io.Reader) io.Reader { return untilReader{ctx, r} }
+
+type untilReader struct {
+	ctx context.Context
+	r   io.Reader
+}
+
+// Read implements io.Reader.
+func (u untilReader) Read(p []byte) (int, error) {
+	if err := u.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return u.r.Read(p[:min(len(p), 1<<20)])
+}
 
 // All reads r to its end, or fails with ErrTooLarge after l.Bytes.
 func All(r io.Reader, l Limits) ([]byte, error) {

@@ -74,7 +74,7 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 		from, err = o.parts(s, only)
 	case o.File != nil:
 		progress("Reading "+o.File.Name, 0.1)
-		from, err = read(o.File, s.Skeleton, o.Scale, o.Match)
+		from, err = read(ctx, o.File, s.Skeleton, o.Scale, o.Match)
 	default:
 		err = studio.Wrong("name the file that the weights are in, a .glb or .gltf with a skin, or parts of this mesh")
 	}
@@ -118,8 +118,8 @@ type source struct {
 }
 
 // read takes the weights of a file, scaled about the origin, with our joints.
-func read(file *studio.File, ours *skeleton.Skeleton, scale float64, match map[string]string) (source, error) {
-	r, resolve, limit, err := file.Open()
+func read(ctx context.Context, file *studio.File, ours *skeleton.Skeleton, scale float64, match map[string]string) (source, error) {
+	r, resolve, limit, err := file.Open(ctx)
 	if err != nil {
 		return source{}, err
 	}

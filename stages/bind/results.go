@@ -42,7 +42,7 @@ func (o *KeepResult) Files() []*studio.File {
 }
 
 // Apply implements studio.Operation.
-func (o *KeepResult) Apply(_ context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
+func (o *KeepResult) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	if err := studio.CheckName("a kept result", o.Name); err != nil {
 		return s, studio.Outcome{}, err
 	}
@@ -50,7 +50,7 @@ func (o *KeepResult) Apply(_ context.Context, s studio.State, progress studio.Pr
 	out := studio.Outcome{Sentence: fmt.Sprintf("Kept the weights as %s", o.Name)}
 	switch {
 	case o.File != nil:
-		from, err := read(o.File, s.Skeleton, 1, nil)
+		from, err := read(ctx, o.File, s.Skeleton, 1, nil)
 		if err != nil {
 			return s, studio.Outcome{}, err
 		}

@@ -32,7 +32,7 @@ func (o *TakeDelivery) Files() []*studio.File { return []*studio.File{&o.File} }
 // read returns the file as a state with the steps repeated, the labels of those that
 // could be, and of the others with the reason.
 func (o *TakeDelivery) read(ctx context.Context, progress studio.Progress) (s studio.State, repeated, skipped []string, err error) {
-	s, err = readFile(&o.File)
+	s, err = readFile(ctx, &o.File)
 	if err != nil {
 		return s, nil, nil, err
 	}

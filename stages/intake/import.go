@@ -29,11 +29,11 @@ type Import struct {
 func (o *Import) Files() []*studio.File { return []*studio.File{&o.File} }
 
 // Apply implements studio.Operation.
-func (o *Import) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+func (o *Import) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if s.Mesh != nil {
 		return s, studio.Outcome{}, studio.Wrong("the character has a mesh already: compare a newer file at the intake, or bring the file in as another character")
 	}
-	out, err := readFile(&o.File)
+	out, err := readFile(ctx, &o.File)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
@@ -41,12 +41,15 @@ func (o *Import) Apply(_ context.Context, s studio.State, _ studio.Progress) (st
 }
 
 // readFile reads a mesh file into a state of its own.
-func readFile(f *studio.File) (studio.State, error) {
-	r, resolve, limits, err := f.Open()
+func readFile(ctx context.Context, f *studio.File) (studio.State, error) {
+	r, resolve, limits, err := f.Open(ctx)
 	if err != nil {
 		return studio.State{}, err
 	}
 	scene, err := formats.Decode(f.Name, r, resolve, limits)
+	if ctx.Err() != nil {
+		return studio.State{}, ctx.Err()
+	}
 	if err != nil {
 		return studio.State{}, studio.Wrong("%v", err)
 	}

@@ -40,14 +40,14 @@ func (o *LayMotion) Files() []*studio.File {
 const fewestPairs = 3
 
 // Apply implements studio.Operation.
-func (o *LayMotion) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+func (o *LayMotion) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !o.File.Given() {
 		return s, studio.Outcome{}, studio.Wrong("choose a file with a motion: .bvh, .gltf or .glb")
 	}
 	if len(s.Clips) >= MaxClips {
 		return s, studio.Outcome{}, studio.Wrong("%d motions are kept already: drop one first", MaxClips)
 	}
-	theirs, clip, err := o.File.Skeleton()
+	theirs, clip, err := o.File.Skeleton(ctx)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
@@ -124,7 +124,7 @@ func LayingOf(ctx context.Context, x *studio.Studio, s *studio.State, file studi
 	}
 	op := &LayMotion{File: &file}
 	x.Attach(ctx, op)
-	theirs, clip, err := op.File.Skeleton()
+	theirs, clip, err := op.File.Skeleton(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -63,7 +63,7 @@ func (o *AdoptSkeleton) Files() []*studio.File {
 }
 
 // read returns the other skeleton as it comes, and its motion if it is wanted.
-func (o *AdoptSkeleton) read() (*skeleton.Skeleton, *pose.Clip, error) {
+func (o *AdoptSkeleton) read(ctx context.Context) (*skeleton.Skeleton, *pose.Clip, error) {
 	if o.File == nil {
 		if len(o.Theirs) == 0 || len(o.Theirs) > studio.MaxJoints {
 			return nil, nil, studio.Wrong("a skeleton of 1 to %d joints can be taken over, not of %d", studio.MaxJoints, len(o.Theirs))
@@ -79,7 +79,7 @@ func (o *AdoptSkeleton) read() (*skeleton.Skeleton, *pose.Clip, error) {
 		}
 		return out, nil, nil
 	}
-	sk, clip, err := o.File.Skeleton()
+	sk, clip, err := o.File.Skeleton(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -117,11 +117,11 @@ func (o *AdoptSkeleton) taken(theirs *skeleton.Skeleton) (*skeleton.Skeleton, er
 }
 
 // Apply implements Operation.
-func (o *AdoptSkeleton) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+func (o *AdoptSkeleton) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !(o.Scale >= 0) || o.Scale > 1e6 {
 		return s, studio.Outcome{}, studio.Wrong("the scale must be above zero, not %g", o.Scale)
 	}
-	theirs, motion, err := o.read()
+	theirs, motion, err := o.read(ctx)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}

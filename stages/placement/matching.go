@@ -39,7 +39,7 @@ func MatchCharacter(ctx context.Context, x *studio.Studio, character, other stri
 func MatchFile(ctx context.Context, x *studio.Studio, character string, file studio.File) (Matching, error) {
 	op := &AdoptSkeleton{File: &file}
 	x.Attach(ctx, op)
-	sk, clip, err := op.File.Skeleton()
+	sk, clip, err := op.File.Skeleton(ctx)
 	if err != nil {
 		return Matching{}, err
 	}

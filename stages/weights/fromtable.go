@@ -44,7 +44,7 @@ func (o *FromTable) Apply(ctx context.Context, s studio.State, progress studio.P
 	if !(o.Within >= 0) || o.Within > studio.MaxPlace {
 		return s, studio.Outcome{}, studio.Wrong("the distance is 0 metres or more, not %g", o.Within)
 	}
-	r, _, limit, err := o.File.Open()
+	r, _, limit, err := o.File.Open(ctx)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
