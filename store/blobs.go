@@ -3,7 +3,6 @@ package store
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"slices"
 	"time"
 
@@ -18,21 +17,29 @@ type blob struct {
 	Size     int64
 	Data     []byte
 	StagedAt *time.Time
+	Base     *string // content that Data is what differs from; nil where it is whole
+	Depth    int
 }
 
 // atOnce is how many rows one statement names; the protocol allows 65,535
 // parameters.
 const atOnce = 8000
 
-// insertBlobs adds content that is new; staged content that is named stays for good.
-func (s *Store) insertBlobs(tx *gorm.DB, blobs []studio.Blob, staged *time.Time) error {
+// insertBlobs adds content that is new; staged content that is named stays for good. of is what content was
+// before, by its hash.
+func (s *Store) insertBlobs(tx *gorm.DB, blobs []studio.Blob, staged *time.Time, of map[string]string) error {
+	content := map[string][]byte{}
 	rows := make([]blob, len(blobs))
 	for i, b := range blobs {
+		content[b.Hash] = b.Data
 		rows[i] = blob{Hash: b.Hash, Size: int64(len(b.Data)), Data: s.zip.EncodeAll(b.Data, nil), StagedAt: staged}
 	}
 	// In one order, so that two transactions never wait for each other.
 	slices.SortFunc(rows, func(a, b blob) int { return cmp.Compare(a.Hash, b.Hash) })
 	rows = slices.CompactFunc(rows, func(a, b blob) bool { return a.Hash == b.Hash })
+	if err := s.deltas(tx, rows, content, of); err != nil {
+		return err
+	}
 	for len(rows) > 0 {
 		// A statement holds a few large blobs or many small ones.
 		n, bytes := 0, 0
@@ -69,29 +76,10 @@ func claimBlobs(tx *gorm.DB, hashes []string) error {
 	return nil
 }
 
-// Blobs implements studio.Store.
-func (s *Store) Blobs(ctx context.Context, hashes []string) (map[string][]byte, error) {
-	out := make(map[string][]byte, len(hashes))
-	for part := range slices.Chunk(hashes, atOnce) {
-		var rows []blob
-		if err := s.db.WithContext(ctx).Select("hash", "size", "data").Where("hash in ?", part).Find(&rows).Error; err != nil {
-			return nil, mapped(err)
-		}
-		for _, b := range rows {
-			data, err := s.un.DecodeAll(b.Data, make([]byte, 0, b.Size))
-			if err != nil {
-				return nil, fmt.Errorf("blob %s is damaged: %w", b.Hash, err)
-			}
-			out[b.Hash] = data
-		}
-	}
-	return out, nil
-}
-
 // Stage implements studio.Store.
 func (s *Store) Stage(ctx context.Context, blobs []studio.Blob) error {
 	now := time.Now()
-	return mapped(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { return s.insertBlobs(tx, blobs, &now) }))
+	return mapped(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { return s.insertBlobs(tx, blobs, &now, nil) }))
 }
 
 // How long staged content waits to be named, and what was derived is kept.
@@ -104,7 +92,8 @@ const (
 // and what was derived long ago.
 func (s *Store) Sweep(ctx context.Context) error {
 	db := s.db.WithContext(ctx)
-	if err := db.Where("staged_at < now() - make_interval(secs => ?)", stagedFor.Seconds()).Delete(&blob{}).Error; err != nil {
+	// What other content stands on stays until that has gone.
+	if err := db.Where("staged_at < now() - make_interval(secs => ?) and not exists (select from blobs d where d.base = blobs.hash)", stagedFor.Seconds()).Delete(&blob{}).Error; err != nil {
 		return mapped(err)
 	}
 	if err := db.Where("at < now() - make_interval(secs => ?)", stagedFor.Seconds()).Delete(&asked{}).Error; err != nil {

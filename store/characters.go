@@ -140,7 +140,11 @@ func (s *Store) Rename(ctx context.Context, id, name string) error {
 // insert adds blobs that are new, and the revision.
 func (s *Store) insert(tx *gorm.DB, c studio.Commit) (studio.Revision, error) {
 	r := c.Revision
-	if err := s.insertBlobs(tx, c.Blobs, nil); err != nil {
+	of, err := before(tx, c)
+	if err != nil {
+		return r, err
+	}
+	if err := s.insertBlobs(tx, c.Blobs, nil, of); err != nil {
 		return r, err
 	}
 	if err := claimBlobs(tx, c.Files); err != nil {

@@ -38,11 +38,12 @@ where c.removed_at < @before
   and not exists (select from works w where w.state in ('queued', 'running') and w.base = r.id)`
 
 // named are the hashes that something names which stays: parts of revisions, and whatever looks like one in the parameters
-// of operations, of works, and on the shelf.
+// of operations, of works, and on the shelf; and what other content stands on.
 const named = `select p.value as hash from revisions r, jsonb_each_text(r.parts) p where r.id not in (select id from leftover)
 union select (regexp_matches(params::text, '[0-9a-f]{64}', 'g'))[1] from revisions where id not in (select id from leftover)
 union select (regexp_matches(w.params::text, '[0-9a-f]{64}', 'g'))[1] from works w join characters c on w.character = c.id where c.removed_at is null or c.removed_at >= @before
-union select (regexp_matches(body::text, '[0-9a-f]{64}', 'g'))[1] from shelf`
+union select (regexp_matches(body::text, '[0-9a-f]{64}', 'g'))[1] from shelf
+union select base from blobs where base is not null`
 
 // Nightly tidies, and logs what was released.
 func (s *Store) Nightly(ctx context.Context) error {
