@@ -5,6 +5,7 @@ import (
 	"crypto/subtle"
 	"encoding/base64"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"unicode"
@@ -65,14 +66,19 @@ const (
 	longest  = 128
 )
 
+// wordsOf are the words of a text, in lower case.
+func wordsOf(text string) []string {
+	return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+}
+
 // leastScore is how hard a password must be to guess, as zxcvbn rates it: 3 of 0 to 4, more than
 // 10⁸ guesses (Wheeler, zxcvbn: Low-Budget Password Strength Estimation, USENIX Security 2016). It
 // knows common passwords, names, words, dates, rows of keys, and what is repeated.
 const leastScore = 3
 
-// CheckPassword says what keeps a text from being a password of a person. The person's name and
-// ours count as words that are tried first, wherever they stand in it: a short name that happens to
-// be within a word does no harm.
+// CheckPassword says what keeps a text from being a password of a person. It must not have the
+// person's name as a word of its own; within another word, as a short name happens to be, it does no
+// harm, but counts, as ours does, as what is tried first.
 func CheckPassword(name, password string) error {
 	switch n := utf8.RuneCountInString(password); {
 	case n < shortest:
@@ -80,7 +86,15 @@ func CheckPassword(name, password string) error {
 	case n > longest:
 		return fmt.Errorf("a password has at most %d characters", longest)
 	}
-	known := append(strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), strings.ToLower(name), "wise", "marrow", "wisemarrow")
+	own := wordsOf(name)
+	if all, n := wordsOf(password), len(own); n > 0 {
+		for i := range max(0, len(all)-n+1) {
+			if slices.Equal(all[i:i+n], own) {
+				return fmt.Errorf("a password must not contain the name")
+			}
+		}
+	}
+	known := append(own, strings.ToLower(name), "wise", "marrow", "wisemarrow")
 	if zxcvbn.PasswordStrength(password, known).Score < leastScore {
 		return fmt.Errorf("this password is too easy to guess: it is common, made of names, dates, or rows of keys, or repeats itself. Take a few words in a row that have nothing to do with each other")
 	}

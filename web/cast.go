@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+	"errors"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -18,6 +20,7 @@ type card struct {
 	Stages  []studio.StandingOfStage
 	Facts   string
 	Pending bool   // how it stands is not known yet; the page asks for it
+	Later   bool   // the page asks for all of it when it is about to be seen
 	Trouble string // why it cannot be told
 }
 
@@ -28,6 +31,9 @@ func cardOf(c studio.Character, st *studio.Standing) card {
 	return card{Character: c, Stages: st.Stages, Facts: wording.Count(st.Vertices, "vertex", "vertices") + " · " + wording.Length(st.Height) + " tall"}
 }
 
+// castFirst is how many cards the cast page comes with; those below are asked for as they come into view.
+const castFirst = 40
+
 // cast shows every character as far as it is known how it stands; the page asks for
 // the rest card by card.
 func (s *site) cast(w http.ResponseWriter, r *http.Request) {
@@ -36,20 +42,7 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	ids := make([]int64, len(list))
-	for i, c := range list {
-		ids[i] = c.Head
-	}
-	at, err := s.studio.Store().Revisions(r.Context(), ids)
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	revs := make([]studio.Revision, len(list))
-	for i, id := range ids {
-		revs[i] = at[id]
-	}
-	standings, err := s.studio.Standings(r.Context(), revs)
+	first, err := s.cardsOf(r.Context(), list[:min(len(list), castFirst)])
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -67,19 +60,78 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 			by[c.Production] = p
 			out = append(out, p)
 		}
-		p.Cards = append(p.Cards, cardOf(c, standings[i]))
+		if i < len(first) {
+			p.Cards = append(p.Cards, first[i])
+		} else {
+			p.Cards = append(p.Cards, card{Character: c, Later: true})
+		}
 	}
 	names, err := s.studio.Store().Productions(r.Context())
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	first := "My production"
+	into := "My production"
 	if len(names) > 0 {
-		first = names[0]
+		into = names[0]
 	}
-	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Many": len(list) > 1, "Into": first, "Names": names, "Accept": accepted(),
+	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Many": len(list) > 1, "Into": into, "Names": names, "Accept": accepted(),
 		"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)})
+}
+
+// cardsOf are the cards of characters, as far as it is known how they stand.
+func (s *site) cardsOf(ctx context.Context, list []studio.Character) ([]card, error) {
+	ids := make([]int64, len(list))
+	for i, c := range list {
+		ids[i] = c.Head
+	}
+	at, err := s.studio.Store().Revisions(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	revs := make([]studio.Revision, len(list))
+	for i, id := range ids {
+		revs[i] = at[id]
+	}
+	standings, err := s.studio.Standings(ctx, revs)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]card, len(list))
+	for i, c := range list {
+		out[i] = cardOf(c, standings[i])
+	}
+	return out, nil
+}
+
+// castCards answers with the cards of up to castFirst characters, in the order in which they are named; those that
+// are gone are left out.
+func (s *site) castCards(w http.ResponseWriter, r *http.Request) {
+	var list []studio.Character
+	ids := strings.Split(r.URL.Query().Get("ids"), ",")
+	if len(ids) > castFirst {
+		s.problem(w, r, studio.Wrong("cards come %d at a time, not %d", castFirst, len(ids)))
+		return
+	}
+	for _, id := range ids {
+		c, err := s.studio.Store().Character(r.Context(), id)
+		if errors.Is(err, studio.ErrNotFound) {
+			continue
+		}
+		if err != nil {
+			s.problem(w, r, err)
+			return
+		}
+		list = append(list, c)
+	}
+	cards, err := s.cardsOf(r.Context(), list)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	w.Header().Set("Cache-Control", "no-store")
+	who, asked := personOf(r.Context())
+	s.pages.fragment(w, "cards", map[string]any{"Cards": cards, "Lead": !asked || who.Role.May(people.Lead), "Work": !asked || who.Role.May(people.Work)})
 }
 
 // castCard is the card of one character, looked at now. One that cannot be looked at

@@ -387,8 +387,8 @@ func TestAChangeThatIsAskedForAgainIsDoneOnce(t *testing.T) {
 	// A key that was given for something else, here or elsewhere, is a conflict and does nothing.
 	other, _ := brought(t, server, flawed(t))
 	for path, change := range map[string]map[string]any{
-		at + "/ops":                        {"op": "weld", "params": map[string]any{"distance": 0.01}, "base": first, "key": "abc"},
-		at + "/undo":                       {"base": second, "key": "abc", "again": true},
+		at + "/ops":                         {"op": "weld", "params": map[string]any{"distance": 0.01}, "base": first, "key": "abc"},
+		at + "/undo":                        {"base": second, "key": "abc", "again": true},
 		"/api/characters/" + other + "/ops": {"op": "drop_loose", "base": headOf(t, server, other), "key": "abc"},
 	} {
 		before := headOf(t, server, other)
@@ -506,4 +506,34 @@ func TestFilesComeInPieces(t *testing.T) {
 	list, err := store.Characters(context.Background())
 	require.NoError(t, err)
 	require.Len(t, list, 1)
+}
+
+// With many characters the cast comes with the first cards, and those below as they come into view; each is what
+// it would have been.
+func TestTheCastComesAsItIsSeen(t *testing.T) {
+	server, _ := served(t, reading.Default)
+	id, _ := brought(t, server, flawed(t))
+	for range 59 {
+		code, _ := post(t, server, "/api/characters/"+id+"/duplicate", map[string]string{})
+		require.Equal(t, http.StatusCreated, code)
+	}
+	_, page, _ := get(t, server, "/")
+	require.Equal(t, 20, strings.Count(page, "data-later="))
+	require.Equal(t, 40, strings.Count(page, `class="portrait"`))
+	later := regexp.MustCompile(`data-later="([^"]+)"`).FindAllStringSubmatch(page, -1)
+	var ids []string
+	for _, m := range later {
+		ids = append(ids, m[1])
+	}
+	code, cards, _ := get(t, server, "/cards?ids="+strings.Join(append(ids[:19:19], "nobody"), ","))
+	require.Equal(t, http.StatusOK, code)
+	require.Equal(t, 19, strings.Count(cards, `class="portrait"`))
+	at := -1
+	for _, id := range ids[:19] { // in their order
+		next := strings.Index(cards, `"/characters/`+id+`"`)
+		require.Greater(t, next, at)
+		at = next
+	}
+	code, _, _ = get(t, server, "/cards?ids="+strings.Repeat("x,", 60))
+	require.Equal(t, http.StatusUnprocessableEntity, code)
 }

@@ -39,6 +39,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Get("/", s.cast)
 		r.Get("/characters/{id}", s.toStage)
 		r.Get("/characters/{id}/card", s.castCard)
+		r.Get("/cards", s.castCards)
 		r.Get("/characters/{id}/{stage}", s.workbench)
 		r.Get("/characters/{id}/tray/{stage}", s.tray)
 		r.Get("/characters/{id}/handoff/{what}", s.handoff)

@@ -38,6 +38,7 @@ async function take(files) {
 }
 
 function refuse(text) {
+  if (!refusal) return;
   refusal.textContent = text;
   refusal.hidden = false;
   input.value = '';
@@ -125,9 +126,42 @@ document.getElementById('cast-sort')?.addEventListener('change', (e) => {
   }
 });
 
+// Cards below are asked for when they are about to be seen, those that are in view together.
+const laterAtOnce = 40;
+const wanted = [];
+let soon = 0;
+const seen = new IntersectionObserver((entries) => {
+  for (const e of entries) if (e.isIntersecting) { seen.unobserve(e.target); wanted.push(e.target); }
+  clearTimeout(soon);
+  if (wanted.length) soon = setTimeout(bringLater, 60);
+}, { rootMargin: '600px' });
+for (const li of document.querySelectorAll('[data-later]')) seen.observe(li);
+
+async function bringLater() {
+  const list = wanted.splice(0, laterAtOnce);
+  if (wanted.length) soon = setTimeout(bringLater, 0);
+  try {
+    const box = document.createElement('ul');
+    box.innerHTML = await getText(`/cards?ids=${list.map((li) => li.dataset.later).join(',')}`);
+    const made = new Map([...box.children].map((li) => [li.querySelector('a').getAttribute('href').split('/')[2], li]));
+    for (const li of list) {
+      const card = made.get(li.dataset.later);
+      if (!card) { li.remove(); continue; } // gone meanwhile
+      card.dataset.came = li.dataset.came;
+      card.hidden = li.hidden;
+      li.replaceWith(card);
+      if (card.dataset.pending) pending.push(card);
+    }
+    fillIn();
+  } catch (e) { refuse(e.message); for (const li of list) seen.observe(li); }
+}
+
 // Cards whose state is not known yet are asked for, two at a time.
 const pending = [...document.querySelectorAll('[data-pending]')];
+let filling = 0;
 async function fillIn() {
+  if (filling >= 2) return;
+  filling++;
   for (let li = pending.shift(); li; li = pending.shift()) {
     try {
       const box = document.createElement('ul');
@@ -137,6 +171,7 @@ async function fillIn() {
       li.replaceWith(box.firstElementChild);
     } catch (e) { li.querySelector('.facts').textContent = e.message; }
   }
+  filling--;
 }
 fillIn();
 fillIn();
