@@ -157,7 +157,7 @@ func (t *Tree) descend(a, b int32) [][2]int32 {
 		}
 	}
 	// The larger one is opened.
-	if n.count > 0 || m.count == 0 && (Box{m.min, m.max}).Diagonal() > (Box{n.min, n.max}).Diagonal() {
+	if n.count > 0 || m.count == 0 && m.extent() > n.extent() {
 		try(m.first, b)
 		try(m.second, b)
 	} else {
@@ -165,6 +165,12 @@ func (t *Tree) descend(a, b int32) [][2]int32 {
 		try(a, n.second)
 	}
 	return out
+}
+
+// extent is how large a node is, to compare it: the square of its box's diagonal.
+func (n *node) extent() float64 {
+	x, y, z := n.max.X-n.min.X, n.max.Y-n.min.Y, n.max.Z-n.min.Z
+	return x*x + y*y + z*z
 }
 
 func (t *Tree) meet(a, b int32) bool {
@@ -190,7 +196,7 @@ func (t *crossing) cross(a, b int32) {
 		}
 		return
 	}
-	if n.count > 0 || m.count == 0 && (Box{m.min, m.max}).Diagonal() > (Box{n.min, n.max}).Diagonal() {
+	if n.count > 0 || m.count == 0 && m.extent() > n.extent() {
 		for _, c := range [2]int32{m.first, m.second} {
 			if t.meet(c, b) {
 				t.cross(c, b)
@@ -245,7 +251,7 @@ func sharesEdge(a, b [3]int32) bool {
 }
 
 func apart(b Box, q [3]r3.Vec) bool {
-	return math.Max(q[0].X, math.Max(q[1].X, q[2].X)) < b.Min.X || math.Min(q[0].X, math.Min(q[1].X, q[2].X)) > b.Max.X ||
-		math.Max(q[0].Y, math.Max(q[1].Y, q[2].Y)) < b.Min.Y || math.Min(q[0].Y, math.Min(q[1].Y, q[2].Y)) > b.Max.Y ||
-		math.Max(q[0].Z, math.Max(q[1].Z, q[2].Z)) < b.Min.Z || math.Min(q[0].Z, math.Min(q[1].Z, q[2].Z)) > b.Max.Z
+	return q[0].X < b.Min.X && q[1].X < b.Min.X && q[2].X < b.Min.X || q[0].X > b.Max.X && q[1].X > b.Max.X && q[2].X > b.Max.X ||
+		q[0].Y < b.Min.Y && q[1].Y < b.Min.Y && q[2].Y < b.Min.Y || q[0].Y > b.Max.Y && q[1].Y > b.Max.Y && q[2].Y > b.Max.Y ||
+		q[0].Z < b.Min.Z && q[1].Z < b.Min.Z && q[2].Z < b.Min.Z || q[0].Z > b.Max.Z && q[1].Z > b.Max.Z && q[2].Z > b.Max.Z
 }

@@ -57,7 +57,7 @@ func (c check) nonManifold() []finding.Finding {
 		Why:      "The surface has no single inside there, so visibility from bone to skin and smooth spreading of weights become arbitrary.",
 		Evidence: []finding.Evidence{evidence("faces on one edge", float64(most), 2)},
 		Where:    finding.Where{Edges: at}}
-	if len(c.Doubled()) > 0 {
+	if len(c.Twice) > 0 {
 		f.Remedies = []finding.Remedy{dropFaces}
 	} else {
 		f.Remedies = []finding.Remedy{remedy("Take the fins off", "split_ties", nil)}
@@ -134,7 +134,7 @@ func (c check) regions(faces []int32) int {
 }
 
 func (c check) doubled() []finding.Finding {
-	at := c.Doubled()
+	at := c.Twice
 	if at == nil {
 		return nil
 	}

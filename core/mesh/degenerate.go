@@ -42,35 +42,53 @@ func (m *Mesh) Slivers() (empty, needles []int32) {
 
 // Doubled returns the faces over the same vertices as an earlier face.
 func (m *Mesh) Doubled() []int32 {
-	var out []int32
-	seen := make(map[uint64][]int32, m.Faces())
-	sorted := func(f int) []int32 {
-		s := slices.Clone(m.Face(f))
-		slices.Sort(s)
-		return s
+	size := 1
+	for size < 2*m.Faces() {
+		size *= 2
 	}
+	seen := make([]int32, size) // face + 1, at its hash or behind it
+	var out []int32
 	for f := range m.Faces() {
-		// Order-free, so that no sorting is needed unless two agree.
-		var sum, mix uint64
-		for _, v := range m.Face(f) {
-			sum += uint64(v)
-			mix ^= (uint64(v) + 1) * 0x9e3779b97f4a7c15
+		c := m.Face(f)
+		var h uint64 // whatever the order of the corners
+		for _, v := range c {
+			h += scrambled(uint64(v))
 		}
-		h := sum*31 ^ mix
-		same := false
-		for _, g := range seen[h] {
-			if slices.Equal(sorted(f), sorted(int(g))) {
-				same = true
-				break
-			}
+		at, same := int(h)&(size-1), false
+		for ; seen[at] != 0 && !same; at = (at + 1) & (size - 1) {
+			same = sameVertices(c, m.Face(int(seen[at]-1)))
 		}
 		if same {
 			out = append(out, int32(f))
 		} else {
-			seen[h] = append(seen[h], int32(f))
+			seen[at] = int32(f + 1)
 		}
 	}
 	return out
+}
+
+// scrambled spreads a number over all bits (Steele, Lea and Flood 2014, SplitMix64).
+func scrambled(x uint64) uint64 {
+	x += 0x9e3779b97f4a7c15
+	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
+	x = (x ^ x>>27) * 0x94d049bb133111eb
+	return x ^ x>>31
+}
+
+// sameVertices reports whether two faces have the same corners, in any order.
+func sameVertices(a, b []int32) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	if len(a) == 3 { // most are triangles
+		return (a[0] == b[0] && (a[1] == b[1] && a[2] == b[2] || a[1] == b[2] && a[2] == b[1])) ||
+			(a[0] == b[1] && (a[1] == b[0] && a[2] == b[2] || a[1] == b[2] && a[2] == b[0])) ||
+			(a[0] == b[2] && (a[1] == b[0] && a[2] == b[1] || a[1] == b[1] && a[2] == b[0]))
+	}
+	x, y := slices.Clone(a), slices.Clone(b)
+	slices.Sort(x)
+	slices.Sort(y)
+	return slices.Equal(x, y)
 }
 
 // DropFaces drops second copies of faces and faces without area, so that no gap

@@ -19,6 +19,7 @@ type Surface struct {
 	TriFace  []int32
 	Tree     *geom.Tree
 	Diagonal float64 // of the bounding box
+	Twice    []int32 // faces that lie on an earlier one (Doubled)
 }
 
 // Surface prepares a mesh for measuring.
@@ -27,8 +28,8 @@ func (m *Mesh) Surface() *Surface {
 	geom.Both(func() {
 		s.Edges = m.Edges()
 		s.Single = s.Edges
-		if double := m.Doubled(); double != nil {
-			s.Single = s.Edges.without(double)
+		if s.Twice = m.Doubled(); s.Twice != nil {
+			s.Single = s.Edges.without(s.Twice)
 		}
 		s.Pieces = m.Pieces()
 	}, func() {

@@ -60,7 +60,7 @@ func (s *Surface) Outward() Orientation {
 		fill[u[1].Face]++
 	}
 	double := make([]bool, faces) // faces on others turn with nobody
-	for _, f := range m.Doubled() {
+	for _, f := range s.Twice {
 		double[f] = true
 	}
 	o := Orientation{Flip: make([]bool, faces), Split: split}
