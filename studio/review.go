@@ -44,7 +44,7 @@ var program = sync.OnceValue(func() string {
 func (x *Studio) Review(ctx context.Context, r Revision) (*Review, error) {
 	out := &Review{Stages: make([]Reviewed, 0, len(stages))}
 	v := &reviewing{x: x, r: r}
-	f, err := x.Facts(ctx, r)
+	f, err := v.facts(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -159,20 +159,37 @@ func (x *Studio) Kept(ctx context.Context, key string, make func() ([]byte, erro
 	return data, err
 }
 
-// reviewing is a review on its way.
+// reviewing is a review on its way. It holds the check of the mesh until it has ended: one of a large mesh is
+// larger than what is kept, and would be made for the facts and for each stage that asks for it.
 type reviewing struct {
-	x *Studio
-	r Revision
+	x  *Studio
+	r  Revision
+	mu sync.Mutex
+	m  *Measured
+}
+
+func (v *reviewing) measured(ctx context.Context, s *State) (*Measured, error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	var err error
+	if v.m == nil {
+		v.m, err = v.x.measured(ctx, v.r.Parts, s)
+	}
+	return v.m, err
 }
 
 // Facts returns what is known of the mesh at a revision.
 func (x *Studio) Facts(ctx context.Context, r Revision) (*Facts, error) {
-	return x.facts.need(ctx, r.Parts.Key("mesh", "parts"), func(ctx context.Context) (*Facts, int, error) {
-		s, err := x.Load(ctx, r)
+	return (&reviewing{x: x, r: r}).facts(ctx)
+}
+
+func (v *reviewing) facts(ctx context.Context) (*Facts, error) {
+	return v.x.facts.need(ctx, v.r.Parts.Key("mesh", "parts"), func(ctx context.Context) (*Facts, int, error) {
+		s, err := v.x.Load(ctx, v.r)
 		if err != nil || s.Mesh == nil {
 			return &Facts{}, 1000, err
 		}
-		m, err := x.measured(ctx, r.Parts, s)
+		m, err := v.measured(ctx, s)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -189,19 +206,24 @@ func (v *reviewing) stage(ctx context.Context, st Stage) (*Reviewed, error) {
 		var trouble error
 		c := &Checked{State: s}
 		c.measured = func() *Measured {
-			m, err := v.x.measured(ctx, v.r.Parts, s)
+			m, err := v.measured(ctx, s)
 			if err != nil {
 				trouble = err
 			}
 			return m
 		}
 		c.found = func(name string) []finding.Finding {
-			one, err := v.x.ReviewStage(ctx, v.r, name)
-			if err != nil {
-				trouble = err
-				return nil
+			for _, st := range stages {
+				if st.Name == name {
+					one, err := v.stage(ctx, st)
+					if err != nil {
+						trouble = err
+						return nil
+					}
+					return one.Findings
+				}
 			}
-			return one.Findings
+			return nil
 		}
 		list := st.Find(c)
 		if trouble != nil {
@@ -260,7 +282,8 @@ func DrawnKey(p Parts, s *State) string {
 	return hex.EncodeToString(h.Sum(nil))[:32]
 }
 
-// Surface returns the mesh of a revision as it is measured, with its tree.
+// Surface returns the mesh of a revision as it is measured, with its tree. Of a mesh that is too large for its
+// check to be kept it is made anew, without the check.
 func (x *Studio) Surface(ctx context.Context, r Revision) (*mesh.Surface, error) {
 	s, err := x.Load(ctx, r)
 	if err != nil {
@@ -269,11 +292,30 @@ func (x *Studio) Surface(ctx context.Context, r Revision) (*mesh.Surface, error)
 	if s.Mesh == nil {
 		return nil, ErrNotFound
 	}
-	m, err := x.measured(ctx, r.Parts, s)
-	if err != nil {
-		return nil, err
+	return x.surface(ctx, r.Parts, s)
+}
+
+// keptSize is about how many bytes the surface of a mesh takes, before it is there.
+func keptSize(m *mesh.Mesh) int64 { return 410 * int64(len(m.Corner)) / 3 }
+
+func (x *Studio) surface(ctx context.Context, p Parts, s *State) (*mesh.Surface, error) {
+	if m, ok := x.measures.get(meshKey(p, s)); ok {
+		return m.Surface, nil
 	}
-	return m.Surface, nil
+	if keptSize(s.Mesh) < x.measures.limit/2 {
+		m, err := x.measured(ctx, p, s)
+		if err != nil {
+			return nil, err
+		}
+		return m.Surface, nil
+	}
+	select {
+	case x.checking <- struct{}{}:
+		defer func() { <-x.checking }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	return s.Mesh.Surface(), nil
 }
 
 // Spots returns the single places of a finding at a revision.
@@ -282,9 +324,9 @@ func (x *Studio) Spots(ctx context.Context, r Revision, w finding.Where) ([]find
 	if err != nil || s.Mesh == nil {
 		return nil, err
 	}
-	m, err := x.measured(ctx, r.Parts, s)
+	surface, err := x.surface(ctx, r.Parts, s)
 	if err != nil {
 		return nil, err
 	}
-	return health.Spots(m.Surface, w), nil
+	return health.Spots(surface, w), nil
 }
