@@ -189,7 +189,9 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	// Checked now, while the page says so, the character opens at once. What fails
 	// here is told when it is opened.
 	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
-		_, _ = s.studio.Standing(r.Context(), rev)
+		if review, err := s.studio.ReviewSoon(r.Context(), rev); err == nil && !review.Checking() {
+			_, _ = s.studio.Standing(r.Context(), rev)
+		}
 	}
 	answer(w, http.StatusCreated, arrived(c.ID))
 }

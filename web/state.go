@@ -32,8 +32,7 @@ var sections = []section{
 		return studio.DrawnKey(o.rev.Parts, o.state), nil
 	}},
 	{"facts", []string{"mesh", "parts"}, func(s *site, ctx context.Context, o opened) (any, error) {
-		f, err := s.studio.Facts(ctx, o.rev)
-		return f.Facts, err
+		return s.studio.FactsSoon(ctx, o.rev)
 	}},
 	{"parts", []string{"mesh", "parts"}, parts},
 	{"smooth", []string{"mesh"}, func(_ *site, _ context.Context, o opened) (any, error) {
@@ -157,8 +156,10 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 	if out["works"], err = s.studio.Store().OpenWork(ctx, o.ID); err != nil {
 		return nil, err
 	}
+	// A page that shows what was not measured yet asks for it by the revision that it has.
+	checked := before != nil && before.rev.ID == o.rev.ID
 	changed := func(reads []string) bool {
-		return before == nil || before.rev.Parts.Key(reads...) != o.rev.Parts.Key(reads...)
+		return before == nil || checked && slices.Equal(reads, []string{"mesh", "parts"}) || before.rev.Parts.Key(reads...) != o.rev.Parts.Key(reads...)
 	}
 	for _, sec := range sections {
 		if changed(sec.reads) {
@@ -177,13 +178,13 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 			}
 		}
 	}
-	review, err := s.studio.Review(ctx, o.rev)
+	review, err := s.studio.ReviewSoon(ctx, o.rev)
 	if err != nil {
 		return nil, err
 	}
 	var was *studio.Review
-	if before != nil {
-		if was, err = s.studio.Review(ctx, before.rev); err != nil {
+	if before != nil && !checked {
+		if was, err = s.studio.ReviewSoon(ctx, before.rev); err != nil {
 			return nil, err
 		}
 	}
@@ -323,17 +324,18 @@ type partView struct {
 	Out    bool   `json:"out"`
 }
 
-func parts(s *site, ctx context.Context, o opened) (any, error) {
+func parts(_ *site, _ context.Context, o opened) (any, error) {
 	out := []partView{}
-	if o.state.Mesh == nil {
+	m := o.state.Mesh
+	if m == nil {
 		return out, nil
 	}
-	f, err := s.studio.Facts(ctx, o.rev)
-	if err != nil {
-		return nil, err
+	faces := make([]int, len(m.Parts))
+	for f := range m.Faces() {
+		faces[m.PartOf(f)]++
 	}
-	for i, p := range o.state.Mesh.Parts {
-		out = append(out, partView{p.Name, f.Facts.Parts[i].Faces, p.Hidden, p.Out})
+	for i, p := range m.Parts {
+		out = append(out, partView{p.Name, faces[i], p.Hidden, p.Out})
 	}
 	return out, nil
 }

@@ -36,7 +36,7 @@ func (s *site) toStage(w http.ResponseWriter, r *http.Request) {
 	o, err := s.open(r.Context(), param(r, "id"))
 	var review *studio.Review
 	if err == nil {
-		review, err = s.studio.Review(r.Context(), o.rev)
+		review, err = s.studio.ReviewSoon(r.Context(), o.rev)
 	}
 	if err != nil {
 		s.problem(w, r, err)
@@ -59,7 +59,7 @@ func (s *site) workbench(w http.ResponseWriter, r *http.Request) {
 	}
 	var review *studio.Review
 	if err == nil {
-		review, err = s.studio.Review(r.Context(), o.rev)
+		review, err = s.studio.ReviewSoon(r.Context(), o.rev)
 	}
 	if err != nil {
 		s.problem(w, r, err)
@@ -91,7 +91,7 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, erro
 	if !studio.IsStage(stage) {
 		return nil, studio.ErrNotFound
 	}
-	review, err := s.studio.Review(ctx, o.rev)
+	review, err := s.studio.ReviewSoon(ctx, o.rev)
 	if err != nil {
 		return nil, err
 	}

@@ -45,7 +45,7 @@ function frameOfPage() {
     const li = document.querySelector(`.spine [data-stage=${s.name}]`);
     const open = s.findings.filter((f) => f.severity !== 'note').length;
     li.className = s.state;
-    li.querySelector('.state').textContent = { untouched: 'not begun', findings: `${open} findings open`, clear: 'clear' }[s.state];
+    li.querySelector('.state').textContent = { untouched: 'not begun', findings: `${open} findings open`, clear: 'clear', checking: 'being measured' }[s.state];
     const tally = li.querySelector('.tally');
     tally.hidden = !open || s.state === 'untouched';
     tally.textContent = open;
@@ -53,7 +53,12 @@ function frameOfPage() {
   }
   undoButtons();
   caption();
+  // What is still being measured is asked for until it is there.
+  clearTimeout(checking);
+  if (store.character.stages.some((s) => s.state === 'checking')) checking = setTimeout(() => refresh().catch(() => frameOfPage()), 1500);
 }
+
+let checking = 0;
 
 function undoButtons() {
   for (const name of ['undo', 'redo']) {
