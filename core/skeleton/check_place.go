@@ -382,11 +382,11 @@ func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 	}
 	var names []string
 	var to []any
-	worst := 0.0
+	worst, all := 0.0, s.Children()
 	for i, j := range s.Joints {
 		stem, _ := x.Split(j.Name)
 		sign := map[string]float64{"shank": 1, "forearm": -1}[stem]
-		children := s.Children()[i]
+		children := all[i]
 		if sign == 0 || j.Parent < 0 || len(children) != 1 {
 			continue
 		}
