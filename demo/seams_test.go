@@ -133,3 +133,26 @@ func TestWhatACapCostsIsTold(t *testing.T) {
 	require.Greater(t, cost[2], cost[4])
 	require.Greater(t, cost[4], cost[8])
 }
+
+// Every method says what its cap cost.
+func TestEveryBindSaysWhatItsCapCosts(t *testing.T) {
+	need.Time(t)
+	m, s := Odile(0.02)
+	o := bind.DefaultOptions
+	o.Cap = 2
+	ctx := context.Background()
+	for name, do := range map[string]func() (*weights.Weights, *bind.Report, error){
+		"heat": func() (*weights.Weights, *bind.Report, error) { return bind.Heat(ctx, m, s, o, nil) },
+		"distance": func() (*weights.Weights, *bind.Report, error) {
+			d := bind.DefaultDistance
+			d.Limits = o.Limits
+			return bind.Near(ctx, m, s, d, nil)
+		},
+	} {
+		w, r, err := do()
+		require.NoError(t, err, name)
+		require.Len(t, w.Of, len(m.Points))
+		require.NotNil(t, r.Capped, name)
+		require.Positive(t, r.Capped.Farthest, name)
+	}
+}

@@ -118,6 +118,9 @@ func measure(e finding.Evidence, v float64) string {
 		return wording.Length(v)
 	}
 	if e.Unit != "" {
+		if e.Unit == "°" {
+			return fmt.Sprintf("%.4g°", math.Round(10*v)/10)
+		}
 		return fmt.Sprintf("%.4g %s", math.Round(10*v)/10, e.Unit)
 	}
 	if v == math.Trunc(v) && math.Abs(v) < 1e9 {

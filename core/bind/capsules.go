@@ -356,8 +356,10 @@ func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Caps
 	}
 	progress("Smoothing", 0.6)
 	w = Smoothed(m, w, o.Smooth)
+	whole := w
 	w = weights.Capped(m, w, o.Limits)
 	report := Account(m, s, w, Evidence{Method: "by capsules", Deform: o.Deform, Otherwise: "no vertex lies within its capsule, or others share it more"})
+	report.Capped = costOf(m.World(), whole, w, s, o.Cap)
 	progress("Done", 1)
 	return w, report, nil
 }

@@ -395,8 +395,9 @@ func (b *heatBind) finish() error {
 	for i, j := range b.s.Joints {
 		names[i] = j.Name
 	}
-	b.weights = weights.Capped(b.m, weights.FromColumns(names, b.columns, len(b.points), b.o.uncapped()), b.o.Limits)
+	whole := weights.FromColumns(names, b.columns, len(b.points), b.o.uncapped())
 	b.columns = nil
+	b.weights = weights.Capped(b.m, whole, b.o.Limits)
 	sees := make([]bool, len(b.hold))
 	for v, h := range b.hold {
 		sees[v] = h > 0
@@ -405,5 +406,6 @@ func (b *heatBind) finish() error {
 	b.report = Account(b.m, b.s, b.weights, Evidence{Method: "heat", Deform: b.o.Deform, Nearest: b.nearest, Sees: sees, Tree: b.tree})
 	b.report.Overshoot, b.report.Negative, b.report.Factor = own.Overshoot, own.Negative, own.Factor
 	b.report.sees = sees
+	b.report.Capped = costOf(b.points, whole, b.weights, b.s, b.o.Cap)
 	return nil
 }

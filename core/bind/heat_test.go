@@ -374,3 +374,15 @@ func TestHeatOfMeshesTurnedInsideOutAndOnTheRobustLaplacian(t *testing.T) {
 		}
 	}
 }
+
+// A bone beside the skin and outside of it is seen by none, however near: the way to it leads out of the mesh.
+func TestNoVertexSeesOutward(t *testing.T) {
+	_, s := limb()
+	m := solids.Tube(2, 0.2, 40, 64)
+	s.Joints = append(s.Joints, skeleton.Joint{Name: "out", Parent: -1, Pos: r3.Vec{X: 0.3, Y: 0.27}, Rot: geom.Identity}, skeleton.Joint{Name: "out_end", Parent: 3, Pos: r3.Vec{X: 1.7, Y: 0.27}, Rot: geom.Identity})
+	_, r := heat(t, m, s, bind.DefaultOptions)
+	require.Equal(t, "out", r.Joints[3].Name)
+	require.Greater(t, r.Joints[3].Nearest, 20, "it is nearest to the skin beside it")
+	t.Logf("of %d nearest to it %d see it", r.Joints[3].Nearest, r.Joints[3].Heated)
+	require.Less(t, r.Joints[3].Heated, r.Joints[3].Nearest/3, "but for those from which it lies along the skin")
+}

@@ -82,7 +82,7 @@ type Report struct {
 	Said string `json:"said,omitempty"`
 	// Layers are what lies over the body, in it or beside it; of methods that tell them apart.
 	Layers []Layer `json:"layers,omitempty"`
-	// Capped is what the influence cap cost, of methods that measure it; nil where nothing was cut.
+	// Capped is what the influence cap cost; nil where nothing was cut.
 	Capped *CapCost `json:"capped,omitempty"`
 	// Stray lists the vertices without a solution.
 	Stray []int32 `json:"-"`

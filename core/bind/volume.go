@@ -284,11 +284,13 @@ func (d *distances) finish(method string, tree *geom.Tree) (*weights.Weights, *R
 	d.of = nil
 	d.progress("Smoothing", 0.88)
 	w = Smoothed(d.m, w, d.o.Smooth)
+	whole := w
 	w = weights.Capped(d.m, w, d.o.Limits)
 	if err := d.ctx.Err(); err != nil {
 		return nil, nil, err
 	}
 	report := Account(d.m, d.s, w, Evidence{Method: method, Deform: d.o.Deform, Nearest: nearest, Tree: tree})
+	report.Capped = costOf(d.m.World(), whole, w, d.s, d.o.Cap)
 	d.progress("Done", 1)
 	return w, report, nil
 }

@@ -239,3 +239,28 @@ func TestLimitsOfFaults(t *testing.T) {
 		require.Equal(t, want[kind], deform.FaultLimit(kind), kind)
 	}
 }
+
+// Faces that come to look the other way than the skin around them is turned are found, and no others.
+func TestFacesThatTurnInsideOut(t *testing.T) {
+	points, tris, w, s := bar(24)
+	flips := func(w *weights.Weights, degrees float64) float64 {
+		skin, err := deform.NewSkin(points, tris, w, s, nil)
+		require.NoError(t, err)
+		c, err := skin.Check(context.Background(), bends(s, degrees), deform.CheckOptions{}, nil)
+		require.NoError(t, err)
+		return c.Frames[0].Times[deform.FaultFlip]
+	}
+	require.Zero(t, flips(w, 20))
+	spoiled := &weights.Weights{Joints: w.Joints, Of: append([][]weights.Influence(nil), w.Of...)}
+	hi := math.Inf(-1)
+	for _, p := range points {
+		hi = math.Max(hi, p.X)
+	}
+	for v, p := range points { // a row near the far end stays while the end is turned away
+		if p.X > 0.9*hi && p.X < 0.97*hi {
+			spoiled.Of[v] = []weights.Influence{{Joint: 1 - w.Of[v][0].Joint, Value: 1}}
+		}
+	}
+	require.Positive(t, flips(spoiled, 120))
+	require.Zero(t, flips(w, 0))
+}

@@ -54,7 +54,7 @@ type Remedy struct {
 	Label  string         `json:"label"`
 	Op     string         `json:"op,omitempty"`
 	Params map[string]any `json:"params,omitempty"`
-	Opens  string         `json:"opens,omitempty"` // the id of a section
+	Opens  string         `json:"opens,omitempty"` // the id of a section, or "stage/" and the name of a stage
 }
 
 // Finding is one measured problem.

@@ -341,3 +341,51 @@ func TestWhateverIsEditedStaysSound(t *testing.T) {
 		}
 	})
 }
+
+// Smoothing draws each vertex to what its neighbors had before the stroke: two touches beside each other give the
+// same in either order.
+func TestAStrokeThatSmoothsHasNoOrder(t *testing.T) {
+	n := net(t, solids.Plate(14))
+	w := weights.New([]string{"a", "b", "c"}, len(n.At))
+	for v, p := range n.At { // a bend in the middle, so that means differ from what is there
+		x := 0.1 + 0.05*math.Abs(p.X-7) + 0.02*math.Mod(p.Z, 3)
+		w.Of[v] = weights.Clean(list(0, 1-x, 1, 0.7*x, 2, 0.3*x), weights.Limits{})
+	}
+	one, other := weights.Touch{Tri: int32(len(n.Tris) / 2), B: 0.3, C: 0.3, Pressure: 1}, weights.Touch{Tri: int32(len(n.Tris)/2 + 6), B: 0.3, C: 0.3, Pressure: 0.8}
+	for _, mode := range []string{weights.BrushSmooth, weights.BrushEven} {
+		brush := weights.Brush{Joint: "b", Mode: mode, Opacity: 0.9, Radius: 3, Hard: 0.5}
+		a, b := weights.Edit(w, nil, nil, 0), weights.Edit(w, nil, nil, 0)
+		stroked(t, a, n, brush, weights.Sides{}, one, other)
+		stroked(t, b, n, brush, weights.Sides{}, other, one)
+		require.NotEmpty(t, a.Changed())
+		require.Equal(t, a.Of, b.Of, mode)
+	}
+}
+
+// Values that are no numbers, none, or too few are no weights, wherever they come from.
+func TestValuesThatAreNoWeights(t *testing.T) {
+	for _, x := range []float64{math.NaN(), math.Inf(1), math.Inf(-1), 0, -0.1} {
+		w := weights.New([]string{"a", "b"}, 1)
+		w.Of[0] = []weights.Influence{{Joint: 0, Value: 1}, {Joint: 1, Value: x}}
+		require.Error(t, w.Validate(), "%g", x)
+		for _, y := range weights.Clean(w.Of[0], weights.Limits{}) {
+			require.False(t, math.IsNaN(y.Value) || math.IsInf(y.Value, 0), "%g", x)
+		}
+	}
+}
+
+// On the border of two joints the neighbors do not agree with each other: nothing there is a stray.
+func TestABorderHasNoStrays(t *testing.T) {
+	n := net(t, solids.Plate(12))
+	w := weights.New([]string{"a", "b", "c"}, len(n.At))
+	for v, p := range n.At {
+		w.Of[v] = list(0, 1)
+		if p.X > 6 {
+			w.Of[v] = list(1, 1)
+		}
+		if p.X == 6 && p.Z == 6 {
+			w.Of[v] = list(2, 1)
+		}
+	}
+	require.Empty(t, weights.Edit(w, nil, nil, 0).Strays(nil, n))
+}

@@ -168,3 +168,28 @@ func TestSelections(t *testing.T) {
 		require.Error(t, err, bad)
 	}
 }
+
+// Vertices in the middle of a mirroring get the mean of both sides, each joint of a side as much as its partner,
+// whichever side it is taken from.
+func TestTheMiddleBecomesEven(t *testing.T) {
+	n := net(t, solids.Plate(12))
+	for _, front := range []bool{false, true} {
+		w := sided(n, 6, 6)
+		for v, p := range n.At {
+			if p.X == 6 {
+				w.Of[v] = list(0, 0.4, 1, 0.5, 2, 0.1)
+			}
+		}
+		plane := weights.Plane{Normal: r3.Vec{X: 1}, Offset: 6}
+		m, err := n.Mirror(plane, weights.MirrorPlace, 0.01, nil)
+		require.NoError(t, err)
+		e := weights.Edit(w, nil, nil, 0)
+		e.MirrorTo(n, m, plane, 0.01, front, nil, []int32{0, 2, 1})
+		for v, p := range n.At {
+			if p.X == 6 {
+				require.InDelta(t, e.Value(int32(v), 1), e.Value(int32(v), 2), 1e-6)
+				require.InDelta(t, 0.3, e.Value(int32(v), 1), 1e-6)
+			}
+		}
+	}
+}

@@ -18,7 +18,7 @@ var mutants = []Mutant{
 	{"brush: take adds", "core/weights/stroke.go", "to = now - float64(x*s.brush.Value)", "to = now + float64(x*s.brush.Value)", "./core/weights", ""},
 	{"brush: scale adds", "core/weights/stroke.go", "to = float64(now * (1 + float64(x*(s.brush.Value-1))))", "to = float64(now + float64(x*(s.brush.Value-1)))", "./core/weights", ""},
 	{"brush: smoothing takes what others became", "core/weights/stroke.go", "if s.brush.Builds {\n\t\treturn s.e.mean(v, s.net, nil)", "if true {\n\t\treturn s.e.mean(v, s.net, nil)", "./core/weights ./browser", ""},
-	{"brush: undo leaves what it reached", "core/weights/stroke.go", "s.e.Of[v] = list\n\t\tout = append(out, v)", "out = append(out, v)", "./core/weights ./browser", ""},
+	{"brush: undo leaves what it reached", "core/weights/stroke.go", "s.e.Of[v] = list\n\t\tout = append(out, v)", "_ = list\n\t\tout = append(out, v)", "./core/weights ./browser", ""},
 	{"edit: locked joints change", "core/weights/edit.go", "locked = locked || e.Locked[x.Joint]\n\t}\n\tfor", "locked = false\n\t}\n\tfor", "./core/weights ./stages/weights", ""},
 	{"mirror: the middle is not evened", "core/weights/mirror.go", "share = 0.5", "share = 0", "./core/weights", "Mirror|Image|Half|Even|Side"},
 	{"mirror: the other side changes", "core/weights/mirror.go", "if !front {\n\t\t\td = -d", "if front {\n\t\t\td = -d", "./core/weights", "Mirror|Image|Half|Even|Side"},
@@ -40,7 +40,7 @@ var mutants = []Mutant{
 	{"thumbs fold into the palm", "core/skeleton/flexion.go", "const thumbTurned = 80 * math.Pi / 180", "const thumbTurned = -80 * math.Pi / 180", "./core/skeleton", "Thumb"},
 	{"knees bend forward", "core/skeleton/flexion.go", "return r3.Scale(-1, b.legFront(i)), true", "return b.legFront(i), true", "./core/skeleton", ""},
 	{"sides: pairs may hang from anything", "core/skeleton/check.go", "pairs.Sides[i] != Left || s.Joints[k].Parent == image(j.Parent)", "pairs.Sides[i] != Left || true", "./core/skeleton", "Hang"},
-	{"reflected: limbs keep their length", "core/skeleton/reflect.go", "scale = long[k] / long[i]", "scale = 1", "./core/skeleton ./stages/weights", "Reflect|Uneven"},
+	{"reflected: limbs keep their length", "core/skeleton/reflect.go", "scale = long[k] / long[i]", "scale = 1", "./stages/weights", "Uneven"},
 	{"mirror by joints: the bend axis is not turned round", "core/skeleton/reflect.go", `if name == turned || k != i`, `if k != i`, "./stages/weights", "Uneven"},
 
 	// Geometry and meshes.

@@ -12,6 +12,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/demo"
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/need"
@@ -63,7 +64,7 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 	bare.Weights, bare.Bind, bare.Binding = nil, nil, nil
 	out, told, err := carried(bare, glb.Bytes(), "")
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, fmt.Sprint(len(s.Mesh.Points), " vertices"))
+	require.Contains(t, told.Sentence, wording.Count(len(s.Mesh.Points), "vertex", "vertices"))
 	require.Less(t, off(s, out, func(v int) int { return v }), 1e-3)
 	require.NoError(t, out.Weights.Validate())
 	require.Empty(t, out.Stray())

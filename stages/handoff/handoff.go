@@ -131,7 +131,8 @@ func open(c *studio.Checked) []finding.Finding {
 			title = stage.Title + ": a finding is open"
 		}
 		out = append(out, finding.Finding{Code: "open_" + stage.Name, Severity: finding.Worst(list), Count: n, Title: title,
-			Why: told + " What is open goes along with the file.", Evidence: []finding.Evidence{{What: "findings that block or harm", Value: float64(n), Limit: 0}}})
+			Why: told + " What is open goes along with the file.", Evidence: []finding.Evidence{{What: "findings that block or harm", Value: float64(n), Limit: 0}},
+			Remedies: []finding.Remedy{{Label: "Go to " + stage.Title, Opens: "stage/" + stage.Name}}})
 	}
 	return out
 }

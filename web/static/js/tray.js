@@ -186,7 +186,11 @@ tray.addEventListener('click', async (e) => {
   const show = e.target.closest('[data-show]');
   if (show) { await showFinding(show.dataset.from, show.dataset.show); return; }
   const open = e.target.closest('[data-open]');
-  if (open) { reveal(document.getElementById(open.dataset.open)); return; }
+  if (open) {
+    const [, stage] = open.dataset.open.split('stage/');
+    if (stage) document.querySelector(`.spine [data-stage=${stage}] a`).click(); else reveal(document.getElementById(open.dataset.open));
+    return;
+  }
   const mend = e.target.closest('button[data-op]');
   if (mend) {
     if (mend.dataset.confirm && !await ask(mend.textContent, mend.dataset.confirm, mend.textContent)) return;
