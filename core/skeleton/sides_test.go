@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/skeleton"
 
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 	"pgregory.net/rapid"
 )
@@ -202,4 +203,31 @@ func TestPairsThatHangFromDifferentParents(t *testing.T) {
 		require.NoError(t, err)
 		require.Nil(t, code(mended), m.Label)
 	}
+}
+
+// A place beside a bone goes to the same place beside its partner, in the frame of that bone: however it is
+// turned, and in proportion where it is longer.
+func TestPlacesAreReflectedByTheirBones(t *testing.T) {
+	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, sides)
+	require.NoError(t, err)
+	posed := s.Clone()
+	i := posed.Index("forearm_l")
+	turn := geom.AxisAngle(r3.Unit(r3.Vec{X: 1, Y: 0.3, Z: 2}), 0.9)
+	at := posed.Joints[i].Pos
+	for _, k := range posed.Branch(i) { // the left forearm is turned, and half as long again
+		j := &posed.Joints[k]
+		j.Pos = r3.Add(at, r3.Scale(1.5, geom.Rotate(turn, r3.Sub(j.Pos, at))))
+		j.Rot = quat.Mul(turn, j.Rot)
+	}
+	mid := func(s *skeleton.Skeleton, a, b string) r3.Vec {
+		return r3.Scale(0.5, r3.Add(s.Joints[s.Index(a)].Pos, s.Joints[s.Index(b)].Pos))
+	}
+	right := mid(s, "forearm_r", "hand_r")
+	off := r3.Vec{X: 0.004, Y: -0.01, Z: 0.02}
+	even, _ := s.Reflected([]r3.Vec{r3.Add(right, off)}, skeleton.DefaultConvention, sides)
+	require.InDelta(t, 0, r3.Norm(r3.Sub(even[0], skeleton.Mirrored(r3.Add(right, off), s.MirrorPlane(sides)))), 1e-9, "an even body is mirrored in its plane")
+	turned, side := posed.Reflected([]r3.Vec{r3.Add(right, off)}, skeleton.DefaultConvention, sides)
+	want := r3.Add(at, r3.Scale(1.5, geom.Rotate(turn, r3.Sub(even[0], at))))
+	require.InDelta(t, 0, r3.Norm(r3.Sub(turned[0], want)), 1e-9)
+	require.Negative(t, side[0])
 }

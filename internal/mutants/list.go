@@ -40,8 +40,8 @@ var mutants = []Mutant{
 	{"thumbs fold into the palm", "core/skeleton/flexion.go", "const thumbTurned = 80 * math.Pi / 180", "const thumbTurned = -80 * math.Pi / 180", "./core/skeleton", "Thumb"},
 	{"knees bend forward", "core/skeleton/flexion.go", "return r3.Scale(-1, b.legFront(i)), true", "return b.legFront(i), true", "./core/skeleton", ""},
 	{"sides: pairs may hang from anything", "core/skeleton/check.go", "pairs.Sides[i] != Left || s.Joints[k].Parent == image(j.Parent)", "pairs.Sides[i] != Left || true", "./core/skeleton", "Hang"},
-	{"reflected: limbs keep their length", "core/skeleton/reflect.go", "scale = long[k] / long[i]", "scale = 1", "./stages/weights", "Uneven"},
-	{"mirror by joints: the bend axis is not turned round", "core/skeleton/reflect.go", `if name == turned || k != i`, `if k != i`, "./stages/weights", "Uneven"},
+	{"reflected: limbs keep their length", "core/skeleton/reflect.go", "scale = long[k] / long[i]", "scale = 1", "./core/skeleton", "Reflected"},
+	{"mirror by joints: the bend axis is not turned round", "core/skeleton/reflect.go", `if name == turned || k != i`, `if name == turned+"?" || k != i`, "./stages/weights", "Uneven"},
 
 	// Geometry and meshes.
 	{"mesh: doubled faces in another order are two", "core/mesh/degenerate.go", "a[0] == b[1] && (a[1] == b[0] && a[2] == b[2]", "a[0] == b[1] && (a[1] == b[1] && a[2] == b[2]", "./core/mesh", ""},

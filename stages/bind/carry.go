@@ -104,9 +104,17 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	out.Sentence = fmt.Sprintf("Carried weights over from %s: %s, %s away on average and %s at most; %d filled from their neighbors, %d without", from.name, wording.Count(told.Vertices, "vertex", "vertices"), wording.Length(told.Mean), wording.Length(told.Farthest), len(told.Filled), len(told.Bare))
+	out.Sentence = fmt.Sprintf("Carried weights over from %s: %s, %s; %d filled from their neighbors, %d without", from.name, wording.Count(told.Vertices, "vertex", "vertices"), away(told), len(told.Filled), len(told.Bare))
 	out.Left = from.left
 	return next, out, nil
+}
+
+// away says how far from each other the places are between which weights were carried.
+func away(told bind.Carried) string {
+	if told.Farthest < 0.00001 {
+		return "all in the same places"
+	}
+	return fmt.Sprintf("%s away on average and %s at most", wording.Length(told.Mean), wording.Length(told.Farthest))
 }
 
 // source is what weights are carried from.

@@ -114,7 +114,7 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 	away.Mesh = &moved
 	got, told, err = carried(away, glb.Bytes(), `,"within":0.01`)
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "filled from their neighbours")
+	require.Contains(t, told.Sentence, "filled from their neighbors")
 	require.Len(t, got.Bind.Report.Ways, 2)
 	require.InDelta(t, gone, got.Bind.Report.Ways[1].Vertices, 40)
 	require.Empty(t, got.Stray())
