@@ -85,6 +85,38 @@ func TestWhatNothingRefersToIsReleased(t *testing.T) {
 	require.NoError(t, err)
 }
 
+// Where redo leads stays, whatever its age, and so does what other content stands on.
+func TestRedoAndWhatContentStandsOnAreNotReleased(t *testing.T) {
+	s, x, url := opened(t)
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	c := added(t, x)
+	r, _, err := x.Do(ctx, c.ID, c.Head, "real_size", json.RawMessage(`{"height":1.5}`), "mira")
+	require.NoError(t, err)
+	_, err = x.Undo(ctx, c.ID, r.ID)
+	require.NoError(t, err)
+	_, err = conn.Exec(ctx, "update revisions set time = time - interval '400 days'")
+	require.NoError(t, err)
+	look, err := s.Tidy(ctx, time.Hour, true)
+	require.NoError(t, err)
+	require.False(t, look.Any(), "%+v", look)
+	_, err = conn.Exec(ctx, "insert into blobs (hash, size, data) values ('below', 1, '\x00'); update blobs set base = 'below' where hash = (select min(hash) from blobs where hash <> 'below')")
+	require.NoError(t, err)
+	look, err = s.Tidy(ctx, time.Hour, true)
+	require.NoError(t, err)
+	require.Zero(t, look.Blobs, "something stands on it")
+	for _, sql := range []string{"update blobs set base = null", "delete from blobs where hash = 'below'"} {
+		_, err = conn.Exec(ctx, sql)
+		require.NoError(t, err)
+	}
+	_, err = s.Tidy(ctx, time.Hour, false)
+	require.NoError(t, err)
+	again, err := x.Redo(ctx, c.ID, c.Head)
+	require.NoError(t, err)
+	require.Equal(t, r.ID, again.ID)
+}
+
 // Content that was set aside and is named before it goes stays.
 func TestWhatIsNamedAgainStays(t *testing.T) {
 	s, x, url := opened(t)

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"sync"
 	"testing"
+	"time"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
@@ -251,7 +252,7 @@ func TestAGestureIsOneRevision(t *testing.T) {
 		require.InDelta(t, 0, r3.Norm(r3.Sub(a.Skeleton.Joints[i].Pos, b.Skeleton.Joints[i].Pos)), 1e-12)
 	}
 	old := m.Past[third.ID-1]
-	old.Time = old.Time.Add(-studio.GestureWithin * 2)
+	old.Time = old.Time.Add(-10 * time.Second)
 	m.Past[third.ID-1] = old
 	m.All["one"] = studio.Character{ID: "one", Head: third.ID}
 	require.Equal(t, third.ID, nudge(0.74, "a").Parent, "too late")

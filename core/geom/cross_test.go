@@ -79,3 +79,16 @@ func TestNearestOfKeepsToWhatIsWelcome(t *testing.T) {
 	tri, _, _ = tree.NearestOf(r3.Vec{Y: 1}, 0.5, nil)
 	require.EqualValues(t, -1, tri)
 }
+
+// Two triangles that share a vertex alone cross where one goes through the other's side across from it.
+func TestTrianglesThatShareAVertexMayCross(t *testing.T) {
+	points := []r3.Vec{{}, {X: 2, Y: -1}, {X: 2, Y: 1}, {X: 1, Z: -1}, {X: 3, Z: 1}}
+	require.NotEmpty(t, crossed(points, [3]int32{0, 1, 2}, [3]int32{0, 3, 4}))
+	points[4] = r3.Vec{X: 3, Z: -1}
+	require.Empty(t, crossed(points, [3]int32{0, 1, 2}, [3]int32{0, 3, 4}), "on one side of it")
+}
+
+func crossed(points []r3.Vec, tris ...[3]int32) [][2]int32 {
+	pairs, _ := geom.NewTree(points, tris).Crossings(1e-9)
+	return pairs
+}

@@ -265,3 +265,17 @@ func inside(m *mesh.Mesh) []int32 {
 	at, _ := m.Surface().Inside()
 	return at
 }
+
+// A face over the vertices of an earlier one is a double, whichever corner it begins at and however it runs.
+func TestDoublesInEveryOrder(t *testing.T) {
+	for _, order := range [][]int32{{0, 1, 2}, {0, 2, 1}, {1, 0, 2}, {1, 2, 0}, {2, 0, 1}, {2, 1, 0}} {
+		m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("p")}, Points: make([]r3.Vec, 9)}
+		m.AddFace(0, 0, 1, 2)
+		m.AddFace(0, 0, 1, 3)
+		m.AddFace(0, order...)
+		m.AddFace(0, 4, 5, 6, 7)
+		m.AddFace(0, 6, 5, 4, 7)
+		m.AddFace(0, 4, 5, 6, 8)
+		require.Equal(t, []int32{2, 4}, m.Doubled(), "%v", order)
+	}
+}

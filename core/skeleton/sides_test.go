@@ -231,3 +231,16 @@ func TestPlacesAreReflectedByTheirBones(t *testing.T) {
 	require.InDelta(t, 0, r3.Norm(r3.Sub(turned[0], want)), 1e-9)
 	require.Negative(t, side[0])
 }
+
+// A pair that stands apart by more than a hundredth of the height is told of, one by less is not.
+func TestPairsThatStandUnevenly(t *testing.T) {
+	for share, told := range map[float64]bool{0.005: false, 0.02: true} {
+		s := skeleton.Biped(1).Clone()
+		s.Joints[s.Index("hand_l")].Pos.Z += share * s.Height()
+		found := false
+		for _, f := range s.CheckPlacement(nil, sides) {
+			found = found || f.Code == "sides_differ"
+		}
+		require.Equal(t, told, found, "%g of the height", share)
+	}
+}

@@ -305,3 +305,59 @@ func ExampleDecode() {
 	fmt.Println(len(s.Mesh.Points), s.Mesh.Faces(), err)
 	// Output: 3 1 <nil>
 }
+
+// glTF 2.0, 3.6.2.4 and 4.4: chunks and accessors begin at multiples of four and of the size of their
+// components, and the bounds of positions are those of the numbers that are stored, to the bit.
+func TestWhatIsWrittenIsAlignedAndBounded(t *testing.T) {
+	for _, influences := range []int{1, 3, 5} { // joints of a byte, three of them and more
+		m, s, w := patch()
+		for i := range m.Points {
+			m.Points[i] = r3.Add(r3.Scale(1.0/3, m.Points[i]), r3.Vec{X: 0.1, Y: 1.0 / 7})
+		}
+		for v := range w.Of {
+			w.Of[v] = weights.Clean(w.Of[v], weights.Limits{Cap: influences})
+		}
+		var buf bytes.Buffer
+		require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w}))
+		data := buf.Bytes()
+		require.Zero(t, len(data)%4)
+		length := int(binary.LittleEndian.Uint32(data[12:]))
+		require.Zero(t, length%4, "the text chunk")
+		var doc struct {
+			BufferViews []struct{ ByteOffset, ByteLength, ByteStride int }
+			Accessors   []struct {
+				BufferView, ByteOffset, ComponentType, Count int
+				Type                                         string
+				Min, Max                                     []float64
+			}
+			Meshes []struct {
+				Primitives []struct{ Attributes map[string]int }
+			}
+		}
+		require.NoError(t, json.Unmarshal(data[20:20+length], &doc))
+		bin := data[20+length+8:]
+		require.Equal(t, len(bin), int(binary.LittleEndian.Uint32(data[20+length:])))
+		require.Zero(t, len(bin)%4, "the binary chunk")
+		sizes := map[int]int{5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4}
+		for k, a := range doc.Accessors {
+			v := doc.BufferViews[a.BufferView]
+			require.Zero(t, (v.ByteOffset+a.ByteOffset)%max(4, sizes[a.ComponentType]), "accessor %d", k)
+		}
+		positions := 0
+		for _, x := range doc.Meshes {
+			for _, p := range x.Primitives {
+				a := doc.Accessors[p.Attributes["POSITION"]]
+				lo, hi := []float64{math.Inf(1), math.Inf(1), math.Inf(1)}, []float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}
+				at := doc.BufferViews[a.BufferView].ByteOffset + a.ByteOffset
+				for i := range 3 * a.Count {
+					x := float64(math.Float32frombits(binary.LittleEndian.Uint32(bin[at+4*i:])))
+					lo[i%3], hi[i%3] = math.Min(lo[i%3], x), math.Max(hi[i%3], x)
+				}
+				require.Equal(t, lo, a.Min)
+				require.Equal(t, hi, a.Max)
+				positions += a.Count
+			}
+		}
+		require.Positive(t, positions)
+	}
+}
