@@ -101,8 +101,10 @@ func TestRedoAndWhatContentStandsOnAreNotReleased(t *testing.T) {
 	look, err := s.Tidy(ctx, time.Hour, true)
 	require.NoError(t, err)
 	require.False(t, look.Any(), "%+v", look)
-	_, err = conn.Exec(ctx, "insert into blobs (hash, size, data) values ('below', 1, '\x00'); update blobs set base = 'below' where hash = (select min(hash) from blobs where hash <> 'below')")
-	require.NoError(t, err)
+	for _, sql := range []string{"insert into blobs (hash, size, data) values ('below', 1, decode('00', 'hex'))", "update blobs set base = 'below' where hash = (select min(hash) from blobs where hash <> 'below')"} {
+		_, err = conn.Exec(ctx, sql)
+		require.NoError(t, err)
+	}
 	look, err = s.Tidy(ctx, time.Hour, true)
 	require.NoError(t, err)
 	require.Zero(t, look.Blobs, "something stands on it")
