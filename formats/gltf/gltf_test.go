@@ -17,6 +17,7 @@ import (
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/look"
 	"wisemarrow/formats/reading"
 
 	"github.com/stretchr/testify/require"
@@ -309,7 +310,7 @@ func ExampleDecode() {
 // glTF 2.0, 3.6.2.4 and 4.4: chunks and accessors begin at multiples of four and of the size of their
 // components, and the bounds of positions are those of the numbers that are stored, to the bit.
 func TestWhatIsWrittenIsAlignedAndBounded(t *testing.T) {
-	for _, influences := range []int{1, 3, 5} { // joints of a byte, three of them and more
+	for _, influences := range []int{1, 3, 5} { // with pictures of one, three and five bytes
 		m, s, w := patch()
 		for i := range m.Points {
 			m.Points[i] = r3.Add(r3.Scale(1.0/3, m.Points[i]), r3.Vec{X: 0.1, Y: 1.0 / 7})
@@ -318,7 +319,8 @@ func TestWhatIsWrittenIsAlignedAndBounded(t *testing.T) {
 			w.Of[v] = weights.Clean(w.Of[v], weights.Limits{Cap: influences})
 		}
 		var buf bytes.Buffer
-		require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w}))
+		pictures := &look.Look{Materials: []json.RawMessage{[]byte(`{"name":"skin"}`)}, Images: []look.Image{{Name: "a", Mime: "image/png", Data: make([]byte, influences)}, {Name: "b", Mime: "image/png", Data: make([]byte, influences)}}}
+		require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w, Look: pictures}))
 		data := buf.Bytes()
 		require.Zero(t, len(data)%4)
 		length := int(binary.LittleEndian.Uint32(data[12:]))
@@ -338,6 +340,10 @@ func TestWhatIsWrittenIsAlignedAndBounded(t *testing.T) {
 		bin := data[20+length+8:]
 		require.Equal(t, len(bin), int(binary.LittleEndian.Uint32(data[20+length:])))
 		require.Zero(t, len(bin)%4, "the binary chunk")
+		for k, v := range doc.BufferViews {
+			require.Zero(t, v.ByteOffset%4, "view %d", k)
+			require.LessOrEqual(t, v.ByteOffset+v.ByteLength, len(bin))
+		}
 		sizes := map[int]int{5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4}
 		for k, a := range doc.Accessors {
 			v := doc.BufferViews[a.BufferView]

@@ -50,7 +50,8 @@ var mutants = []Mutant{
 	{"placement: limits are ten times", "core/skeleton/check.go", "sideLimit = 0.01 ", "sideLimit = 0.1 ", "./core/skeleton", "Unevenly"},
 
 	// Formats.
-	{"glTF: accessors are not aligned", "formats/gltf/encode.go", "func (e *encoder) add(a accessor, target int, write func(b *bytes.Buffer)) int {\n\tfor e.bin.Len()%4 != 0 {", "func (e *encoder) add(a accessor, target int, write func(b *bytes.Buffer)) int {\n\tfor e.bin.Len()%1 != 0 {", "./formats/gltf", ""},
+	{"glTF: pictures are not aligned", "formats/gltf/look.go", "for e.bin.Len()%4 != 0 {", "for e.bin.Len()%1 != 0 {", "./formats/gltf", ""},
+	{"glTF: what follows pictures is not aligned", "formats/gltf/encode.go", "func (e *encoder) add(a accessor, target int, write func(b *bytes.Buffer)) int {\n\tfor e.bin.Len()%4 != 0 {", "func (e *encoder) add(a accessor, target int, write func(b *bytes.Buffer)) int {\n\tfor e.bin.Len()%1 != 0 {", "./formats/gltf", ""},
 	{"glTF: the binary chunk is not padded", "formats/gltf/encode.go", "func (e *encoder) glb(w io.Writer) error {\n\tfor e.bin.Len()%4 != 0 {", "func (e *encoder) glb(w io.Writer) error {\n\tfor e.bin.Len()%1 != 0 {", "./formats/gltf", ""},
 	{"glTF: the text chunk is not padded", "formats/gltf/encode.go", "for len(text)%4 != 0 {", "for len(text)%1 != 0 {", "./formats/gltf", ""},
 	{"glTF: bounds are of doubles", "formats/gltf/encode.go", "x = float64(float32(x))\n\t\t\tlo[k], hi[k] = math.Min(lo[k], x), math.Max(hi[k], x)\n\t\t}\n\t}\n\tattributes[\"POSITION\"]", "lo[k], hi[k] = math.Min(lo[k], x), math.Max(hi[k], x)\n\t\t}\n\t}\n\tattributes[\"POSITION\"]", "./formats/gltf", ""},
