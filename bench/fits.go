@@ -91,7 +91,7 @@ func fits(list []demo.Variant) error {
 		if strings.HasPrefix(v.Name, "stranger") { // a hat is no measure
 			height = truth.Height()
 		}
-		mean, worst, at := demo.FitError(s, truth, height)
+		mean, worst, at := demo.FitErrorOf(v, s, truth, report)
 		x.n++
 		x.mean += mean
 		x.all = append(x.all, worst)

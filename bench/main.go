@@ -38,7 +38,7 @@ func main() {
 	tables := []struct {
 		name string
 		do   func() error
-	}{{"heat", heat}, {"cholesky", cholesky}, {"whole", whole}, {"binds", binds}, {"spoils", spoiled}, {"spoiled-strangers", spoiledStrangers}, {"planted", plantedFaults}, {"carry", carrying}, {"weights", weightsSpeed}, {"motion", motionSpeed}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hostile", hostileSpeed}, {"axes", axesSpeed}, {"hands", hands}, {"crowd", crowd}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}, {"strangers", strangers}}
+	}{{"heat", heat}, {"cholesky", cholesky}, {"whole", whole}, {"binds", binds}, {"spoils", spoiled}, {"spoiled-strangers", spoiledStrangers}, {"planted", plantedFaults}, {"carry", carrying}, {"weights", weightsSpeed}, {"motion", motionSpeed}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hostile", hostileSpeed}, {"axes", axesSpeed}, {"hands", hands}, {"crowd", crowd}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}, {"strangers", strangers}, {"coats", coats}, {"populations", populations}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
 			continue // only those that are named

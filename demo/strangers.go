@@ -25,6 +25,7 @@ type Stranger struct {
 	Melted  bool    // hat, bag and what is held are one surface with the body
 	Hem     float64 // height of the coat's hem as a share of the height, 0 for none
 	Hollow  bool    // the coat is a thin cloth, the legs go on beneath it
+	Flare   float64 // how wide the coat stands out, over what is usual; 0 is 1
 	Boots   bool
 	Fingers int     // a hand, with the thumb; 0 is a mitten
 	Apart   float64 // degrees between neighbouring fingers
@@ -194,12 +195,35 @@ func (c Stranger) bareLegs(b *body, cloth, skin int32) {
 // coat adds a skirt from the waist to the hem; a hollow one leaves the legs their room.
 func (c Stranger) coat(b *body, part int32) {
 	top := c.Hip + 0.12
-	wide := 0.085 + 0.2*(top-c.Hem)
+	wide := 0.085 + 0.2*(top-c.Hem)*max(c.Flare, 1)
 	w := c.Stout
 	b.add(skirt(part, 0, 0, b.h(c.Hem), b.h(top), b.h(wide*w), b.h(0.85*wide*w), b.h(0.078*w), b.h(0.066*w), b.h(0.006), 0))
 	if c.Hollow {
 		b.add(carved(skirt(part, 0, 0, b.h(c.Hem-0.05), b.h(c.Hip), b.h((wide-0.02)*w), b.h((0.85*wide-0.02)*w), b.h(0.08*w), b.h(0.068*w), b.h(0.006), 0)))
 	}
+}
+
+// sheet is the coat as a piece of its own: one wall without thickness, open at the waist and at the hem.
+func (c Stranger) sheet() *mesh.Mesh {
+	const around, rings = 48, 20
+	m := &mesh.Mesh{Parts: []mesh.Part{paint("coat", 0.3, 0.3, 0.5)}}
+	top := c.Hip + 0.12
+	for k := range rings + 1 {
+		t := float64(k) / rings
+		y := top + (c.Hem-top)*t
+		wide := (0.1 + (0.2*max(c.Flare, 1))*(top-y)) * c.Stout
+		for i := range around {
+			sin, cos := math.Sincos(2 * math.Pi * float64(i) / around)
+			m.Points = append(m.Points, r3.Scale(c.Height, r3.Vec{X: wide * cos, Y: y, Z: 0.85 * wide * sin}))
+		}
+	}
+	for k := range int32(rings) {
+		for i := range int32(around) {
+			a, b := k*around+i, k*around+(i+1)%around
+			m.AddFace(0, a, b, b+around, a+around)
+		}
+	}
+	return m
 }
 
 // skull adds a head of the stranger's size, with nose and ears.
@@ -285,6 +309,38 @@ func (c Stranger) carried(b *body, part int32) {
 	case "shield":
 		b.add(ball(part, r3.Add(hand, b.v(0.02, 0, 0.03)), b.v(0.12, 0.15, 0.015), geom.AxisAngle(r3.Vec{Y: 1}, 0.5), b.h(0.006)))
 	}
+}
+
+// Coats returns n strangers in long coats by the seed: thin or solid, straight to wide, hems from the knee to the
+// ankle, arms half down beside them.
+func Coats(seed uint64, n int) []Variant {
+	rng := rand.New(rand.NewPCG(seed, 12))
+	between := func(a, b float64) float64 { return a + (b-a)*rng.Float64() }
+	var out []Variant
+	for i := range n {
+		c := Stranger{Figure: OdileFigure, Head: 1, Fingers: []int{0, 5, 0, 0}[i%4], Apart: between(6, 12), Boots: rng.IntN(2) == 0, Hollow: i%3 != 0}
+		c.Arms, c.Elbow, c.Stout = between(20, 70), between(2, 18), between(0.85, 1.25)
+		c.Height = between(0.8, 1.9)
+		c.Hem, c.Flare = between(0.06, 0.3), between(1, 2.1)
+		how, sheet := "solid", i%4 == 3
+		if c.Hollow {
+			how = "thin"
+		}
+		if sheet {
+			how = "a sheet of its own"
+		}
+		name := fmt.Sprintf("stranger in a coat %2d, arms %.0f°, stout %.2f, %d fingers, %s, hem at %.2f, flare %.1f", i+1, c.Arms, c.Stout, c.Fingers, how, c.Hem, c.Flare)
+		out = append(out, Variant{name, c.Params(), func() (*mesh.Mesh, *skeleton.Skeleton) {
+			if !sheet {
+				return c.Make(90)
+			}
+			bare := c
+			bare.Hem = 0
+			m, s := bare.Make(90)
+			return mesh.Join(m, c.sheet()), s
+		}})
+	}
+	return out
 }
 
 // Strangers returns n two-legged characters by the seed, each with its name, going

@@ -27,6 +27,8 @@ import (
 // limits are those of the whole list and other seeds.
 func TestStrangersAreFittedOrSaidToBeUnsure(t *testing.T) {
 	need.Time(t)
+	table, err := ReadFits("../bench/tables/fits.csv")
+	require.NoError(t, err)
 	sure, near := 0, 0
 	for i, v := range Strangers(1, 72) {
 		if i%7 != 0 && i != 30 && i != 43 { // a staff, and much at once
@@ -41,6 +43,8 @@ func TestStrangersAreFittedOrSaidToBeUnsure(t *testing.T) {
 		t.Logf("%-90s mean %.1f %%, worst %.1f %% at %s", v.Name, 100*mean, 100*worst, at)
 		require.Less(t, mean, 0.025, v.Name)
 		require.Less(t, worst, 0.11, "%s: %s", v.Name, at)
+		require.Contains(t, table, v.Name)
+		require.Empty(t, table.Worse(v.Name, mean, worst), v.Name)
 		right, unsure, all := FingersFound(s, truth)
 		require.Equal(t, 2*v.Params.Fingers, all, v.Name)
 		require.Equal(t, all, right+unsure, "%s: a finger is wrong and said to be sure", v.Name)
@@ -178,4 +182,29 @@ func TestWhatHeatReachesFromFarRoundIsSolvedOtherwise(t *testing.T) {
 		}
 	}
 	require.Less(t, far, len(m.Points)/1000)
+}
+
+// Coats, thin and solid, straight and wide, as one surface with the body and as a sheet of their own: every sixth of
+// those that bench/ fits, none worse than it was.
+func TestCoatsAreFittedAsWellAsBefore(t *testing.T) {
+	need.Time(t)
+	table, err := ReadFits("../bench/tables/fits.csv")
+	require.NoError(t, err)
+	for i, v := range Coats(1, 36) {
+		if i%6 != 3 {
+			continue
+		}
+		m, truth := v.Make()
+		s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: v.Params}, nil)
+		require.NoError(t, err, v.Name)
+		mean, worst, _ := FitErrorOf(v, s, truth, report)
+		require.Contains(t, table, v.Name)
+		require.Empty(t, table.Worse(v.Name, mean, worst), v.Name)
+		require.Less(t, worst, 0.07, v.Name)
+	}
+	// A row that is worse by more than its noise is told; one that is as it was is not.
+	any := table["biped  1, arms 0°, stout 0.88 "]
+	require.Empty(t, table.Worse("biped  1, arms 0°, stout 0.88 ", any.Mean, any.Worst))
+	require.NotEmpty(t, table.Worse("biped  1, arms 0°, stout 0.88 ", any.Mean+0.01, any.Worst))
+	require.NotEmpty(t, table.Worse("biped  1, arms 0°, stout 0.88 ", any.Mean, any.Worst+0.05))
 }

@@ -19,6 +19,8 @@ import (
 // that the kinds of the cast reach, as shares of the height.
 func TestFitFindsTheTrueJointsOfVariants(t *testing.T) {
 	need.Time(t)
+	table, err := ReadFits("../bench/tables/fits.csv")
+	require.NoError(t, err)
 	limits := map[string][2]float64{"biped": {0.025, 0.07}, "quadruped": {0.035, 0.07}, "bird": {0.035, 0.1}}
 	for i, v := range Variants() {
 		if i%7 != 3 {
@@ -32,6 +34,8 @@ func TestFitFindsTheTrueJointsOfVariants(t *testing.T) {
 		limit := limits[v.Params.Starter]
 		require.Less(t, mean, limit[0], v.Name)
 		require.Less(t, worst, limit[1], "%s: %s", v.Name, at)
+		require.Contains(t, table, v.Name)
+		require.Empty(t, table.Worse(v.Name, mean, worst), v.Name)
 	}
 }
 
