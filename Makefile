@@ -1,4 +1,4 @@
-.PHONY: demo test bench soak fuzz reset db stop build lint vendor screenshots
+.PHONY: mutants demo test bench soak fuzz reset db stop build lint vendor screenshots
 
 demo: ## install what is missing, start everything, serve the demo production
 	@scripts/demo.sh
@@ -11,6 +11,9 @@ bench: ## print the tables of speed, memory and fit
 
 soak: ## ten minutes of work while servers, worker and database are killed in turn
 	@scripts/install.sh run && $(MAKE) --no-print-directory build && go run ./internal/soak --seconds 600
+
+mutants: ## programs that are wrong in one place, and whether the tests notice
+	@scripts/install.sh run && scripts/db.sh start && WISEMARROW_TEST_DATABASE=$$(scripts/db.sh url postgres) go run ./internal/mutants
 
 fuzz: ## a minute of whatever input for each reader and the parameters of operations
 	@scripts/fuzz.sh 60

@@ -79,6 +79,9 @@ test('the bind pose and the current pose are shown by turns, and joints are move
   await expect(saying(page)).toContainText('Went back to the bind pose');
   await page.getByRole('button', { name: 'Loosen the skin' }).click();
   await expect(finding(page, 'The skin is loose')).toBeVisible();
+  await page.keyboard.press('6'); // it is told at every stage, with the way to end it
+  await expect(page.locator('.caption .loose')).toContainText('Take hold');
+  await page.keyboard.press('4');
   await move(0.03);
   await expect.poll(shown).toBeCloseTo(bound[0] + 0.03, 5);
   expect(await skinOff(page)).toBe(0);

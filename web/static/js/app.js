@@ -7,7 +7,7 @@ import { stops } from './ink.js';
 import { draw as drawLedger, toggleLedger } from './ledger.js';
 import { notice } from './notices.js';
 import { Plate } from './plate.js';
-import { begin, chosenJoint, joints, next, on, prepare, refresh, refused, set, step, store } from './session.js';
+import { begin, chosenJoint, joints, next, on, operate, prepare, refresh, refused, set, step, store } from './session.js';
 import * as axes from './tools/axes.js';
 import * as bind from './tools/bind.js';
 import * as bindpose from './tools/bindpose.js';
@@ -73,6 +73,12 @@ function caption() {
   $('caption').innerHTML = '<b></b><span></span>';
   $('caption').firstChild.textContent = `Plate ${numerals[i]}`;
   $('caption').lastChild.textContent = store.character.stages[i].title;
+  if (store.character.loose) {
+    const b = document.createElement('button');
+    Object.assign(b, { type: 'button', className: 'loose', textContent: 'The skin is loose · Take hold', title: 'Joints move without the skin until it takes hold again' });
+    b.addEventListener('click', () => operate('take_hold', {}));
+    $('caption').append(b);
+  }
   for (const li of document.querySelectorAll('.spine li')) {
     const a = li.querySelector('a');
     if (li.dataset.stage === store.stage) a.setAttribute('aria-current', 'step'); else a.removeAttribute('aria-current');

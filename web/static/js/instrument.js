@@ -85,6 +85,21 @@ export class Instrument {
     for (const d of this.what.mode === 'turn' ? this.what.dials : this.what.rules) {
       if (this.what.mode === 'turn') this.drawDial(d, m); else this.drawRule(d, m);
     }
+    this.spread();
+  }
+
+  // spread moves labels that would lie on each other apart, down from the highest.
+  spread() {
+    const tall = 15, wide = 7, taken = [];
+    const list = [...this.parts.values()].filter((p) => p.text.textContent && !p.g.hasAttribute('data-flat')).map((p) => {
+      const long = wide * p.text.textContent.length, x = Number(p.text.getAttribute('x')), anchor = p.text.getAttribute('text-anchor');
+      return { p, left: anchor === 'end' ? x - long : anchor === 'middle' ? x - long / 2 : x, long, y: Number(p.text.getAttribute('y')) };
+    }).sort((a, b) => a.y - b.y);
+    for (const l of list) {
+      for (const o of taken) if (l.left < o.left + o.long && o.left < l.left + l.long && l.y < o.y + tall) l.y = o.y + tall;
+      l.p.text.setAttribute('y', l.y.toFixed(1));
+      taken.push(l);
+    }
   }
 
   // onDial is the place of an angle on a dial, as many pixels from the joint.
