@@ -258,7 +258,7 @@ func TestWaitingWorkHasOneJob(t *testing.T) {
 		require.NoError(t, err)
 		require.NotNil(t, w)
 	}
-	<-working // the only worker
+	<-working                          // the only worker
 	conn, err := pgxpool.New(ctx, url) // of several connections: Never may still look when it has ended
 	require.NoError(t, err)
 	defer conn.Close()

@@ -52,4 +52,3 @@ func TestARemedyThatMakesThingsWorseDoesNotHelp(t *testing.T) {
 		require.Equal(t, c.left, left, c.name)
 	}
 }
-
