@@ -314,7 +314,7 @@ func (d *Desk) Choose(how string, chosen []uint32, joint string, from, to float6
 		}
 		list(d.e.Weights().By(int32(j), from, to))
 	default:
-		return nil, fmt.Errorf("vertices are not chosen by %q", how)
+		return nil, fmt.Errorf("vertices cannot be selected by %q", how)
 	}
 	var out []uint32
 	for v, yes := range in {

@@ -148,7 +148,7 @@ func TestMotionsOfOthersAreLaidOn(t *testing.T) {
 					low = math.Min(low, at.Y)
 				}
 			}
-			require.InDelta(t, 0, low, 0.12*s.Height(), "%s: %s stands on the ground", file, name)
+			require.InDelta(t, 0, low, 0.12*s.Height(), "%s: %s matches the ground", file, name)
 		}
 	}
 }

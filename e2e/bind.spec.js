@@ -5,7 +5,7 @@ import { choose, copy, errors, marrow, open } from './open.js';
 const made = [];
 test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
 
-test('what lies over the body is reported, and told what to follow', async ({ page }) => {
+test('the layer is reported, and told what to follow', async ({ page }) => {
   const wrong = errors(page);
   await open(page, 'Tansy', 'bind');
   const row = (name) => page.locator('.layers tr', { has: page.locator(`th:text-is("${name}")`) });
@@ -16,9 +16,9 @@ test('what lies over the body is reported, and told what to follow', async ({ pa
   const give = page.getByRole('button', { name: 'Follow the surface', exact: true });
   await expect(give).toBeDisabled();
   await row('plate_1_l').locator('input').check();
-  await expect(page.getByRole('button', { name: 'Follow the chosen joint' })).toBeDisabled(); // none is chosen
+  await expect(page.getByRole('button', { name: 'Follow the selected joint' })).toBeDisabled(); // none is chosen
   await give.click();
-  await expect(page.locator('[role=status]').filter({ hasText: 'Let plate_1_l follow the surface under them' }).first()).toBeVisible();
+  await expect(page.locator('[role=status]').filter({ hasText: 'Set plate_1_l to follow the surface under them' }).first()).toBeVisible();
   await page.keyboard.press('Control+z');
   await expect(page.locator('[role=status]').filter({ hasText: /Undid|Undone/ }).first()).toBeVisible();
   expect(wrong).toEqual([]);
@@ -38,8 +38,8 @@ test('weights are carried over from a bound file', async ({ page }) => {
   await page.waitForSelector('body[data-ready]');
   await page.locator('#carry summary').click();
   await page.locator('#carry-file').setInputFiles({ name: 'bound.glb', mimeType: 'model/gltf-binary', buffer: glb });
-  await expect(page.locator('.said, [role=status]').filter({ hasText: /Carried weights over from bound.glb: [\d,  ]+ vertices/ }).first()).toBeVisible({ timeout: 30_000 });
-  await expect(page.locator('#tray')).toContainText('22 of 22 joints lead some');
+  await expect(page.locator('.said, [role=status]').filter({ hasText: /Carried weights over from bound.glb: [\d\s,]+ vertices/ }).first()).toBeVisible({ timeout: 30_000 });
+  await expect(page.locator('#tray')).toContainText('22 of 22 joints lead vertices');
   expect(wrong).toEqual([]);
 });
 
@@ -104,7 +104,7 @@ test('capsules are sized, dragged on both sides and taken back; the ladder mends
   await page.mouse.up();
   await expect.poll(async () => (await capsule('forearm_r')).stops[0].outer).not.toBe(before.stops[0].outer);
   expect((await capsule('forearm_l')).stops).toEqual((await capsule('forearm_r')).stops);
-  await page.locator('#stops').getByRole('spinbutton', { name: 'Inner radius in millimetres of stop 1 to hand_l' }).fill('12');
+  await page.locator('#stops').getByRole('spinbutton', { name: 'Inner radius in millimeters of stop 1 to hand_l' }).fill('12');
   await page.keyboard.press('Tab');
   await expect.poll(async () => (await capsule('forearm_l')).stops[0].inner).toBeCloseTo(0.012, 6);
   await grip.focus();
@@ -119,18 +119,18 @@ test('capsules are sized, dragged on both sides and taken back; the ladder mends
   const last = async () => (await (await page.request.get(`/api/characters/${id}`)).json()).undo;
   await expect.poll(last, { timeout: 30_000 }).toContain('Bound by heat');
   await expect(page.locator('#tray')).toContainText('have no weights');
-  const mend = page.getByRole('button', { name: 'Mend the bind, step by step' });
+  const mend = page.getByRole('button', { name: 'Repair step by step' });
   await expect(mend).toBeVisible({ timeout: 30_000 });
   // By chosen steps: the closed shell alone, and not what would come before it.
-  await page.getByText('Mend by chosen steps').click();
+  await page.getByText('Repair by selected steps').click();
   for (const name of ['beneath', 'joints', 'auto', 'volume', 'near']) await page.locator(`#ladder [value=${name}]`).uncheck();
-  await page.getByRole('button', { name: 'Mend by these' }).click();
-  await expect.poll(() => marrow(page, (m) => m.store.character.undo), { timeout: 60_000 }).toContain('Mended the bind');
+  await page.getByRole('button', { name: 'Run these steps' }).click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.undo), { timeout: 60_000 }).toContain('Repaired the bind');
   await page.keyboard.press('Control+z');
   await expect.poll(last).toContain('Bound by heat');
   await expect(mend).toBeVisible({ timeout: 30_000 });
   await mend.click();
   await expect(mend).toHaveCount(0, { timeout: 60_000 }); // nothing is left to mend
-  expect(await last()).toContain('Mended the bind');
+  expect(await last()).toContain('Repaired the bind');
   expect(wrong).toEqual([]);
 });

@@ -18,18 +18,18 @@ test('a spoiled rig is put right in under two minutes', async ({ page }) => {
   const begun = Date.now();
   await open(page, 'Bram as rigged', 'axes');
   await expect(finding(page, 'bends backward')).toBeVisible();
-  await expect(finding(page, 'rolled against')).toBeVisible();
-  await page.getByRole('button', { name: 'Align what is safe' }).click();
+  await expect(finding(page, 'roll abruptly')).toBeVisible();
+  await page.getByRole('button', { name: 'Apply safe alignments' }).click();
   await expect(saying(page)).toContainText('became 0');
   await expect(page.locator('#tray .finding.harms')).toHaveCount(0);
 
   await page.locator('.spine [data-stage=bindpose] a').click();
   await expect(finding(page, 'bound in 2 poses')).toBeVisible();
-  await expect(finding(page, 'moved or turned under the skin')).toBeVisible();
-  await expect(finding(page, 'hangs elsewhere')).toBeVisible();
-  await finding(page, 'moved or turned under the skin').getByRole('button', { name: 'Go back to the bind pose' }).click();
-  await expect(saying(page)).toContainText('3 joints stood elsewhere and 0 do now');
-  await finding(page, 'bound in 2 poses').getByRole('button', { name: 'All to the first record' }).click();
+  await expect(finding(page, 'moved since the bind')).toBeVisible();
+  await expect(finding(page, 'reparented since the bind')).toBeVisible();
+  await finding(page, 'moved since the bind').getByRole('button', { name: 'Return to the bind pose' }).click();
+  await expect(saying(page)).toContainText('joints off 3 → 0');
+  await finding(page, 'bound in 2 poses').getByRole('button', { name: 'Unify to the first record' }).click();
   await expect(saying(page)).toContainText('2 records became 1');
   await page.locator('.spine [data-stage=placement] a').click();
   await expect(page.locator('#tray h2')).toHaveText('Placement');
@@ -59,7 +59,7 @@ test('the bind pose and the current pose are shown by turns, and joints are move
   };
   const bound = (await joint(page, 'hand_l')).pos;
   await move(0.06);
-  await expect(finding(page, 'moved or turned under the skin')).toBeVisible();
+  await expect(finding(page, 'moved since the bind')).toBeVisible();
   expect(await skinOff(page)).toBeGreaterThan(0.05);
   const shown = () => marrow(page, (m) => m.plate.posed.at[m.store.character.joints.findIndex((j) => j.name === 'hand_l')].x);
   expect(await shown()).toBeCloseTo(bound[0] + 0.06, 5);
@@ -76,16 +76,16 @@ test('the bind pose and the current pose are shown by turns, and joints are move
   await expect.poll(() => skinOff(page)).toBe(0);
   await page.locator('.spine [data-stage=bindpose] a').click();
   await page.keyboard.press('g');
-  await expect(saying(page)).toContainText('Went back to the bind pose');
+  await expect(saying(page)).toContainText('Returned to the bind pose');
   await page.getByRole('button', { name: 'Loosen the skin' }).click();
   await expect(finding(page, 'The skin is loose')).toBeVisible();
   await page.keyboard.press('6'); // it is told at every stage, with the way to end it
-  await expect(page.locator('.caption .loose')).toContainText('Take hold');
+  await expect(page.locator('.caption .loose')).toContainText('Reattach');
   await page.keyboard.press('4');
   await move(0.03);
   await expect.poll(shown).toBeCloseTo(bound[0] + 0.03, 5);
   expect(await skinOff(page)).toBe(0);
-  await page.locator('#tray section').getByRole('button', { name: 'Take hold again' }).click();
+  await page.locator('#tray section').getByRole('button', { name: 'Reattach the skin' }).click();
   await expect(saying(page)).toContainText('off by 0 mm');
 
   // A pose that is made here becomes the bind pose.
@@ -94,15 +94,15 @@ test('the bind pose and the current pose are shown by turns, and joints are move
   for (let k = 0; k < 3; k++) await page.keyboard.press('Shift+ArrowUp');
   const seen = await marrow(page, (m) => Array.from(m.plate.skinned().positions.slice(0, 3000)));
   expect(await skinOff(page)).toBeGreaterThan(0.02);
-  await page.getByRole('button', { name: 'Make what is seen the bind pose' }).click();
-  await expect(saying(page)).toContainText('Made the pose the bind pose');
+  await page.getByRole('button', { name: 'Make this the bind pose' }).click();
+  await expect(saying(page)).toContainText('Made this the bind pose');
   expect(await skinOff(page)).toBe(0);
   expect(await marrow(page, (m) => m.store.pose.size)).toBe(0);
   const now = await marrow(page, (m) => Array.from(m.plate.skinned().positions.slice(0, 3000)));
   expect(Math.max(...now.map((v, i) => Math.abs(v - seen[i])))).toBeLessThan(2e-6);
-  await page.getByRole('button', { name: 'Level arms, T' }).click();
-  await expect(saying(page)).toContainText('off became 0.0°');
-  await expect(page.locator('#tray .past li').first()).toContainText('Brought the arms');
+  await page.getByRole('button', { name: 'T pose, arms level' }).click();
+  await expect(saying(page)).toContainText('→ 0.0°');
+  await expect(page.locator('#tray .past li').first()).toContainText('Posed the arms');
 });
 
 test('a joint is tried by pointing, rolled by its dial, limited and given a goal', async ({ page }) => {
@@ -125,15 +125,15 @@ test('a joint is tried by pointing, rolled by its dial, limited and given a goal
   await expect(page.getByRole('slider', { name: /of forearm_l/ })).toHaveCount(1);
   await dial.focus();
   await page.keyboard.press('Shift+ArrowUp');
-  await expect(saying(page)).toContainText('Turned the roll of 1 joint by 10°; nothing moved');
+  await expect(saying(page)).toContainText('Rolled 1 joint by 10°; nothing moved');
   await page.keyboard.press('Control+z');
   await expect(saying(page)).toContainText('Undone');
 
-  await page.getByRole('button', { name: 'To what is usual' }).click();
-  await expect(saying(page)).toContainText('Limited how far forearm_l turn');
+  await page.getByRole('button', { name: 'Use typical limits' }).click();
+  await expect(saying(page)).toContainText('Set limits on forearm_l');
   await page.locator('#limits [name=twist-low]').fill('-20');
   await page.locator('#limits [name=twist-high]').fill('35');
-  await page.getByRole('button', { name: 'Limit what is chosen' }).click();
+  await page.getByRole('button', { name: 'Set limits on selected' }).click();
   await expect(page.locator('#keeps')).toContainText('twist -20 to 35°');
   expect((await joint(page, 'forearm_r')).twist).toEqual([-35, 20]);
   await choose(page, 'hand_l');
@@ -142,6 +142,6 @@ test('a joint is tried by pointing, rolled by its dial, limited and given a goal
   await page.keyboard.press('l');
   await expect(page.locator('#ledger .row', { hasText: 'hand_l' }).first()).toContainText('goal of 2 bones');
   await page.locator('#order select').selectOption('zxy');
-  await page.getByRole('button', { name: 'Set for the chosen' }).click();
-  await expect(page.locator('#keeps')).toContainText('in the order zxy');
+  await page.getByRole('button', { name: 'Set for selected' }).click();
+  await expect(page.locator('#keeps')).toContainText('rotation order zxy');
 });

@@ -28,7 +28,7 @@ test('joints blend by dual quaternions as core has it, and the handoff says what
   writeFileSync(file, await (await page.request.get(`/characters/${made.id}/handoff/glb`)).body());
   for (const mix of [1, 0.4]) {
     await page.locator('#blending [name=mix]').fill(String(mix));
-    await page.getByRole('button', { name: 'For all', exact: true }).click();
+    await page.getByRole('button', { name: 'Set for all', exact: true }).click();
     await expect.poll(() => page.evaluate(() => globalThis.marrow.store.character.joints[0].mix ?? 0)).toBe(mix);
     const core = JSON.parse(execFileSync('go', ['run', './e2e/bent', file, JSON.stringify(turns), String(mix)], { maxBuffer: 1 << 28 }));
     const [picked, card] = await posed(page);
@@ -38,7 +38,7 @@ test('joints blend by dual quaternions as core has it, and the handoff says what
   }
   // Said of vertices with the brush, joints linear again: the page, the card and core, from the file, have the same.
   await page.locator('#blending [name=mix]').fill('0');
-  await page.getByRole('button', { name: 'For all', exact: true }).click();
+  await page.getByRole('button', { name: 'Set for all', exact: true }).click();
   await expect.poll(() => page.evaluate(() => globalThis.marrow.store.character.joints[0].mix ?? 0)).toBe(0);
   await page.evaluate(() => globalThis.marrow.set({ pose: new Map(), chosen: globalThis.marrow.store.character.joints.findIndex((j) => j.name === 'forearm_l') }));
   await page.keyboard.press('i');
@@ -59,11 +59,11 @@ test('joints blend by dual quaternions as core has it, and the handoff says what
   expect(worst(card, core.positions)).toBeLessThan(2e-5 * core.height);
   const plain = JSON.parse(execFileSync('go', ['run', './e2e/bent', file, JSON.stringify(turns), 'linear'], { maxBuffer: 1 << 28 }));
   expect(worst(core.positions, plain.positions)).toBeGreaterThan(1e-3 * core.height);
-  await page.getByRole('button', { name: 'As their joints do' }).click();
+  await page.getByRole('button', { name: 'Reset to joints' }).click();
   await expect.poll(() => page.evaluate(() => globalThis.marrow.store.character.mix)).toBe('');
   expect(worst((await posed(page))[1], plain.positions)).toBeLessThan(2e-5 * core.height);
   await page.locator('#blending [name=mix]').fill('0.4');
-  await page.getByRole('button', { name: 'For all', exact: true }).click();
+  await page.getByRole('button', { name: 'Set for all', exact: true }).click();
   await page.locator('.spine [data-stage=handoff] a').click();
   await expect(page.locator('#tray')).toContainText('The file carries linear blending only');
   expect(wrong).toEqual([]);

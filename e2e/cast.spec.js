@@ -13,14 +13,14 @@ test('the cast shows every character with its picture and stages', async ({ page
   expect(bad).toEqual([]);
 });
 
-test('a broken file is refused with its line, a good one opens at the intake, and can be removed', async ({ page }) => {
+test('a broken file is refused with its line, a good one opens at Intake, and can be removed', async ({ page }) => {
   await page.goto('/');
   const before = await page.locator('.card-plate').count();
   await page.setInputFiles('#file', { name: 'torn.obj', mimeType: 'text/plain', buffer: Buffer.from('v 0 0 0\nv 1 0\n') });
   await expect(page.locator('.refusal')).toContainText('torn.obj: line 2');
   await page.setInputFiles('#file', { name: 'wedge.obj', mimeType: 'text/plain', buffer: Buffer.from('v -0.5 0 0\nv 0.5 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n') });
   await page.waitForURL(/\/intake$/);
-  await expect(page.locator('#tray')).toContainText('Measured; nothing was found');
+  await expect(page.locator('#tray')).toContainText('Checked: no findings');
   await page.goto('/');
   await expect(page.locator('.card-plate')).toHaveCount(before + 1);
   await page.locator('.card-plate', { hasText: 'wedge' }).getByRole('button', { name: 'Remove wedge' }).click();

@@ -8,7 +8,7 @@ const saying = (page) => page.locator('.saying');
 test('one action and two decisions mend Odile as delivered; what is left is listed', async ({ page }) => {
   const bad = errors(page);
   await open(page, 'Odile as delivered', 'intake');
-  const safe = page.getByRole('button', { name: 'Mend what is safe' });
+  const safe = page.getByRole('button', { name: 'Make safe repairs' });
   await safe.hover();
   await expect(page.locator('.safe .preview')).toContainText('pieces 5 → 1');
   await safe.click();
@@ -16,8 +16,8 @@ test('one action and two decisions mend Odile as delivered; what is left is list
   await expect(page.locator('.told .steps li')).not.toHaveCount(0);
   await expect(page.locator('.finding')).toHaveCount(3);
   await page.getByRole('button', { name: /Scale by 0.01/ }).click();
-  await expect(saying(page)).toContainText('caled by 0.01, turned z up');
-  await page.getByRole('button', { name: 'Cut them into triangles' }).first().click();
+  await expect(saying(page)).toContainText('caled by 0.01, made z up');
+  await page.getByRole('button', { name: 'Triangulate them' }).first().click();
   await expect(page.locator('.finding[data-code=many_sided_faces]')).toHaveCount(0);
   await expect(page.locator('.spine [data-stage=intake]')).toHaveClass('clear');
   for (let i = 0; i < 3; i++) { const s = await page.locator('#undo').getAttribute('title'); await page.keyboard.press('Control+z'); await expect(page.locator('#undo')).not.toHaveAttribute('title', s); }
@@ -29,9 +29,9 @@ test('the places of a finding are stepped through, and the view follows', async 
   await open(page, 'Bram', 'intake');
   const finding = page.locator('.finding[data-code=crossing_pieces]');
   await finding.getByRole('button', { name: 'Show' }).click();
-  await expect(finding.locator('.stepper')).toContainText('All 10 places');
+  await expect(finding.locator('.stepper')).toContainText('All 10 spots');
   const all = await marrow(page, (m) => m.store.finding.where.faces.length);
-  await finding.getByRole('button', { name: 'Next place' }).click();
+  await finding.getByRole('button', { name: 'Next spot' }).click();
   await expect(finding.locator('.stepper')).toContainText('1 of 10');
   expect(await marrow(page, (m) => m.store.finding.where.faces.length)).toBeLessThan(all);
   const eye = await marrow(page, (m) => m.plate.view.panes[0].camera.position.toArray());
@@ -40,7 +40,7 @@ test('the places of a finding are stepped through, and the view follows', async 
   expect(await marrow(page, (m) => m.plate.view.panes[0].camera.position.toArray())).not.toEqual(eye);
   await page.keyboard.press('[');
   await page.keyboard.press('[');
-  await expect(finding.locator('.stepper')).toContainText('All 10 places');
+  await expect(finding.locator('.stepper')).toContainText('All 10 spots');
   await page.keyboard.press('Escape');
   await expect(finding.locator('.stepper')).toHaveCount(0);
 });
@@ -83,7 +83,7 @@ test('parts are separated, named, hidden and left out of the bind', async ({ pag
   await page.getByRole('checkbox', { name: 'Bind lantern', exact: true }).uncheck();
   await expect(saying(page)).toContainText('Took out of the bind: lantern');
   for (const n of ['button_2', 'button_3']) await page.getByRole('checkbox', { name: `Choose ${n} for joining` }).check();
-  await page.getByRole('button', { name: 'Join the ticked' }).click();
+  await page.getByRole('button', { name: 'Join checked parts' }).click();
   await expect(rows).toHaveCount(before - 1);
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
 });
@@ -103,14 +103,14 @@ test('faces are chosen in the view, cut and dropped', async ({ page }) => {
   await page.keyboard.up('Shift');
   await expect(page.locator('#faces .chosen p')).toContainText(`2 faces, the first of them ${face}`);
   const faces = await marrow(page, (m) => m.store.character.facts.faces);
-  await page.getByRole('button', { name: 'Cut into triangles', exact: true }).click();
+  await page.getByRole('button', { name: 'Triangulate', exact: true }).click();
   await expect(saying(page)).toContainText('Cut 2 faces into 4 triangles');
   expect(await marrow(page, (m) => m.store.character.facts.faces)).toBe(faces + 2);
   await page.keyboard.down('Alt');
   await page.mouse.click(...at);
   await page.keyboard.up('Alt');
   await expect(page.locator('#faces .chosen p')).toContainText(/faces, the first/);
-  await page.locator('#faces').getByRole('button', { name: 'Choose none' }).click();
+  await page.locator('#faces').getByRole('button', { name: 'Deselect' }).click();
   await expect(page.locator('#faces .hint')).toBeVisible();
 });
 
@@ -150,11 +150,11 @@ test('a newer file is compared before it is taken', async ({ page }) => {
   await expect(page.locator('body[data-ready]')).toBeAttached();
   await page.locator('#delivery').setInputFiles({ name: 'odile_v2.obj', mimeType: 'text/plain', buffer: Buffer.from(obj.replace(/^v (\S+) (\S+) (\S+)/, (_, x, y, z) => `v ${Number(x) + 0.02} ${y} ${z}`)) });
   const dialog = page.locator('dialog[open]');
-  await expect(dialog).toContainText('the same faces and order, 1 of');
-  await dialog.getByRole('button', { name: 'Leave it' }).click();
+  await expect(dialog).toContainText('same faces and order; 1 of');
+  await dialog.getByRole('button', { name: 'Cancel' }).click();
   await expect(page.locator('#undo')).toBeDisabled();
   await page.locator('#delivery').setInputFiles({ name: 'odile_v2.obj', mimeType: 'text/plain', buffer: Buffer.from(obj.replace(/^f .*\n/m, '')) });
-  await expect(dialog).toContainText('as many vertices');
+  await expect(dialog).toContainText('same vertex count');
   await dialog.getByRole('button', { name: 'Take it' }).click();
   await expect(saying(page)).toContainText('Took the newer delivery odile_v2.obj');
   await expect(page.locator('.facts')).not.toHaveCount(0);
@@ -167,8 +167,8 @@ test('the report to print names findings, numbers and places', async ({ page }) 
   const bad = errors(page);
   const id = await open(page, 'Odile as delivered', 'intake');
   await page.goto(`/characters/${id}/report`);
-  await expect(page.locator('h1')).toContainText('check of the mesh');
-  await expect(page.locator('article.harms', { hasText: 'size_or_axis' })).toContainText('says that it is in metres');
+  await expect(page.locator('h1')).toContainText('Mesh check');
+  await expect(page.locator('article.harms', { hasText: 'size_or_axis' })).toContainText('means meters');
   await expect(page.locator('article', { hasText: 'open_borders' }).locator('.spots li').first()).toContainText('edges');
   await expect(page.locator('article img').first()).toBeVisible();
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
@@ -210,10 +210,10 @@ test('what passes through is valid at the handoff', async ({ page }) => {
 // does what its trial said.
 test('remedies say what came of their trial, and keep to it', async ({ page }) => {
   await open(page, 'Odile as delivered', 'intake');
-  const finding = page.locator('.finding', { hasText: '16 vertices belong to no face' });
-  await expect(finding.locator('.tries')).toContainText('Drop them: 16 become 0', { timeout: 30_000 });
-  await expect(page.locator('.finding', { hasText: 'transforms of their own' }).locator('.tries')).toContainText('8 become 0');
-  await finding.getByRole('button', { name: 'Drop them' }).click();
+  const finding = page.locator('.finding', { hasText: '16 loose vertices' });
+  await expect(finding.locator('.tries')).toContainText('Remove them: 16 become 0', { timeout: 30_000 });
+  await expect(page.locator('.finding', { hasText: 'unbaked transforms' }).locator('.tries')).toContainText('8 become 0');
+  await finding.getByRole('button', { name: 'Remove them' }).click();
   await expect(saying(page)).toContainText('16');
   await expect(finding).toHaveCount(0);
 });

@@ -54,7 +54,7 @@ test('a server that is gone is told and nothing typed is lost', async ({ page })
   await page.route('**/ops', (route) => route.abort());
   await page.locator('#rename [name=name]').fill('breast');
   await page.locator('#rename button').click();
-  await expect(page.locator('#saying')).toContainText('not known yet');
+  await expect(page.locator('#saying')).toContainText('checking whether it was done');
   await expect(page.locator('#notice')).toContainText('cannot be reached', { timeout: 25000 });
   await expect(page.locator('#rename [name=name]')).toHaveValue('breast');
   await page.unroute('**/ops');

@@ -19,7 +19,7 @@ test('a spoiled bind is tried in motion; what is wrong is led to, and its remedy
   const wrong = errors(page);
   const id = await own(page, 'Odile', 'Tied hand');
   await expect(page.locator('.finding[data-code=motion_untried]')).toBeVisible();
-  await expect(says(page)).toContainText('Nothing is measured yet');
+  await expect(says(page)).toContainText('Not measured yet');
   const tied = await marrow(page, (m) => {
     const { skin } = m.plate, { width, joint, value } = skin.influences, list = m.store.character.joints, i = list.findIndex((j) => j.name === 'hand_l'), out = [];
     for (let v = 0; v < skin.vertices; v++) for (let k = 0; k < width; k++) if (joint[v * width + k] === i && value[v * width + k] > 0.5) out.push(v);
@@ -29,8 +29,8 @@ test('a spoiled bind is tried in motion; what is wrong is led to, and its remedy
   expect(r.ok()).toBe(true);
   await page.reload();
   await page.waitForSelector('body[data-ready]');
-  await page.getByLabel('frames to each end').fill('1');
-  await page.locator('#try').getByRole('button', { name: 'Try it in motion' }).click();
+  await page.getByLabel('Frames per swing').fill('1');
+  await page.locator('#try').getByRole('button', { name: 'Run the test reel' }).click();
   const first = page.locator('#worst .places li').first();
   await expect(first).toContainText('moves what is another’s', { timeout: 60_000 });
   await expect(first).toContainText('By shank_r');
@@ -38,20 +38,20 @@ test('a spoiled bind is tried in motion; what is wrong is led to, and its remedy
   await expect(page.locator('.finding[data-code=motion_spill]')).toBeVisible();
   await first.locator('button').first().click();
   expect(await marrow(page, (m) => [m.store.character.joints[m.store.chosen].name, m.store.pose.size > 0, m.store.vertices.length > 100])).toEqual(['shank_r', true, true]);
-  const over = Number(/(\d+) places? (is|are) over/.exec(await says(page).textContent())[1]);
-  await first.getByRole('button', { name: 'Take them away from shank_r' }).click();
+  const over = Number(/(\d+) spots? (is|are) over/.exec(await says(page).textContent())[1]);
+  await first.getByRole('button', { name: 'Remove from shank_r' }).click();
   // The place alone is measured again at once; the whole reel when it is asked for.
   await expect(first.locator('.spot')).toContainText(/→ .*, within its limit|→ none/, { timeout: 30_000 });
   await expect(page.locator('.finding[data-code=motion_stale]')).toBeVisible();
   await first.getByRole('button', { name: 'Try the whole reel' }).click();
   await expect(says(page)).toContainText(`${over} over`, { timeout: 60_000 }); // as it was
   await expect(page.locator('.finding[data-code=motion_spill]')).toHaveCount(0);
-  const left = /(\d+) places? (is|are) over/.exec(await says(page).textContent());
+  const left = /(\d+) spots? (is|are) over/.exec(await says(page).textContent());
   expect(left ? Number(left[1]) : 0).toBeLessThan(over);
 
   const sheet = await page.context().newPage();
   await sheet.goto(`/characters/${id}/score`);
-  await expect(sheet.locator('h1')).toContainText('score in motion');
+  await expect(sheet.locator('h1')).toContainText('Motion score');
   expect(await sheet.locator('article img').count()).toBeGreaterThan(3);
   await sheet.close();
   expect(wrong).toEqual([]);
@@ -119,7 +119,7 @@ test('a hand is pulled while the feet are held, the pose is kept, mirrored and g
   const wrong = errors(page);
   await own(page, 'Odile', 'Pulled');
   await page.keyboard.press('i');
-  await page.getByRole('button', { name: 'Hold the feet' }).click();
+  await page.getByRole('button', { name: 'Hold feet' }).click();
   await expect(page.locator('#pose .held')).toContainText('foot_l, foot_r');
   const feet = [await at(page, 'foot_l'), await at(page, 'foot_r')], hand = await at(page, 'hand_l');
   const spot = await marrow(page, (m) => {

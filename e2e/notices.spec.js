@@ -34,13 +34,13 @@ test('news from elsewhere do not take a refusal away before it was read', async 
   await expect.poll(() => news.held).toBeGreaterThan(0);
   await page.locator('[data-op=make_outward]').click(); // still on the old revision
   const notice = page.locator('#notice');
-  await expect(notice).toContainText('reload it');
+  await expect(notice).toContainText('reload and try again');
   const head = await marrow(page, (m) => m.store.character.head);
   news.release();
   await expect.poll(() => marrow(page, (m) => m.store.character.head)).not.toBe(head);
   await expect(notice).toBeVisible();
   await page.locator('[data-op=make_outward]').click(); // again, and it is taken
-  await expect(page.locator('.saying')).toContainText('Turned 0 faces');
+  await expect(page.locator('.saying')).toContainText('Flipped 0 faces');
   await expect(notice).toBeHidden();
 });
 
@@ -48,7 +48,7 @@ test('the notice stays until the page is reloaded', async ({ page }, info) => {
   await page.locator('[data-op=weld] [name=distance]').fill('0.5');
   await change(page, idOf(info), 'make_outward');
   const notice = page.locator('#notice');
-  await expect(notice).toContainText('kept when you reload');
+  await expect(notice).toContainText('what you typed is kept');
   const news = await hold(page);
   await notice.getByRole('button', { name: 'Reload' }).click();
   await expect.poll(() => news.held).toBeGreaterThan(0);
@@ -84,7 +84,7 @@ test('ten tabs of two characters work, and each hears of changes', async ({ page
   for (const tab of tabs.slice(0, 9)) await tab.close();
   const last = tabs[9];
   await last.locator('[data-op=make_outward]').click();
-  await expect(last.locator('.saying')).toContainText('Turned 0 faces');
+  await expect(last.locator('.saying')).toContainText('Flipped 0 faces');
   const { head } = await (await last.request.get(`/api/characters/${ids[1]}`)).json();
   await last.request.post(`/api/characters/${ids[1]}/undo`, { data: { base: head } });
   await expect.poll(() => marrow(last, (m) => m.store.character.head), { timeout: 60_000 }).not.toBe(head);

@@ -113,16 +113,16 @@ test('a joint off the middle is centred, and removed joints come back as the oth
   await page.locator('#move button').click();
   await expect.poll(async () => Math.abs((await joint(page, 'shank_l')).pos[0] - was.pos[0])).toBeGreaterThan(0.02);
   await page.keyboard.press('g');
-  await expect(page.locator('.saying')).toContainText('Centred');
+  await expect(page.locator('.saying')).toContainText('Centered');
   await expect.poll(async () => Math.abs((await joint(page, 'shank_l')).pos[0] - was.pos[0])).toBeLessThan(0.015);
 
   const count = (await names(page)).length;
   await choose(page, 'hand_r');
   await page.getByRole('button', { name: 'Remove', exact: true }).click();
   await expect.poll(async () => (await names(page)).length).toBe(count - 1);
-  const make = page.getByRole('button', { name: 'Make', exact: true });
+  const make = page.getByRole('button', { name: 'Mirror', exact: true });
   await make.hover();
-  await expect(page.locator('form[data-op=make_other] .preview')).toContainText(/nothing is changed yet: .* new: hand_r/);
+  await expect(page.locator('form[data-op=make_other] .preview')).toContainText(/nothing changed yet: .* new: hand_r/);
   expect((await names(page)).length).toBe(count - 1);
   await make.click();
   await expect(page.locator('.saying')).toContainText('Made the other side');
@@ -149,11 +149,11 @@ test('a skeleton is taken over from a file after a look at the pairs', async ({ 
   await expect(dialog.locator('tbody.ours tr', { hasText: 'hand_l' })).toContainText('stays');
   await dialog.locator('[name=obsolete]').selectOption('drop');
   await expect(dialog.locator('tbody.ours tr', { hasText: 'hand_l' })).toContainText('dropped');
-  await expect(dialog.locator('.would')).toContainText(/[1-9]\d* dropped/);
+  await expect(dialog.locator('.would')).toContainText(/[1-9]\d* removed/);
   await dialog.locator('[name=scale]').fill('-1');
   await dialog.getByRole('button', { name: 'Take it over' }).click();
   await expect(dialog).toBeVisible(); // the scale is refused
-  await dialog.getByRole('button', { name: 'Leave it', exact: true }).click();
+  await dialog.getByRole('button', { name: 'Cancel', exact: true }).click();
   await expect(dialog).toHaveCount(0);
   expect(await names(page)).toContain('hand_l');
 });
@@ -214,7 +214,7 @@ test('a motion comes with a skeleton, is kept, shown and dropped', async ({ page
   expect(report.issues.messages.filter((m) => m.severity < 2)).toEqual([]);
   expect(report.info.animationCount).toBe(1);
   await page.locator('.spine [data-stage=placement] a').click();
-  await page.locator('#motions').getByRole('button', { name: 'Drop' }).click();
+  await page.locator('#motions').getByRole('button', { name: 'Remove' }).click();
   await expect(page.locator('#motions')).toHaveCount(0);
   expect(list).toEqual([]);
 });
@@ -253,11 +253,11 @@ test('a starter is laid over joints by names that are chosen and kept', async ({
   await expect.poll(() => names(page)).toContain('back_bone');
   await page.locator('#lay-over').click();
   const dialog = page.locator('dialog.takeover');
-  await expect(dialog.locator('.would')).toContainText('No joint stands on anything yet');
+  await expect(dialog.locator('.would')).toContainText('No joint is matched yet');
   await expect(dialog.getByRole('button', { name: 'Lay over' })).toBeDisabled();
   await dialog.locator('[data-ours=hips]').selectOption('pelvis_bone');
   await dialog.locator('[data-ours=spine_1]').selectOption('pelvis_bone');
-  await expect(dialog.locator('.would')).toContainText('pelvis_bone is chosen twice');
+  await expect(dialog.locator('.would')).toContainText('pelvis_bone is selected twice');
   await dialog.locator('[data-ours=spine_1]').selectOption('back_bone');
   await dialog.locator('[name=as]').fill('Bone names');
   await dialog.getByRole('button', { name: 'Keep', exact: true }).click();
@@ -270,7 +270,7 @@ test('a starter is laid over joints by names that are chosen and kept', async ({
   await dialog.getByRole('button', { name: 'Lay over' }).click();
   await expect(page.locator('.saying')).toContainText('Laid the biped over the joints: 2 of');
   await expect.poll(async () => (await joint(page, 'spine_1'))?.pos).toEqual(at);
-  await page.getByRole('button', { name: 'Choose them' }).click();
+  await page.getByRole('button', { name: 'Select them' }).click();
   expect(await marrow(page, (m) => m.store.also.size)).toBe((await names(page)).length - 2);
   await page.locator('#lay-over').click();
   await dialog.locator('[name=map]').selectOption('Bone names');
@@ -295,7 +295,7 @@ test('a drag is rounded to the step, goes straight with Shift, and arrows take t
   expect(await marrow(page, (m) => m.store.step)).toBeCloseTo(0.02, 9);
   await page.locator('#step').fill('two');
   await page.locator('#step').press('Enter');
-  await expect(page.locator('.saying')).toContainText('is no step');
+  await expect(page.locator('.saying')).toContainText('is not a step');
   expect(await marrow(page, (m) => m.store.step)).toBeCloseTo(0.02, 9);
   const pane = await page.locator('.pane').boundingBox();
   const at = () => marrow(page, (m, name) => {
@@ -386,10 +386,10 @@ test('what the fit understood is shown and corrected in the view', async ({ page
   const kept = () => marrow(page, (m) => m.store.character.fit.begins.arm_l);
   await expect.poll(() => marrow(page, (m) => m.store.character.head), { timeout: 60_000 }).not.toBe(again);
   expect(await kept()).toEqual(now);
-  await page.getByRole('button', { name: 'Forget what was shown' }).click();
+  await page.getByRole('button', { name: 'Clear marks' }).click();
   await expect.poll(kept, { timeout: 60_000 }).toEqual(found);
   await expect(page.locator('[data-tip="begin arm_l"]')).not.toHaveClass(/is-given/);
-  await expect(page.getByRole('button', { name: 'Forget what was shown' })).toBeHidden();
+  await expect(page.getByRole('button', { name: 'Clear marks' })).toBeHidden();
 
   // Turned to face back, left and right change places.
   const left = (await joint(page, 'hand_l')).pos[0];

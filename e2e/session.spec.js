@@ -120,7 +120,7 @@ test('every operation is found by its words, and where it does not apply the fin
   await page.locator('#finder input').fill('reparent');
   await expect(page.locator('#finder [data-name=op-reparent_joint]')).toContainText('no skeleton yet');
   await page.keyboard.press('Enter');
-  await expect(saying(page)).toContainText('Hang a joint elsewhere: the character has no skeleton yet');
+  await expect(saying(page)).toContainText('Reparent joints: the character has no skeleton yet');
   // One that a person has to fill in is led to.
   await page.keyboard.press('/');
   await page.locator('#finder input').fill('stitch');
@@ -131,7 +131,7 @@ test('every operation is found by its words, and where it does not apply the fin
   await page.keyboard.press('/');
   await page.locator('#finder input').fill('isolated points');
   await page.keyboard.press('Enter');
-  await expect(saying(page)).toContainText('Dropped loose vertices');
+  await expect(saying(page)).toContainText('Removed loose vertices');
   expect(bad).toEqual([]);
 });
 
@@ -142,12 +142,12 @@ test('what would be lost is asked, whatever the way that leads there', async ({ 
   await page.locator('#finder input').fill('fit the starter');
   await page.keyboard.press('Enter');
   const dialog = page.locator('dialog[open]');
-  await expect(dialog).toContainText('drops the weights');
-  await dialog.getByRole('button', { name: 'Leave it' }).click();
+  await expect(dialog).toContainText('removes the weights');
+  await dialog.getByRole('button', { name: 'Cancel' }).click();
   expect((await (await page.request.get(`/api/characters/${id}`)).json()).head).toBe(head);
   const answer = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'fit_starter', base: head } });
   expect(answer.status()).toBe(428);
-  expect((await answer.json()).loses).toContain('drops the weights');
+  expect((await answer.json()).loses).toContain('removes the weights');
 });
 
 test('the history is paged and taken away as a script', async ({ page }) => {
@@ -158,11 +158,11 @@ test('the history is paged and taken away as a script', async ({ page }) => {
   await page.keyboard.press('h');
   const rows = page.locator('#history .past li');
   await expect(rows).toHaveCount(50);
-  await page.getByRole('button', { name: 'Earlier' }).click();
+  await page.getByRole('button', { name: 'Show earlier' }).click();
   await expect(rows).toHaveCount(62);
-  await expect(page.getByRole('button', { name: 'Earlier' })).toBeHidden();
+  await expect(page.getByRole('button', { name: 'Show earlier' })).toBeHidden();
   const wait = page.waitForEvent('download');
-  await page.getByRole('link', { name: 'Take it away as a script' }).click();
+  await page.getByRole('link', { name: 'Download as script' }).click();
   const file = await (await wait).createReadStream();
   let text = '';
   for await (const part of file) text += part;

@@ -47,8 +47,8 @@ test('the help has the keys of the stage, those of everywhere and the mouse, fro
   await page.keyboard.press('?');
   const help = page.locator('#help');
   await expect(help.locator('h3')).toHaveText(['Placement', 'Everywhere', 'With the mouse']);
-  await expect(help.locator('section').first()).toContainText('Centre in the volume');
-  await expect(help).not.toContainText('Colour the pieces'); // the intake's
+  await expect(help.locator('section').first()).toContainText('Center in the volume');
+  await expect(help).not.toContainText('Color the pieces'); // the intake's
   await expect(help.locator('section').last()).toContainText('Nearer or farther');
   expect(await help.evaluate((d) => d.scrollTop)).toBe(0);
   await expect(help.locator('p', { hasText: 'Nudge' })).toHaveCount(1);
@@ -113,7 +113,7 @@ test('groups of the panel fold and remember', async ({ page }) => {
   await page.waitForSelector('body[data-ready]');
   await expect(form).toBeHidden();
   await page.keyboard.press('/');
-  await page.getByRole('combobox', { name: 'Command' }).fill('change the marks');
+  await page.getByRole('combobox', { name: 'Command' }).fill('change the side marks');
   await page.keyboard.press('Enter');
   await expect(form).toBeVisible();
 });

@@ -110,7 +110,7 @@ test('vertices are chosen, their table edited, locked, hidden and mirrored', asy
   await expect(share).toHaveValue('0.8');
   await page.getByRole('button', { name: 'Unlock the weights of hand_l' }).click();
   await expect(share).toBeEnabled();
-  await page.locator('#choice').getByRole('button', { name: 'Hide the others' }).click();
+  await page.locator('#choice').getByRole('button', { name: 'Hide unselected' }).click();
   await expect.poll(() => marrow(page, (m) => m.store.character.vertices.hidden.length)).toBeGreaterThan(0);
   await page.locator('#choice').getByRole('button', { name: 'Show all' }).click();
   await expect.poll(() => marrow(page, (m) => m.store.character.vertices.hidden)).toBe('');
@@ -126,9 +126,9 @@ test('vertices are chosen, their table edited, locked, hidden and mirrored', asy
   await page.locator('[data-look=mirror]').click();
   await expect(page.locator('[data-mirror]')).toContainText('have another for their image');
   await page.locator('#mirror').getByRole('button', { name: 'Mirror' }).click();
-  await expect(page.locator('[role=status]').filter({ hasText: 'Mirrored the weights from the left' }).first()).toBeVisible();
+  await expect(page.locator('[role=status]').filter({ hasText: 'Mirrored weights from the left' }).first()).toBeVisible();
   await page.locator('#choice').getByRole('button', { name: 'All', exact: true }).click();
-  await page.locator('#edits summary', { hasText: 'Borders' }).click();
+  await page.locator('#edits summary', { hasText: 'Boundaries' }).click();
   await page.locator('[data-does=drop_traces] [name=below]').fill('0.03');
   await expect(page.locator('[data-traces]')).toContainText('the skin would move by');
   expect(wrong).toEqual([]);
@@ -140,7 +140,7 @@ test('the maps tell how many, how far and what is wrong; a table of weights come
   await choose(page, 'forearm_l');
   const says = page.locator('[data-map-says]');
   const coloured = () => marrow(page, (m) => Boolean(m.plate.skin.byVertex));
-  for (const [map, text] of [['count', 'influences a vertex'], ['motion', 'how far forearm_l moves the skin'], ['problems', 'unlike its mirror image'], ['several', 'forearm_l']]) {
+  for (const [map, text] of [['count', 'influences per vertex'], ['motion', 'how far forearm_l moves the skin'], ['problems', 'asymmetric weight'], ['several', 'forearm_l']]) {
     await page.locator(`[name=map][value=${map}]`).check();
     await expect(says).toContainText(text);
     expect(await coloured()).toBe(true);
@@ -225,7 +225,7 @@ test('painting and picking hit the smoothed surface', async ({ page }) => {
 });
 
 test('the weights of an earlier revision are kept from the history and stand beside those of now', async ({ page }) => {
-  const wrong = errors(page), id = await own(page, 'Odile', 'Earlier');
+  const wrong = errors(page), id = await own(page, 'Odile', 'Show earlier');
   const head = await marrow(page, (m) => m.store.character.head);
   await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'set_weights', base: head, params: { joint: 'head', vertices: '100-400', value: 1 } } });
   await expect.poll(() => marrow(page, (m) => m.store.character.head)).not.toBe(head);

@@ -21,8 +21,8 @@ test('every stage opens without a complaint, in light and dark', async ({ page }
 test('Odile as delivered is mended by the remedies that her findings offer', async ({ page }) => {
   await open(page, 'Odile as delivered', 'intake');
   await page.getByRole('button', { name: /Scale by 0.01/ }).click();
-  await expect(page.locator('.saying')).toContainText('caled by 0.01, turned z up');
-  for (const [code, gone] of [['doubled_faces', 'Drop doubled'], ['duplicate_vertices', 'Weld them'], ['loose_vertices', 'Drop them'], ['inverted_faces', 'Turn them outward']]) {
+  await expect(page.locator('.saying')).toContainText('caled by 0.01, made z up');
+  for (const [code, gone] of [['doubled_faces', 'Remove duplicate'], ['duplicate_vertices', 'Weld them'], ['loose_vertices', 'Remove them'], ['inverted_faces', 'Flip them outward']]) {
     const finding = page.locator(`.finding[data-code=${code}]`);
     if (await finding.count() === 0) continue; // mended along with another
     await finding.getByRole('button', { name: 'Show' }).click();
@@ -34,7 +34,7 @@ test('Odile as delivered is mended by the remedies that her findings offer', asy
   await expect(page.locator('.finding:not(.note)')).toHaveCount(0); // the many-sided crown and the scarf are notes
   await expect(page.locator('.spine [data-stage=intake]')).toHaveClass('clear');
   const title = await page.locator('#undo').getAttribute('title');
-  expect(title).toContain('Undo: Turned');
+  expect(title).toContain('Undo: Flipped');
   await page.keyboard.press('Control+z');
   await expect(page.locator('.finding[data-code=inverted_faces]')).toHaveCount(1);
   await page.keyboard.press('Control+Shift+z');
@@ -74,7 +74,7 @@ test('fit, drag both sides, type a coordinate, undo', async ({ page }) => {
   expect((await joint(page, 'forearm_r')).pos[1]).toBeCloseTo(other.pos[1], 6);
   await page.locator('#move [name=y]').fill('high');
   await page.locator('#move [name=y]').press('Enter');
-  await expect(page.locator('.saying')).toContainText('is no length');
+  await expect(page.locator('.saying')).toContainText('is not a length');
   await expect(page.locator('#move [name=y]')).toHaveValue('high');
 });
 
@@ -152,7 +152,7 @@ test('bind as a job, read the report, let the pieces follow', async ({ page }) =
   await page.getByRole('button', { name: 'Bind by heat' }).click();
   await expect(page.locator('.saying')).toContainText('Bound by heat', { timeout: 30_000 });
   await page.getByRole('button', { name: /follow the surface/ }).click();
-  await expect(page.locator('.saying')).toContainText('vertices without weights became 0');
+  await expect(page.locator('.saying')).toContainText('→ 0');
   await expect(page.locator('.spine [data-stage=handoff]')).toHaveClass('clear');
 });
 
@@ -183,10 +183,10 @@ test('two browsers on one character: the slower one is told and keeps what it ty
   }
   await page.locator('[data-op=weld] [name=distance]').fill('0.77');
   await other.locator('[data-op=make_outward]').click();
-  await expect(other.locator('.saying')).toContainText('Turned 0 faces');
-  await expect(page.locator('#notice')).toContainText('changed elsewhere');
+  await expect(other.locator('.saying')).toContainText('Flipped 0 faces');
+  await expect(page.locator('#notice')).toContainText('Someone else changed');
   await page.locator('[data-op=weld] button').click(); // on the old revision
-  await expect(page.locator('#notice')).toContainText('reload it');
+  await expect(page.locator('#notice')).toContainText('reload and try again');
   await page.getByRole('button', { name: 'Reload' }).click();
   await expect(page.locator('#notice')).toBeHidden();
   await expect(page.locator('[data-op=weld] [name=distance]')).toHaveValue('0.77');

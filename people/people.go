@@ -72,18 +72,18 @@ type Store interface {
 
 // What can be wrong.
 var (
-	ErrNobody   = errors.New("there is nobody of that name")
+	ErrNobody   = errors.New("no person has that name")
 	ErrTaken    = errors.New("there is somebody of that name already")
-	ErrLastLead = errors.New("this is the last lead: nobody could add people any more. Make somebody else a lead first")
+	ErrLastLead = errors.New("this is the last lead: no one could add people. Make someone else a lead first")
 	// ErrWrong does not tell which of the two is wrong.
-	ErrWrong = errors.New("the name or the password is wrong")
+	ErrWrong = errors.New("wrong name or password")
 )
 
 // ErrWait means that a name or address was tried too often.
 type ErrWait struct{ For time.Duration }
 
 func (e ErrWait) Error() string {
-	return fmt.Sprintf("this was tried too often: wait %s, then try again", e.For.Round(time.Second))
+	return fmt.Sprintf("too many attempts: wait %s, then try again", e.For.Round(time.Second))
 }
 
 // CheckName says what keeps a text from being a person's name.

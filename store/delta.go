@@ -134,7 +134,7 @@ func (s *Store) contents(db *gorm.DB, hashes []string) (map[string][]byte, error
 		slices.Sort(next)
 		todo = slices.Compact(next)
 		if len(rows) > len(hashes)*(deltaDeep+1) {
-			return nil, fmt.Errorf("the content of %s stands on more than it may: the store is damaged", cmp.Or(hashes...))
+			return nil, fmt.Errorf("the content of %s matches more than it may: the store is damaged", cmp.Or(hashes...))
 		}
 	}
 	out := make(map[string][]byte, len(hashes))
@@ -151,7 +151,7 @@ func (s *Store) contents(db *gorm.DB, hashes []string) (map[string][]byte, error
 		if b.Base != nil {
 			was, err := read(*b.Base)
 			if err == nil && was == nil {
-				err = fmt.Errorf("%s, which it stands on, is missing", *b.Base)
+				err = fmt.Errorf("%s, its base, is missing", *b.Base)
 			}
 			if err != nil {
 				return nil, fmt.Errorf("blob %s: %w", hash, err)

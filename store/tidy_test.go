@@ -107,7 +107,7 @@ func TestRedoAndWhatContentStandsOnAreNotReleased(t *testing.T) {
 	}
 	look, err = s.Tidy(ctx, time.Hour, true)
 	require.NoError(t, err)
-	require.Zero(t, look.Blobs, "something stands on it")
+	require.Zero(t, look.Blobs, "something matches it")
 	for _, sql := range []string{"update blobs set base = null", "delete from blobs where hash = 'below'"} {
 		_, err = conn.Exec(ctx, sql)
 		require.NoError(t, err)

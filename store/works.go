@@ -144,7 +144,7 @@ func (s *Store) ClaimWork(ctx context.Context, id string) (studio.Work, studio.C
 		}
 		if w.Attempt > maxAttempts {
 			return tx.Model(&w).Updates(map[string]any{"state": studio.WorkFailed,
-				"message": "it was begun several times and never ended: each worker stopped during it"}).Error
+				"message": "it started several times but never finished: each worker stopped during it"}).Error
 		}
 		return nil
 	})

@@ -112,7 +112,7 @@ func (s State) FurtherBound(vertices []int32) (*pose.Binding, error) {
 	case away == nil:
 		return b, nil
 	case !s.Settings.Elsewhere:
-		return nil, Wrong("%d joints stand elsewhere than in the bind pose (%s), and what is bound now would be bound in a second one. At the bind pose stage go back to it or record it anew first, or allow it there", len(away), Said(away[:min(3, len(away))]))
+		return nil, Wrong("%d joints are not in the bind pose (%s), so this bind would create a second one. At Bind pose, return to it, record it again, or allow a second pose", len(away), Said(away[:min(3, len(away))]))
 	case len(b.Records) == pose.MaxRecords:
 		return nil, Wrong("there are %d bind poses already: bring them to one first", pose.MaxRecords)
 	}

@@ -18,14 +18,14 @@ var (
 	// ErrUnknown means that the database went away while it stored a change.
 	ErrUnknown = errors.New("the database went away while it stored this; whether it did is not known")
 	// ErrRepeated means that a change with this key was done before (Asking).
-	ErrRepeated = errors.New("this was done before")
+	ErrRepeated = errors.New("already done")
 )
 
 // ErrStale means that someone else changed the character first.
 type ErrStale struct{ Head int64 }
 
 func (e ErrStale) Error() string {
-	return fmt.Sprintf("the character has changed since you opened it (revision %d is the newest): reload it, then do this again", e.Head)
+	return fmt.Sprintf("The character changed since you opened it (latest revision %d): reload and try again.", e.Head)
 }
 
 // ErrInput is a mistake in what was asked: an unknown operation, a parameter
@@ -68,7 +68,7 @@ func IsInput(err error) bool {
 func Plain(err error) string {
 	var kind *json.UnmarshalTypeError
 	if errors.As(err, &kind) {
-		return fmt.Sprintf("%q is no place for a %s", cmp.Or(kind.Field, "the whole"), kind.Value)
+		return fmt.Sprintf("%q is not a valid %s", cmp.Or(kind.Field, "the whole"), kind.Value)
 	}
 	return strings.TrimPrefix(err.Error(), "json: ")
 }
@@ -82,5 +82,5 @@ type Broken struct {
 }
 
 func (b *Broken) Error() string {
-	return fmt.Sprintf("%s broke off by a defect of the program; nothing was changed (%v)", strings.ToLower(b.Label), b.Panic)
+	return fmt.Sprintf("%s failed because of a bug; nothing was changed (%v)", strings.ToLower(b.Label), b.Panic)
 }

@@ -50,7 +50,7 @@ func (f *File) Given() bool { return f != nil && f.Blob != "" }
 // nothing.
 func (f *File) Open(ctx context.Context) (io.Reader, gltf.Resolver, reading.Limits, error) {
 	if f.read == nil {
-		return nil, nil, f.limits, Wrong("the file %s is not at hand here", f.Name)
+		return nil, nil, f.limits, Wrong("the file %s is not available here", f.Name)
 	}
 	data, err := f.read(f.Blob)
 	if errors.Is(err, ErrNotFound) {

@@ -42,16 +42,16 @@ func TestWhatAnOperationWouldLoseIsTold(t *testing.T) {
 		return e.Loses(&s, parsed)
 	}
 	s := studiotest.Bound(t)
-	require.Contains(t, loses(s, "fit_starter", ""), "drops the weights")
+	require.Contains(t, loses(s, "fit_starter", ""), "removes the weights")
 	require.Empty(t, loses(s, "fit_starter", `{"only":["hand_l"]}`))
 	require.Empty(t, loses(studiotest.Odile(), "fit_starter", ""))
 	s.Weights, s.Bind = nil, nil
 	require.Empty(t, loses(s, "fit_starter", ""), "the joints stand as they were fitted")
 	moved := studiotest.Do(t, s, "move_joint", `{"joint":"hand_l","to":[0.7,1.1,0.05]}`)
-	require.Contains(t, loses(moved, "fit_starter", ""), "placed by hand")
+	require.Contains(t, loses(moved, "fit_starter", ""), "hand-placed")
 	b := studiotest.Bound(t)
 	record := *b.Bind
 	record.Operation = "import"
 	b.Bind = &record
-	require.Contains(t, loses(b, "bind_heat", ""), "came with the file")
+	require.Contains(t, loses(b, "bind_heat", ""), "the file's weights")
 }

@@ -29,7 +29,7 @@ type Place [3]float64
 func (p Place) Vec() (r3.Vec, error) {
 	v := r3.Vec{X: p[0], Y: p[1], Z: p[2]}
 	if !geom.Finite(v) || math.Abs(v.X) > MaxPlace || math.Abs(v.Y) > MaxPlace || math.Abs(v.Z) > MaxPlace {
-		return v, Wrong("%g, %g, %g is no place: each number is a length in metres of at most %g", p[0], p[1], p[2], float64(MaxPlace))
+		return v, Wrong("%g, %g, %g is not a valid position: each coordinate is in meters, at most %g", p[0], p[1], p[2], float64(MaxPlace))
 	}
 	return v, nil
 }
@@ -52,9 +52,9 @@ func CheckName(what, name string) error {
 	case strings.TrimSpace(name) == "":
 		return Wrong("%s needs a name", what)
 	case len(name) > MaxName:
-		return Wrong("the name of %s is %d bytes long; %d are allowed", what, len(name), MaxName)
+		return Wrong("the name of %s is %d bytes long; the limit is %d", what, len(name), MaxName)
 	case !utf8.ValidString(name) || strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }):
-		return Wrong("the name of %s has a character that cannot be shown: type it anew", what)
+		return Wrong("the name of %s contains an invisible character: type it again", what)
 	}
 	return nil
 }

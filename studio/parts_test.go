@@ -90,15 +90,15 @@ func TestNothingIsStoredThatCannotBeOpened(t *testing.T) {
 	s := studiotest.Bound(t)
 	m, x, c := studiotest.Begun(t, s)
 	for _, step := range [][3]string{
-		{"move_joint", `{"joint":"hips","to":[1e300,0,0]}`, "is no place"},
-		{"place_joints", `{"places":[{"joint":"hips","to":[0,0,1e7]}]}`, "1e+07 is no place"},
-		{"draw_chain", `{"places":[[0,0,0],[0,1e299,0]]}`, "is no place"},
-		{"centre_along", `{"joint":"hips","from":[0,0,0],"way":[1e200,0,0]}`, "is no place"},
-		{"duplicate_branch", `{"joint":"hips","by":[-1e300,0,0]}`, "is no place"},
-		{"fit_starter", `{"starter":"biped","shown":{"hand_l":[1e301,0,0]}}`, "is no place"},
+		{"move_joint", `{"joint":"hips","to":[1e300,0,0]}`, "is not a valid position"},
+		{"place_joints", `{"places":[{"joint":"hips","to":[0,0,1e7]}]}`, "1e+07 is not a valid position"},
+		{"draw_chain", `{"places":[[0,0,0],[0,1e299,0]]}`, "is not a valid position"},
+		{"centre_along", `{"joint":"hips","from":[0,0,0],"way":[1e200,0,0]}`, "is not a valid position"},
+		{"duplicate_branch", `{"joint":"hips","by":[-1e300,0,0]}`, "is not a valid position"},
+		{"fit_starter", `{"starter":"biped","shown":{"hand_l":[1e301,0,0]}}`, "is not a valid position"},
 		{"rename_joint", `{"joint":"hips","name":"hi\u0000ps"}`, "is not a valid joint name"},
-		{"rename_part", `{"part":"hat","name":"h\u0000t"}`, "cannot be shown"},
-		{"keep_result", `{"name":"a\u0000b"}`, "cannot be shown"},
+		{"rename_part", `{"part":"hat","name":"h\u0000t"}`, "an invisible character"},
+		{"keep_result", `{"name":"a\u0000b"}`, "an invisible character"},
 		{"stretch_chain", `{"joint":"hips","factor":100}`, "from the origin"},
 	} {
 		var err error
@@ -128,7 +128,7 @@ func TestAPanicInAnOperationIsAnError(t *testing.T) {
 	_, _, err := studio.Apply(context.Background(), studio.Entry{Label: "Fall"}, falls{}, studio.State{}, nil)
 	var broken *studio.Broken
 	require.ErrorAs(t, err, &broken)
-	require.ErrorContains(t, err, "fall broke off by a defect of the program")
+	require.ErrorContains(t, err, "fall failed because of a bug")
 	require.Contains(t, broken.Stack, "falls")
 }
 

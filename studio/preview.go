@@ -44,7 +44,7 @@ func (x *Studio) Preview(ctx context.Context, character string, op string, param
 		return Preview{}, err
 	}
 	if entry.Long != nil && entry.Long(s) {
-		return Preview{}, Wrong("%s takes too long to be tried beforehand; undo takes it back", strings.ToLower(entry.Label))
+		return Preview{}, Wrong("%s is too slow to preview; you can undo it", strings.ToLower(entry.Label))
 	}
 	x.Attach(ctx, parsed)
 	after, outcome, err := Apply(ctx, entry, parsed, *s, nil)

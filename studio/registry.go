@@ -52,7 +52,7 @@ const (
 var lacking = map[Need]string{
 	NeedMesh:     "the character has no mesh yet",
 	NeedSkeleton: "the character has no skeleton yet: fit a starter at the placement stage first",
-	NeedWeights:  "there are no weights yet: bind first",
+	NeedWeights:  "no weights yet: bind first",
 	NeedClips:    "the character has no motion",
 	NeedKept:     "no result of a bind is kept",
 }
@@ -166,7 +166,7 @@ func Apply(ctx context.Context, e Entry, op Operation, s State, progress Progres
 		return s, Outcome{}, err
 	}
 	if s.Mesh != nil && s.Mesh.Faces() > 0 && (out.Mesh == nil || out.Mesh.Faces() == 0) {
-		return s, Outcome{}, Wrong("%s would leave no face of the mesh, so nothing was done: choose fewer, or bring in another file", e.Label)
+		return s, Outcome{}, Wrong("%s would remove every face, so nothing was done: select fewer, or bring in another file", e.Label)
 	}
 	return settled(s, out), told, nil
 }

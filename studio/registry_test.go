@@ -33,7 +33,7 @@ func TestMistakesAreTheCallersAndSayWhat(t *testing.T) {
 	s := studiotest.Do(t, empty, "fit_starter", "")
 	for _, c := range []struct{ op, params, want string }{
 		{"move_joint", `{"joint":"wing","to":[0,0,0]}`, `no joint "wing"`},
-		{"move_joint", `{"joint":"hips","to":[1e30,0,0]}`, "no place"},
+		{"move_joint", `{"joint":"hips","to":[1e30,0,0]}`, "not a valid position"},
 		{"bind_heat", `{"influences":17}`, "1 to 16"},
 		{"bind_heat", `{"skip":["wing"]}`, "wing"},
 		{"set_axes", `{"aim":"y","bend":"y"}`, "different"},
@@ -91,7 +91,7 @@ func TestTheLastFaceStays(t *testing.T) {
 	}
 	out, told, err := studiotest.Try(s, "drop_chosen", studiotest.Encoded(t, map[string]any{"faces": all}))
 	require.True(t, studio.IsInput(err), "%v", err)
-	require.ErrorContains(t, err, "no face")
+	require.ErrorContains(t, err, "every face")
 	require.Empty(t, told.Sentence)
 	require.Equal(t, s.Mesh.Faces(), out.Mesh.Faces())
 }

@@ -93,7 +93,7 @@ func ReadScript(r io.Reader, l reading.Limits) (Script, error) {
 		if len(text) > 1 || end && len(text) > 0 {
 			var x scriptLine
 			if err := json.Unmarshal(text, &x); err != nil {
-				return out, Wrong("line %d of the script is no JSON object: %s", n, Plain(err))
+				return out, Wrong("line %d of the script is not a JSON object: %s", n, Plain(err))
 			}
 			switch {
 			case x.Blob != "":

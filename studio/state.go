@@ -146,7 +146,7 @@ func stray(w *weights.Weights, m *mesh.Mesh) []int32 {
 // a mistake of the caller.
 func (s State) JointsNamed(names []string) ([]int, error) {
 	if len(names) == 0 {
-		return nil, Wrong("choose at least one joint")
+		return nil, Wrong("select at least one joint")
 	}
 	if s.Skeleton == nil {
 		return nil, Wrong("%s", lacking[NeedSkeleton])

@@ -164,7 +164,7 @@ func (t *trial) all(ctx context.Context) []Try {
 				after, err := t.run(ctx, m)
 				one.Ran = true
 				if err != nil {
-					one.Said = "tried, and refused: " + err.Error()
+					one.Said = "Not possible: " + err.Error()
 				} else {
 					one.Helps, one.left, one.Said = compare(f, t.before, after)
 				}
@@ -255,7 +255,7 @@ func compare(f finding.Finding, before, after []finding.Finding) (helps bool, le
 		said = becomes(f.Count, left)
 	case len(f.Evidence) > 0 && nearest < 0.99*math.Abs(f.Evidence[0].Value-f.Evidence[0].Limit):
 		e := f.Evidence[0]
-		helps, said = true, fmt.Sprintf("%s: over the limit by %.3g became %.3g %s", e.What, math.Abs(e.Value-e.Limit), nearest, unit)
+		helps, said = true, fmt.Sprintf("%s: excess %.3g → %.3g %s", e.What, math.Abs(e.Value-e.Limit), nearest, unit)
 	case f.Count == 1:
 		said = "it stays"
 	default:

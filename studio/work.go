@@ -53,7 +53,7 @@ const (
 const MostWaiting = 100
 
 // ErrGivenBack means that a work was not done because its process stops.
-var ErrGivenBack = errors.New("given back: the process stops")
+var ErrGivenBack = errors.New("returned to the queue: the server is shutting down")
 
 // Run does the named work to its end if its process died, else the one whose turn it is: it claims it, applies the operation and commits
 // the revision together with the end of the work, so that a crash in between
@@ -106,7 +106,7 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	case beat.lost():
 		return nil // another attempt has it
 	case errors.Is(ctx.Err(), context.DeadlineExceeded):
-		return x.store.CloseWork(end, claim, WorkFailed, "it took longer than a work may; nothing was changed. Thin the mesh, then try again")
+		return x.store.CloseWork(end, claim, WorkFailed, "the job exceeded its time limit; nothing was changed. Thin the mesh, then try again")
 	case ctx.Err() != nil: // this process is told to stop: another may go on at once
 		if err := x.store.ReleaseWork(end, claim); err != nil {
 			return err

@@ -18,7 +18,7 @@ func answer(w http.ResponseWriter, status int, v any) {
 		slog.Error("answer cannot be written", "error", err)
 		buf.Reset()
 		status = http.StatusInternalServerError
-		buf.WriteString(`{"error":"The answer could not be written. Nothing was changed by asking. The log of the server has the details."}`)
+		buf.WriteString(`{"error":"The reply could not be sent; nothing was changed. The log of the server has the details."}`)
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
@@ -34,7 +34,7 @@ func read(w http.ResponseWriter, r *http.Request, into any) error {
 		return unread(err, "%d bytes, which no operation needs", 1<<20)
 	}
 	if bytes.Contains(buf.Bytes(), []byte(`\u0000`)) || !utf8.Valid(buf.Bytes()) {
-		return studio.ErrInput{What: "the request has a character that no text may have: type it anew"}
+		return studio.ErrInput{What: "the request contains an invalid character: type it again"}
 	}
 	if err := json.Unmarshal(buf.Bytes(), into); err != nil {
 		return studio.ErrInput{What: "the request cannot be read: " + studio.Plain(err)}

@@ -175,7 +175,7 @@ func (s *site) newProduction(ctx context.Context, name string) error {
 	}
 	have, err := s.studio.Store().Productions(ctx)
 	if err == nil && !slices.Contains(have, name) {
-		err = studio.ErrInput{What: fmt.Sprintf("there is no production %q, and only a lead makes a new one", name)}
+		err = studio.ErrInput{What: fmt.Sprintf("there is no production %q, and only a lead can start one", name)}
 	}
 	return err
 }

@@ -43,9 +43,9 @@ func status(err error) (int, string) {
 	case studio.IsInput(err):
 		return http.StatusUnprocessableEntity, err.Error()
 	case errors.Is(err, studio.ErrNotFound):
-		return http.StatusNotFound, "This is not here. It may have been removed, or the address is mistyped."
+		return http.StatusNotFound, "Not found. It may have been removed, or the address is wrong."
 	}
-	return http.StatusInternalServerError, "Something went wrong here, and it is not your doing. Nothing was changed. The log of the server has the details."
+	return http.StatusInternalServerError, "Something went wrong on our side. Nothing was changed. The log of the server has the details."
 }
 
 // problem answers with an error: JSON under /api, a page elsewhere. A request that

@@ -72,7 +72,7 @@ func TestTheMotionCheckIsServed(t *testing.T) {
 	require.NotEmpty(t, after.Places[0].By)
 	code, data = get(server.URL + "/characters/" + c.ID + "/score")
 	require.Equal(t, http.StatusOK, code)
-	require.Contains(t, string(data), "score in motion")
+	require.Contains(t, string(data), "Motion score")
 	require.Contains(t, string(data), "data:image/png;base64")
 
 	post := func(path, body string) (int, string) {

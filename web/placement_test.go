@@ -86,7 +86,7 @@ func TestASkeletonIsTakenWithItsMotion(t *testing.T) {
 	for want, body := range map[string]map[string]any{
 		"is no place for a string":  {"op": "adopt_skeleton", "base": "x", "params": params},
 		"unknown field":             {"op": "adopt_skeleton", "base": base, "params": map[string]any{"horns": 1}},
-		"a skeleton of 1 to 4000":   {"op": "adopt_skeleton", "base": base, "params": map[string]any{}},
+		"a skeleton can have 1 to 4000":   {"op": "adopt_skeleton", "base": base, "params": map[string]any{}},
 		"not stored any more":       {"op": "adopt_skeleton", "base": base, "params": map[string]any{"file": map[string]string{"name": "a.bvh", "blob": "none"}}},
 		"the character has changed": {"op": "adopt_skeleton", "base": base + 7, "params": params},
 	} {
@@ -136,7 +136,7 @@ func TestTheShelfIsOfferedInTheTray(t *testing.T) {
 		"1 to 1000 pairs":      {"kind": "names", "name": "House"},
 		"a name of 1 to 63":    {"kind": "names", "name": "  "},
 		"is given to both":     {"kind": "names", "name": "House", "joints": map[string]string{"hips": "a", "head": "a"}},
-		"a map that is always": {"kind": "names", "name": "hanim", "joints": map[string]string{"hips": "a"}},
+		"a built-in naming scheme": {"kind": "names", "name": "hanim", "joints": map[string]string{"hips": "a"}},
 	} {
 		code, out := post(t, server, at+"/shelf", body)
 		require.Equal(t, http.StatusUnprocessableEntity, code, want)

@@ -55,7 +55,7 @@ func TestWhatIsTriedUndoneAndRedone(t *testing.T) {
 	require.Equal(t, first, state(), "nothing is changed")
 	code, tried = post(t, server, at+"/preview", map[string]any{"op": "bind_heat", "params": map[string]any{}})
 	require.Equal(t, http.StatusUnprocessableEntity, code)
-	require.Contains(t, tried["error"], "takes too long")
+	require.Contains(t, tried["error"], "too slow")
 
 	code, done := post(t, server, at+"/ops", map[string]any{"op": "drop_loose", "base": first.Head})
 	require.Equal(t, http.StatusOK, code, done)
@@ -231,7 +231,7 @@ func TestHostileRequestsAreAnsweredWhole(t *testing.T) {
 	before := head()
 	for body, want := range map[string]string{
 		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":[1e300,0,0]}}`:   "is no place",
-		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":["a",0,0]}}`:     "is no place for a string",
+		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":["a",0,0]}}`:     "is not a valid position for a string",
 		`{"op":"rename_part","base":%d,"params":{"part":"odile","name":"a\u0000b"}}`: "no text may have",
 		`{"op":"fly","base":%d}`: "there is no operation",
 	} {
@@ -268,7 +268,7 @@ func TestWhatWouldBeLostAndWhatIsStatic(t *testing.T) {
 	before := head()
 	code, out := post(t, server, at+"/ops", map[string]any{"op": "fit_starter", "base": before})
 	require.Equal(t, http.StatusPreconditionRequired, code, out)
-	require.Contains(t, out["loses"], "drops the weights")
+	require.Contains(t, out["loses"], "removes the weights")
 	require.Equal(t, before, head())
 	code, out = post(t, server, at+"/ops", map[string]any{"op": "fit_starter", "base": before, "confirmed": true})
 	require.Equal(t, http.StatusOK, code, out)

@@ -46,7 +46,7 @@ func static() http.Handler {
 	serve := http.StripPrefix(assets(), http.FileServerFS(dir))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !strings.HasPrefix(r.URL.Path, assets()) || strings.HasSuffix(r.URL.Path, "/") {
-			http.Error(w, "There is no such file. The page may be of an earlier version: reload it.", http.StatusNotFound)
+			http.Error(w, "No such file. The page may be from an earlier version: reload it.", http.StatusNotFound)
 			return
 		}
 		w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")

@@ -60,7 +60,7 @@ const (
 	bodySpeed = 8 << 10 // bytes a second beyond it
 )
 
-var errSlow = errors.New("the request came in too slowly and was given up; nothing was changed. Send it again, from a faster line if you can")
+var errSlow = errors.New("the upload was too slow and stopped; nothing was changed. Send it again, from a faster line if you can")
 
 // prompt holds the bodies of requests to that time.
 func prompt(next http.Handler) http.Handler {

@@ -109,7 +109,7 @@ func TestASlowBodyIsGivenUp(t *testing.T) {
 	require.Equal(t, http.StatusRequestTimeout, got.StatusCode)
 	body, err := io.ReadAll(got.Body)
 	require.NoError(t, err)
-	require.Contains(t, string(body), "too slowly")
+	require.Contains(t, string(body), "too slow")
 }
 
 func TestBodiesThatAreTooLargeAreToldSo(t *testing.T) {

@@ -244,7 +244,7 @@ func TestEventsTellNewHeadsOfSeveralCharacters(t *testing.T) {
 	}
 	first, second, gone := next(), next(), next()
 	require.Equal(t, []string{ids[0], ids[1], "none"}, []string{first.Character, second.Character, gone.Character})
-	require.Contains(t, gone.Trouble, "not here")
+	require.Contains(t, gone.Trouble, "Not found")
 	for _, id := range []string{ids[2], ids[1]} { // of the third nothing is told
 		var c struct{ Head int64 }
 		_, body, _ := get(t, server, "/api/characters/"+id)

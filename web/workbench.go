@@ -232,7 +232,7 @@ func (s *site) mirror(w http.ResponseWriter, r *http.Request) {
 	var q weights.Mirror
 	s.look(w, r, &q, func(state *studio.State) (any, error) {
 		if state.Weights == nil || state.Skeleton == nil {
-			return nil, studio.Wrong("there are no weights yet: bind first")
+			return nil, studio.Wrong("no weights yet: bind first")
 		}
 		return q.Pairs(*state)
 	})

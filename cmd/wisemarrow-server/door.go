@@ -24,7 +24,7 @@ type doorFlags struct {
 }
 
 func (f *doorFlags) add(c *cobra.Command) {
-	c.Flags().BoolVar(&f.signIn, "sign-in", false, "ask people to sign in on loopback too; elsewhere they always have to")
+	c.Flags().BoolVar(&f.signIn, "sign-in", false, "require sign-in on loopback too (always required elsewhere)")
 	c.Flags().StringVar(&f.cert, "tls-cert", "", "certificate, to serve over TLS")
 	c.Flags().StringVar(&f.key, "tls-key", "", "its key")
 	c.Flags().BoolVar(&f.behindTLS, "behind-tls", false, "a proxy before this server speaks TLS with the browsers")
@@ -56,7 +56,7 @@ func (f *doorFlags) door(ctx context.Context, addr string, s *store.Store) (*web
 		if err != nil {
 			at, bad := netip.ParseAddr(p)
 			if bad != nil {
-				return nil, fmt.Errorf("--proxy %s is no address and no network: %w", p, err)
+				return nil, fmt.Errorf("--proxy %s is neither an address nor a network: %w", p, err)
 			}
 			net = netip.PrefixFrom(at, at.BitLen())
 		}

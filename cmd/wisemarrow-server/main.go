@@ -16,7 +16,7 @@ import (
 func main() {
 	root := &cobra.Command{
 		Use:   "wisemarrow-server",
-		Short: "Serve the workbench, and do its long work",
+		Short: "Serve the workbench and run its jobs",
 		Long: `Serves Wise Marrow to browsers, does its long work, lets people in. It needs a
 PostgreSQL database. It exits with 0 when all is good, 2 on bad input, 3 when the
 database cannot be reached.`,

@@ -21,14 +21,14 @@ import (
 func peopleCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "people",
-		Short: "Who may come in: add, list, role, password, remove",
+		Short: "Manage people: add, list, role, password, remove",
 		Example: `  wisemarrow-server people add Mira --role lead      # asks for a password
   wisemarrow-server people add Ines --role work < password.txt
   wisemarrow-server people list`,
 	}
 	role := string(people.Work)
 	proxied := false
-	add := peopleVerb("add NAME", "Let somebody in", 1, func(ctx context.Context, s *store.Store, args []string) (string, error) {
+	add := peopleVerb("add NAME", "Add a person", 1, func(ctx context.Context, s *store.Store, args []string) (string, error) {
 		p := people.Person{Name: args[0], Role: people.Role(role)}
 		err := errors.Join(people.CheckName(p.Name), people.CheckRole(p.Role))
 		if err == nil && !proxied {
@@ -64,7 +64,7 @@ func peopleCommand() *cobra.Command {
 			p.Since = time.Now()
 			return "gave " + p.Name + " a new password", s.ChangePerson(ctx, p)
 		}),
-		peopleVerb("remove NAME", "Let somebody in no more", 1, func(ctx context.Context, s *store.Store, args []string) (string, error) {
+		peopleVerb("remove NAME", "Remove a person's access", 1, func(ctx context.Context, s *store.Store, args []string) (string, error) {
 			return "removed " + args[0], s.RemovePerson(ctx, args[0])
 		}),
 		peopleVerb("list", "List them", 0, func(ctx context.Context, s *store.Store, _ []string) (string, error) {
@@ -123,7 +123,7 @@ func newPassword(name string) (string, error) {
 			again, err = ask("Once more: ")
 		}
 		if err == nil && again != password {
-			err = errors.New("the two are not the same; nothing was changed")
+			err = errors.New("the passwords differ; nothing was changed")
 		}
 	} else {
 		password, err = bufio.NewReader(io.LimitReader(os.Stdin, 4096)).ReadString('\n')

@@ -27,6 +27,6 @@ func seedCommand() *cobra.Command {
 		},
 	}
 	addDatabase(c, &url)
-	c.Flags().BoolVar(&sheets, "sheets", false, "also try those that are bound in motion, so that each has its score sheet")
+	c.Flags().BoolVar(&sheets, "sheets", false, "also run the motion check on bound characters")
 	return c
 }

@@ -30,7 +30,7 @@ func bindCommand() *cobra.Command {
 		Use:   "bind FILE",
 		Short: "Bind a mesh to a skeleton and report every joint and piece",
 		Long: `Bind a mesh to a skeleton and write both as one GLB. The skeleton file is a glTF
-whose joints are the nodes of its first skin, or all its nodes; it lies in the
+whose joints are the nodes of its first skin, or all its nodes; it uses the
 coordinates of the mesh's file.`,
 		Example: `  wisemarrow bind body.obj --skeleton skeleton.gltf --method auto --influences 4 -o bound.glb --report bind.json
   wisemarrow bind scan.obj --skeleton skeleton.gltf --method volume --falloff 8 -o bound.glb
@@ -105,18 +105,18 @@ coordinates of the mesh's file.`,
 			return verdict(list)
 		},
 	}
-	c.Flags().StringVar(&skel, "skeleton", "", "the skeleton, a .gltf, .glb or .bvh (needed)")
+	c.Flags().StringVar(&skel, "skeleton", "", "skeleton: .gltf, .glb or .bvh (required)")
 	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, shell (heat over a closed skin), volume (voxel geodesic), near, capsules, rigid, or carry from a bound file")
-	c.Flags().IntVar(&influences, "influences", 4, "joints that may move one vertex, 1 to 16")
-	c.Flags().Float64Var(&trace, "trace", 0.001, "weights below this are dropped")
-	c.Flags().Float64Var(&heat, "heat", 1, "how strongly a vertex is held to its nearest bone")
+	c.Flags().IntVar(&influences, "influences", 4, "influences per vertex, 1–16")
+	c.Flags().Float64Var(&trace, "trace", 0.001, "drop traces below this")
+	c.Flags().Float64Var(&heat, "heat", 1, "attraction to the nearest bone")
 	c.Flags().StringVar(&laplacian, "laplacian", "plain", "of heat: plain, or robust, which has no weight of the wrong sign on any triangles")
 	c.Flags().Float64Var(&falloff, "falloff", 6, "of volume and near: how fast weights fall with the distance, 4 soft to 10 tight")
 	c.Flags().IntVar(&cubes, "cubes", 0, "of volume and shell: cubes along the longest side, 24 to 320; 0 is 128")
-	c.Flags().BoolVar(&mend, "mend", false, "go up the ladder of remedies where the bind left vertices or joints without a solution")
+	c.Flags().BoolVar(&mend, "mend", false, "try remedies for unsolved vertices and joints")
 	c.Flags().StringVar(&from, "from", "", "of carry: the bound .glb that the weights are taken from")
 	c.Flags().StringVar(&by, "by", "surface", "of carry: the nearest surface or vertex, along the normal, or by the order of vertices")
-	c.Flags().Float64Var(&within, "within", 0, "of carry: how far a place may be, metres; 0 is however far")
+	c.Flags().Float64Var(&within, "within", 0, "of carry: maximum distance in meters, 0 for no limit")
 	c.Flags().StringVarP(&out, "output", "o", "", "write mesh, skeleton and skin to this .glb")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	place.add(c, "; kept if not given")

@@ -17,7 +17,7 @@ import (
 func bindposeCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "bindpose",
-		Short: "See the pose that a skin was bound in, go back to it, record it anew, or make a new one",
+		Short: "See the pose that a skin was bound in, return to it, record it again, or make a new one",
 		Example: `  wisemarrow bindpose check rigged.glb --report bindpose.json
   wisemarrow bindpose restore rigged.glb -o home.glb
   wisemarrow bindpose rerecord rigged.glb --joints hand_l,hand_r -o bound.glb
@@ -26,7 +26,7 @@ func bindposeCommand() *cobra.Command {
 		Args: cobra.NoArgs,
 	}
 	var joints []string
-	rerecord := verb("rerecord", "Record where the joints stand as the bind pose: vertices and weights stay", func(s studio.State) (string, any, error) {
+	rerecord := verb("rerecord", "Record the joints where they are as the bind pose: vertices and weights stay", func(s studio.State) (string, any, error) {
 		return "record_bind", bindpose.RecordBind{Joints: joints}, nil
 	})
 	rerecord.Flags().StringSliceVar(&joints, "joints", nil, "the joints to record; none is all")
@@ -43,7 +43,7 @@ func bindposeCommand() *cobra.Command {
 				return "", nil, err
 			}
 			if err := json.Unmarshal(data, &o.Angles); err != nil {
-				return "", nil, fmt.Errorf("%s is no pose: %w", pose, err)
+				return "", nil, fmt.Errorf("%s is not a pose: %w", pose, err)
 			}
 		}
 		return "rest_pose", o, nil
@@ -51,7 +51,7 @@ func bindposeCommand() *cobra.Command {
 	rest.Flags().Float64Var(&arms, "arms", -1000, "bring the arms so many degrees below level: 0 for T, 45 for A")
 	rest.Flags().StringVar(&pose, "pose", "", "a JSON file of degrees about X, Y and Z by joint: {\"upper_arm_l\": [0, 0, 30]}")
 	c.AddCommand(
-		verb("check", "Say how the bind pose stands", nil),
+		verb("check", "Report the bind pose", nil),
 		verb("restore", "Bring the joints back to where the skin was bound to them", func(studio.State) (string, any, error) {
 			return "restore_bind", bindpose.RestoreBind{}, nil
 		}),

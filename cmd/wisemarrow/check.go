@@ -24,7 +24,7 @@ func checkCommand() *cobra.Command {
 	var out, kind string
 	c := &cobra.Command{
 		Use:   "check FILE…",
-		Short: "Measure meshes and name what would harm a bind",
+		Short: "Check meshes for problems that would harm a bind",
 		Example: `  wisemarrow check body.obj
   wisemarrow check *.glb --report check.json`,
 		Args: cobra.MinimumNArgs(1),

@@ -40,7 +40,7 @@ func openFile(path string) (*os.File, error) {
 		return nil, err
 	}
 	if !info.Mode().IsRegular() {
-		return nil, fmt.Errorf("%s is no plain file", path)
+		return nil, fmt.Errorf("%s is not a regular file", path)
 	}
 	return os.Open(path)
 }
@@ -60,7 +60,7 @@ func beside(path string) gltf.Resolver {
 			return nil, err
 		}
 		if !info.Mode().IsRegular() || info.Size() > reading.Default.Bytes {
-			return nil, fmt.Errorf("%s is no plain file, or too large", uri)
+			return nil, fmt.Errorf("%s is not a regular file, or too large", uri)
 		}
 		return root.ReadFile(name)
 	}
@@ -192,7 +192,7 @@ type placementFlags struct {
 
 func (p *placementFlags) add(c *cobra.Command, auto string) {
 	c.Flags().StringVar(&p.up, "up", "", "up axis of the file: y, z or -z"+auto)
-	c.Flags().Float64Var(&p.scale, "scale", 0, "metres per unit of the file"+auto)
+	c.Flags().Float64Var(&p.scale, "scale", 0, "meters per unit of the file"+auto)
 }
 
 func (p *placementFlags) given() bool { return p.up != "" || p.scale != 0 }

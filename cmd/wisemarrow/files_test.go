@@ -58,7 +58,7 @@ func TestWhatIsNoMeshFileIsBadInput(t *testing.T) {
 	require.NoError(t, syscall.Mkfifo(pipe, 0o644))
 	require.NoError(t, os.WriteFile(cloud, []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\n"), 0o644))
 	require.NoError(t, os.WriteFile(lines, []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nl 1 2 3\n"), 0o644))
-	for path, want := range map[string]string{pipe: "no plain file", dir: "no plain file", cloud: "3 vertices but no face", lines: "no face"} {
+	for path, want := range map[string]string{pipe: "not a regular file", dir: "not a regular file", cloud: "3 vertices but no face", lines: "no face"} {
 		code, _, errs := command(t, "check", path)
 		require.Equal(t, exitInput, code, path)
 		require.Contains(t, errs, want)

@@ -19,7 +19,7 @@ func handoffCommand() *cobra.Command {
 	var influences int
 	c := &cobra.Command{
 		Use:   "handoff FILE",
-		Short: "Hold a bound character against what the next department needs, and write it",
+		Short: "Check a bound character for handoff and write it",
 		Example: `  wisemarrow handoff bound.glb --report handoff.json
   wisemarrow handoff bound.glb --influences 4 -o final.glb
   wisemarrow handoff bound.glb -o skeleton.gltf`,
@@ -53,7 +53,7 @@ func handoffCommand() *cobra.Command {
 			return verdict(list)
 		},
 	}
-	c.Flags().IntVar(&influences, "influences", 0, "cap the weights of each vertex to so many joints; all are kept if not given")
+	c.Flags().IntVar(&influences, "influences", 0, "cap influences per vertex; default keeps all")
 	c.Flags().StringVarP(&out, "output", "o", "", "write the character to this .glb, its skeleton to this .gltf, or its mesh to this .obj")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	return c

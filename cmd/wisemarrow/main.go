@@ -21,7 +21,7 @@ const (
 )
 
 // errFindings ends a command with exitFindings; the findings have been told.
-var errFindings = errors.New("there are findings that block")
+var errFindings = errors.New("some findings block")
 
 func main() {
 	if os.Getenv("GOGC") == "" {
@@ -29,7 +29,7 @@ func main() {
 	}
 	root := &cobra.Command{
 		Use:   "wisemarrow",
-		Short: "From a character mesh to a bound character, every step measured",
+		Short: "Character mesh to bound character, measured at every step",
 		Long: `Wise Marrow places a skeleton inside a character mesh, sets its axes, binds the
 skin, says which joints have no solution and why, and hands the character over.
 

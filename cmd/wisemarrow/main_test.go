@@ -144,7 +144,7 @@ func TestAScriptIsRunOnSeveralFiles(t *testing.T) {
 	require.Contains(t, errs, "flat.obj: step 3, fit_starter")
 	require.Contains(t, errs, "2 of 2:", "the others go on")
 	require.Contains(t, errs, "1 of 2 files were refused")
-	for text, says := range map[string]string{"": "no operation", "{\"op\":\"fly\"}\n": "line 1", "hello\n": "no JSON"} {
+	for text, says := range map[string]string{"": "no operation", "{\"op\":\"fly\"}\n": "line 1", "hello\n": "not a JSON"} {
 		write("bad.jsonl", text)
 		code, _, errs = command(t, "run", at("bad.jsonl"), at("odile.obj"))
 		require.Equal(t, exitInput, code)

@@ -30,7 +30,7 @@ func testCommand() *cobra.Command {
 	var worst int
 	c := &cobra.Command{
 		Use:   "test FILE…",
-		Short: "Try a bound character in motion and list the worst places; rank several binds of it",
+		Short: "Run the motion check, list the worst spots; compare several binds",
 		Long: `Build the test reel of a bound file from its skeleton: each joint through its usual range about its named
 axes, fists, figures as a crouch or a reach, steps, a wing beat or a wave, and the motions of the file.
 Measure every frame (a joint that moves what belongs to another, edges drawn out or crushed, creases,
@@ -46,7 +46,7 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 				return fmt.Errorf("there is no reel %q; there are usual, ranges, figures and own", reel)
 			}
 			if worst < 0 {
-				return fmt.Errorf("at least 0 places are listed, not %d", worst)
+				return fmt.Errorf("list at least 0 spots, not %d", worst)
 			}
 			asked.Kinds = kinds
 			var all []testedFile
@@ -87,10 +87,10 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 		},
 	}
 	c.Flags().StringVar(&reel, "reel", "usual", "the motions: usual is all; ranges, each joint alone; figures; own, the motions of the file")
-	c.Flags().Float64Var(&asked.Amount, "amount", asked.Amount, "share of the ranges")
+	c.Flags().Float64Var(&asked.Amount, "amount", asked.Amount, "percent of the ranges")
 	c.Flags().IntVar(&asked.Steps, "steps", asked.Steps, "frames from rest to each end")
 	c.Flags().StringSliceVar(&asked.Joints, "joint", nil, "of the ranges only those of these joints")
-	c.Flags().IntVar(&worst, "worst", 10, "how many places are listed")
+	c.Flags().IntVar(&worst, "worst", 10, "how many spots to list")
 	c.Flags().StringVar(&rep, "report", "", "write the score sheet as JSON to this file, or to standard output for -")
 	return c
 }

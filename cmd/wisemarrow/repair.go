@@ -26,11 +26,11 @@ func repairCommand() *cobra.Command {
 	var place placementFlags
 	c := &cobra.Command{
 		Use:   "repair FILE",
-		Short: "Mend what is safe to mend, and say what is left",
-		Long: `Bake the transforms, drop doubled and empty faces, weld cracked seams, drop loose
-vertices, take bow-ties and fins apart and turn faces outward; then check again.
+		Short: "Make safe repairs and report what remains",
+		Long: `Bake the transforms, remove duplicate and zero-area faces, weld cracked seams, remove loose
+vertices, split non-manifold geometry and flip faces outward; then check again.
 Unit, up axis and size are changed only when --up, --scale or --height is given;
-holes are filled, a half completed and polygons cut only when asked for.`,
+holes are filled, a half completed and polygons triangulated only when asked for.`,
 		Example: `  wisemarrow repair delivered.glb --up z --scale 0.01 -o body.glb --report repair.json
   wisemarrow repair body.obj --weld 0.0005 --holes 8 -o mended.obj
   wisemarrow repair half.obj --mirror --height 1.7 -o whole.glb`,
@@ -101,8 +101,8 @@ holes are filled, a half completed and polygons cut only when asked for.`,
 	}
 	c.Flags().StringVarP(&out, "output", "o", "", "write the mesh to this .glb or .obj")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
-	c.Flags().Float64Var(&distance, "weld", 0, "weld distance in metres; a hundred-thousandth of the diagonal if not given")
-	c.Flags().Float64Var(&height, "height", 0, "scale the character to this height in metres")
+	c.Flags().Float64Var(&distance, "weld", 0, "weld distance in meters; a hundred-thousandth of the diagonal if not given")
+	c.Flags().Float64Var(&height, "height", 0, "scale the character to this height in meters")
 	c.Flags().IntVar(&holes, "holes", 0, "fill holes of at most so many edges")
 	c.Flags().BoolVar(&half, "mirror", false, "complete a half mesh by mirroring it about X = 0")
 	c.Flags().BoolVar(&cut, "triangles", false, "cut every face into triangles")

@@ -28,7 +28,7 @@ func runCommand() *cobra.Command {
 	var out, rep string
 	c := &cobra.Command{
 		Use:   "run SCRIPT FILE…",
-		Short: "Do what a script says to files: a character's history, one operation a line",
+		Short: "Run a script (one operation per line, such as a character's history) on files",
 		Long: `Run a script on one file or fifty. A script is one operation a line, as JSON:
 {"op": "weld", "params": {"distance": 0.001}}. The history of a character is taken away
 as one at its handoff; the file that it came from is left out, and what it did is done to

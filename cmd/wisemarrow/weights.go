@@ -43,10 +43,10 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 	}
 	type flags func(c *cobra.Command, f *weightFlags)
 	joints := func(c *cobra.Command, f *weightFlags) {
-		c.Flags().StringSliceVar(&f.joints, "joints", nil, "the joints that are meant")
+		c.Flags().StringSliceVar(&f.joints, "joints", nil, "the joints to change")
 	}
 	chosen := func(c *cobra.Command, f *weightFlags) {
-		c.Flags().StringVar(&f.vertices, "vertices", "", "the vertices that are meant, as 0-14,20; none is all")
+		c.Flags().StringVar(&f.vertices, "vertices", "", "vertices such as 0-14,20; default all")
 	}
 	verb := func(name, op, short string, params func(f *weightFlags) (map[string]any, error), add ...flags) {
 		f := &weightFlags{value: math.NaN(), times: math.NaN()}
@@ -64,19 +64,19 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 		v.Flags().StringVar(&f.rep, "report", "", "write what was done as JSON to this file, or to standard output for -")
 		c.AddCommand(v)
 	}
-	verb("smooth", "smooth_weights", "Draw vertices to the mean of their neighbours", func(f *weightFlags) (map[string]any, error) {
+	verb("smooth", "smooth_weights", "Smooth vertices toward their neighbors", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"joints": f.joints, "vertices": f.vertices, "passes": f.passes}, nil
 	}, joints, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().IntVar(&f.passes, "passes", 1, "how often")
 	})
-	verb("mirror", "mirror_weights", "Give one side what the other has", func(f *weightFlags) (map[string]any, error) {
+	verb("mirror", "mirror_weights", "Mirror one side to the other", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"from": f.from, "by": f.by, "tolerance": f.tolerance, "vertices": f.vertices}, nil
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().StringVar(&f.from, "from", "left", "the side that is taken: left or right")
-		c.Flags().StringVar(&f.by, "by", "place", "vertices by place, by topology, or by joints where the sides stand unevenly")
-		c.Flags().Float64Var(&f.tolerance, "tolerance", 0, "how far from the mirrored place an image may be, metres")
+		c.Flags().StringVar(&f.by, "by", "place", "vertices by position, by topology, or by joints where the sides are posed unevenly")
+		c.Flags().Float64Var(&f.tolerance, "tolerance", 0, "how far from the mirrored position a match may be, in meters")
 	})
-	verb("set", "set_weights", "Give a joint an exact share of vertices, add to it or multiply it", func(f *weightFlags) (map[string]any, error) {
+	verb("set", "set_weights", "Set, add to or multiply a joint's weight on vertices", func(f *weightFlags) (map[string]any, error) {
 		if len(f.joints) != 1 {
 			return nil, errors.New("name one joint with --joints")
 		}
@@ -89,22 +89,22 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 		}
 		return p, nil
 	}, joints, chosen, func(c *cobra.Command, f *weightFlags) {
-		c.Flags().Float64Var(&f.value, "value", math.NaN(), "the share, 0 to 1")
-		c.Flags().Float64Var(&f.add, "add", 0, "add this to the share")
-		c.Flags().Float64Var(&f.times, "times", math.NaN(), "multiply the share by this")
+		c.Flags().Float64Var(&f.value, "value", math.NaN(), "the weight, 0 to 1")
+		c.Flags().Float64Var(&f.add, "add", 0, "add this to the weight")
+		c.Flags().Float64Var(&f.times, "times", math.NaN(), "multiply the weight by this")
 	})
-	verb("free", "free_weights", "Take vertices away from joints; what remains shares it", func(f *weightFlags) (map[string]any, error) {
+	verb("free", "free_weights", "Remove vertices from joints; the remaining influences take the weight", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"joints": f.joints, "vertices": f.vertices, "branch": f.branch, "others": f.others}, nil
 	}, joints, chosen, func(c *cobra.Command, f *weightFlags) {
-		c.Flags().BoolVar(&f.branch, "branch", false, "and from all that hangs from them")
+		c.Flags().BoolVar(&f.branch, "branch", false, "and from all their descendants")
 		c.Flags().BoolVar(&f.others, "others", false, "from all joints but these")
 	})
-	verb("hand", "hand_weights", "Hand the weights of joints to another", func(f *weightFlags) (map[string]any, error) {
+	verb("hand", "hand_weights", "Give joints' weights to another", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"joints": f.joints, "to": f.to, "vertices": f.vertices}, nil
 	}, joints, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().StringVar(&f.to, "to", "", "the joint that gets them")
 	})
-	verb("drop", "drop_traces", "Drop shares below a limit", func(f *weightFlags) (map[string]any, error) {
+	verb("drop", "drop_traces", "Drop traces below a limit", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"below": f.below, "vertices": f.vertices}, nil
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().Float64Var(&f.below, "below", 0.01, "the limit")
@@ -114,7 +114,7 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().IntVar(&f.influences, "influences", 4, "how many, 1 to 16")
 	})
-	verb("harden", "harden_weights", "Give each vertex wholly to its leading joint, or round shares", func(f *weightFlags) (map[string]any, error) {
+	verb("harden", "harden_weights", "Give each vertex wholly to its leading joint, or round weights", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"steps": f.steps, "vertices": f.vertices}, nil
 	}, chosen, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().IntVar(&f.steps, "steps", 1, "round to parts of one in so many")
@@ -130,14 +130,14 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 	verb("far", "drop_far", "Remove weights far from their bone", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"vertices": f.vertices}, nil
 	}, chosen)
-	verb("blend", "blend_border", "Even the border between two joints over a width", func(f *weightFlags) (map[string]any, error) {
+	verb("blend", "blend_border", "Blend the boundary between two joints", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"joints": f.joints, "width": f.width, "vertices": f.vertices}, nil
 	}, joints, chosen, func(c *cobra.Command, f *weightFlags) {
-		c.Flags().Float64Var(&f.width, "width", 0.05, "metres along the surface")
+		c.Flags().Float64Var(&f.width, "width", 0.05, "meters along the surface")
 	})
 	within := func(c *cobra.Command, f *weightFlags) {
 		c.Flags().StringVar(&f.from, "from", "", "the file that they are taken from")
-		c.Flags().Float64Var(&f.within, "within", 0, "how far a place may be, metres")
+		c.Flags().Float64Var(&f.within, "within", 0, "maximum distance in meters")
 	}
 	verb("carry", "carry_weights", "Carry weights over from another bound file, or from parts of this one", func(f *weightFlags) (map[string]any, error) {
 		p := map[string]any{"influences": f.influences, "trace": 0.001, "from": f.by, "within": f.within, "vertices": f.vertices}
@@ -153,7 +153,7 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 		c.Flags().StringSliceVar(&f.onto, "onto", nil, "parts that get them; the rest stays as it is")
 	}, func(c *cobra.Command, f *weightFlags) {
 		c.Flags().StringVar(&f.by, "by", "surface", "the nearest surface or vertex, or along the normal")
-		c.Flags().IntVar(&f.influences, "influences", 4, "joints that may move one vertex, 1 to 16")
+		c.Flags().IntVar(&f.influences, "influences", 4, "influences per vertex, 1–16")
 	})
 	verb("read", "import_weights", "Take weights from a CSV or JSON table", func(f *weightFlags) (map[string]any, error) {
 		return map[string]any{"by": f.by, "within": f.within}, nil

@@ -128,9 +128,9 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 	}
 	switch {
 	case a.otherScale():
-		return ReasonScale, "the skeleton is of quite another size than the mesh, or elsewhere"
+		return ReasonScale, "the skeleton and mesh differ greatly in size or position"
 	case r.Outside > outsideLimit:
-		return ReasonOutside, fmt.Sprintf("%.0f %% of its bone lies outside the mesh", 100*r.Outside)
+		return ReasonOutside, fmt.Sprintf("%.0f%% of its bone is outside the mesh", 100*r.Outside)
 	case length == 0 && r.Nearest == 0:
 		return ReasonShort, "its bone has no length"
 	case a.e.Nearest == nil && a.e.Otherwise != "":
@@ -139,10 +139,10 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 		return ReasonUnknown, "no vertex was given to it"
 	case r.Nearest == 0:
 		if other := a.within(joint); other >= 0 {
-			return ReasonInside, "it lies along the bone of " + a.s.Joints[other].Name + ", which is as near to every vertex"
+			return ReasonInside, "it coincides with the bone of " + a.s.Joints[other].Name + ", which is as near to every vertex"
 		}
 		if edge := a.edge(); length < edge {
-			return ReasonCoarse, fmt.Sprintf("the mesh is too coarse to hold it: its bone is %.1f of an edge long", length/edge)
+			return ReasonCoarse, fmt.Sprintf("the mesh is too coarse: its bone is only %.1f edges long", length/edge)
 		}
 		return ReasonFar, "every vertex is nearer to another bone"
 	case r.Heated == 0:
@@ -232,9 +232,9 @@ func (a *account) between(joint int) string {
 		}
 	}
 	if most == "" {
-		return "another surface lies between"
+		return "another surface is in the way"
 	}
-	return "a surface of " + most + " lies between"
+	return "a surface of " + most + " is between"
 }
 
 // outside returns the share of joint i's bones that lies outside the mesh, by
@@ -279,19 +279,19 @@ func (a *account) pieces() []PieceReport {
 		case missing[i] == 0:
 		case missing[i] == r.Vertices && a.e.Sees == nil:
 			r.State = Unsolved
-			r.Cause = "none of its vertices has weights"
+			r.Cause = "none of its vertices have weights"
 		case missing[i] == r.Vertices && r.Heated == 0:
 			r.State = Unsolved
-			r.Cause = "no bone is visible from the piece: another surface lies between, or the bone is outside it"
+			r.Cause = "no bone is visible from this piece: another surface is in the way, or the bone is outside it"
 		case missing[i] == r.Vertices:
 			r.State = Unsolved
-			r.Cause = "the piece is singular: its faces have no area that heat could cross"
+			r.Cause = "its faces have no area for heat to cross"
 		case a.e.Sees == nil:
 			r.State = Weak
 			r.Cause = fmt.Sprintf("%d of its vertices have no weights", missing[i])
 		default:
 			r.State = Weak
-			r.Cause = fmt.Sprintf("%d of its vertices are cut off by faces without area", missing[i])
+			r.Cause = fmt.Sprintf("zero-area faces isolate %d of its vertices", missing[i])
 		}
 	}
 	return out

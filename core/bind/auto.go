@@ -53,7 +53,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	a := &automatic{m: m, s: s, o: o, how: make([]string, len(m.Points)), far: map[string]float64{}}
 	w, r, err := Heat(ctx, m, s, o, part(0, 0.3))
 	if ctx.Err() == nil && (err != nil && a.unstable(err) || err == nil && r.Overshoot > robustAbove) && !o.Robust {
-		why := "heat has no stable solution on the plain Laplacian"
+		why := "heat has no stable solution with the plain Laplacian"
 		if err == nil {
 			why = fmt.Sprintf("weights on the plain Laplacian left the range from 0 to 1 by %.2f", r.Overshoot)
 		}
@@ -99,7 +99,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 			return nil, nil, fmt.Errorf("neither heat nor the volume bind this mesh: %w", err)
 		}
 	}
-	progress("Letting what lies over the body follow it", 0.88)
+	progress("Letting layers follow the body", 0.88)
 	a.over()
 	if err := a.rest(ctx, part(0.9, 0.95)); err != nil {
 		return nil, nil, err
@@ -119,7 +119,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	if a.layers != nil {
 		report.Layers = a.layers.layers(a.onLayers())
 		a.onMesh(report.Layers)
-		progress("Trying what lies over the body in poses", 0.96)
+		progress("Testing layers in poses", 0.96)
 		if err := report.tryThrough(ctx, m, s, a.w, nil); err != nil {
 			return nil, nil, err
 		}
@@ -278,11 +278,11 @@ func (a *automatic) evenSeams(limits weights.Limits) {
 
 const (
 	beneathHow = "as the surface under them"
-	rigidHow   = "whole, as the place nearest to them"
+	rigidHow   = "rigidly, like the nearest point"
 	wallHow    = "as the other side of a thin wall"
 	shellHow   = "by heat on a closed shell"
-	ledHow     = "to one joint, as told"
-	cardHow    = "as cards, each as the place at its root"
+	ledHow     = "to one joint, as set"
+	cardHow    = "as cards, each like its root"
 )
 
 // unstable reports whether an error says that the equation cannot be solved on this mesh, and
@@ -414,9 +414,9 @@ func (a *automatic) onACopy(ctx context.Context, r *Report, cracked, turned bool
 	case cracked:
 		a.said = append(a.said, "the mesh is cracked, and heat does not cross a crack: a copy was welded")
 	case turned:
-		a.said = append(a.said, "parts of the surface look inward: on a copy all were turned outward")
+		a.said = append(a.said, "parts of the surface point inward; a copy was flipped outward")
 	default:
-		a.said = append(a.said, "a copy with faces turned outward and cracks welded solves more")
+		a.said = append(a.said, "a copy with faces flipped outward and cracks welded solves more")
 	}
 	return nil
 }
@@ -572,7 +572,7 @@ func (a *automatic) sentence(r *Report) string {
 			solved++
 		}
 	}
-	out := fmt.Sprintf("Every vertex has weights: %s. %d of %d joints lead some.", strings.Join(told, "; "), solved, asked)
+	out := fmt.Sprintf("Every vertex has weights: %s. %d of %d joints lead vertices.", strings.Join(told, "; "), solved, asked)
 	if r.Unweighted > 0 {
 		out = fmt.Sprintf("%d vertices have no weights; %s. %d of %d joints lead some.", r.Unweighted, strings.Join(told, "; "), solved, asked)
 	}

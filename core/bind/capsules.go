@@ -315,9 +315,9 @@ func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Caps
 		}
 	}
 	if len(bones) == 0 {
-		return nil, nil, errors.New("no bone of a joint that deforms has a capsule: size them from the mesh first")
+		return nil, nil, errors.New("no deforming joint has a capsule: fit them to the mesh first")
 	}
-	progress("Weighing by capsules", 0.1)
+	progress("Computing capsule weights", 0.1)
 	points := m.World()
 	names := make([]string, len(s.Joints))
 	for i, j := range s.Joints {
@@ -358,7 +358,7 @@ func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Caps
 	w = Smoothed(m, w, o.Smooth)
 	whole := w
 	w = weights.Capped(m, w, o.Limits)
-	report := Account(m, s, w, Evidence{Method: "by capsules", Deform: o.Deform, Otherwise: "no vertex lies within its capsule, or others share it more"})
+	report := Account(m, s, w, Evidence{Method: "by capsules", Deform: o.Deform, Otherwise: "no vertex is inside its capsule, or other joints outweigh it"})
 	report.Capped = costOf(m.World(), whole, w, s, o.Cap)
 	progress("Done", 1)
 	return w, report, nil

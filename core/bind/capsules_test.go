@@ -77,7 +77,7 @@ func TestWeightsOfCapsulesByHand(t *testing.T) {
 		require.Error(t, (&bind.Capsule{Joint: "x", Stops: bad}).Check(), "%v", bad)
 	}
 	_, _, err = bind.ByCapsules(context.Background(), m, s, &bind.Capsules{}, o, nil)
-	require.ErrorContains(t, err, "size them")
+	require.ErrorContains(t, err, "fit them")
 }
 
 func TestCapsulesOfOneSideGoToTheOther(t *testing.T) {

@@ -58,7 +58,7 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 		return inOrder(from, w, to, o)
 	}
 	if !(o.Within >= 0) {
-		return nil, told, fmt.Errorf("a place is within 0 metres or more, not %g", o.Within)
+		return nil, told, fmt.Errorf("the distance must be 0 m or more, not %g", o.Within)
 	}
 	points := from.World()
 	solved := weighted(from, w)
@@ -123,7 +123,7 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 func inOrder(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (*weights.Weights, Carried, error) {
 	var told Carried
 	if len(from.Points) != len(to.Points) {
-		return nil, told, fmt.Errorf("the meshes have %d and %d vertices, so that their order says nothing: carry by the surface", len(from.Points), len(to.Points))
+		return nil, told, fmt.Errorf("the vertex counts differ (%d and %d), so order does not apply: carry over by surface", len(from.Points), len(to.Points))
 	}
 	out := weights.New(w.Joints, len(to.Points))
 	var empty []int32

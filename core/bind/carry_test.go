@@ -42,7 +42,7 @@ func TestCarryOverFollowsPlacesNotNumbers(t *testing.T) {
 	require.Equal(t, len(from.Points), told.Vertices)
 	require.Equal(t, w.Of, ordered.Of)
 	_, _, err = bind.Carry(from, w, to, bind.CarryOptions{Limits: weights.Limits{Cap: 2}, From: bind.FromOrder})
-	require.ErrorContains(t, err, "their order says nothing")
+	require.ErrorContains(t, err, "order does not apply")
 	_, err = bind.CarryOver(from, weights.New([]string{"a"}, len(from.Points)), to, weights.Limits{Cap: 2})
 	require.ErrorContains(t, err, "no face")
 }

@@ -48,7 +48,7 @@ type Progress func(what string, share float64)
 const tie = geom.TouchShare
 
 // ErrNoBones means that no joint of the skeleton is to deform anything.
-var ErrNoBones = errors.New("no joint is left to deform the mesh: choose at least one that is not an end joint")
+var ErrNoBones = errors.New("no joint deforms the mesh: include at least one that is not an end joint")
 
 // Heat binds by heat equilibrium (Baran & Popović 2007, section 4): for every
 // joint j solve (−Δ + H)·w = H·p, where H is c/d² at vertices that see their
@@ -342,7 +342,7 @@ func components(a *linalg.Symmetric) []int32 {
 func (b *heatBind) factorise() error {
 	f, err := linalg.Factorise(b.ctx, b.system, b.points, b.told)
 	if bad := (linalg.ErrNotPositive{}); errors.As(err, &bad) {
-		return fmt.Errorf("the heat equation has no stable solution around vertex %d: bind on the robust Laplacian, or weld duplicates and drop faces without area at the intake and bind again (%w)", bad.Index, err)
+		return fmt.Errorf("heat has no stable solution near vertex %d: use the robust Laplacian, or weld duplicates and remove zero-area faces at Intake, then bind again (%w)", bad.Index, err)
 	}
 	if err != nil {
 		return err

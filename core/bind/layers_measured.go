@@ -169,21 +169,21 @@ const triedShare = 0.7
 // findings tells of a layer that does not go with the body.
 func (l *Layer) findings() []finding.Finding {
 	var out []finding.Finding
-	follow := finding.Remedy{Label: "Let it follow the surface point by point", Op: "give_pieces", Params: map[string]any{"parts": []any{l.Part}, "how": Follow}}
+	follow := finding.Remedy{Label: "Let it follow the surface", Op: "give_pieces", Params: map[string]any{"parts": []any{l.Part}, "how": Follow}}
 	if l.Kind == KindCloth && l.Agreement < agreementLimit {
 		out = append(out, finding.Finding{Code: "layer_apart", Severity: finding.Harms, Count: l.Vertices,
-			Title: fmt.Sprintf("%s goes with other joints than the body under it", l.name()),
-			Why:   "Where a garment is led by another joint than the skin beneath, and not one next to it, the two part when the character moves.",
-			Evidence: []finding.Evidence{{What: "share led by the body's joint or one next to it", Value: l.Agreement, Limit: agreementLimit},
+			Title: fmt.Sprintf("%s follows different joints from the body below", l.name()),
+			Why:   "Where a garment is led by another joint than the skin beneath, and not one next to it, they separate when the character moves.",
+			Evidence: []finding.Evidence{{What: "led by the body's joint or its neighbor", Value: l.Agreement, Limit: agreementLimit},
 				{What: "farthest from the body", Value: l.Farthest, Unit: "m"}},
 			Where: finding.Where{Vertices: l.vertices}, Remedies: []finding.Remedy{follow}})
 	}
 	if t := l.Through; t != nil && t.Vertices > 0 {
 		share := float64(t.Vertices) / float64(max(1, l.Vertices))
 		f := finding.Finding{Code: "skin_through", Severity: finding.Note, Count: t.Vertices,
-			Title: fmt.Sprintf("Skin comes through %s in %d of %d poses", l.name(), t.Poses, t.Tried),
-			Why:   fmt.Sprintf("Each joint was turned by %.0f %% of its usual range. The worst was %s.", 100*triedShare, t.Pose),
-			Evidence: []finding.Evidence{{What: "share of its vertices under the skin", Value: share, Limit: throughLimit},
+			Title: fmt.Sprintf("Skin pokes through %s in %d of %d poses", l.name(), t.Poses, t.Tried),
+			Why:   fmt.Sprintf("Each joint was rotated %.0f%% of its typical range. Worst pose: %s.", 100*triedShare, t.Pose),
+			Evidence: []finding.Evidence{{What: "vertices under the skin", Value: share, Limit: throughLimit},
 				{What: "deepest", Value: t.Deepest, Unit: "m"}},
 			Where: finding.Where{Vertices: t.Where}}
 		if share > throughLimit {
@@ -199,7 +199,7 @@ func (l *Layer) findings() []finding.Finding {
 
 func (l *Layer) name() string {
 	if l.Part == "" {
-		return "what lies over the body"
+		return "the layer"
 	}
 	return l.Part
 }

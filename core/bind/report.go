@@ -123,11 +123,11 @@ func (r *Report) Findings() []finding.Finding {
 		}
 		out = append(out, finding.Finding{Code: "unweighted_vertices", Severity: finding.Blocks, Count: r.Unweighted,
 			Title: fmt.Sprintf("%d vertices have no weights", r.Unweighted),
-			Why:   "They stay behind when the character moves: no vertex of their piece sees a bone, so no heat reaches it.",
+			Why:   "They stay behind when the character moves: no vertex of their piece sees a bone. Let the piece follow the surface below.",
 			Evidence: []finding.Evidence{{What: "pieces without a solution", Value: float64(pieces), Limit: 0},
 				{What: "share of all vertices", Value: float64(r.Unweighted) / float64(max(1, r.Vertices)), Limit: 0}},
 			Where: finding.Where{Vertices: r.Stray},
-			Remedies: []finding.Remedy{{Label: "Let each piece follow the surface beneath it", Op: "follow_beneath",
+			Remedies: []finding.Remedy{{Label: "Let each piece follow the surface below", Op: "follow_beneath",
 				Params: map[string]any{"mode": "auto"}}}})
 	}
 	for _, l := range r.Layers {
@@ -137,8 +137,8 @@ func (r *Report) Findings() []finding.Finding {
 	out = append(out, r.leaks()...)
 	if r.Overshoot > overshootLimit {
 		out = append(out, finding.Finding{Code: "weights_clamped", Severity: finding.Note, Count: r.Negative,
-			Title: "Raw weights left the range 0 to 1 and were clamped",
-			Why:   "Obtuse triangles give negative cotangents; the solution overshoots there by the amount shown and is cut and renormalised.",
+			Title: "Raw weights exceeded the 0–1 range and were clamped",
+			Why:   "Obtuse triangles give negative cotangents; the solution overshoots there, so it is clamped and normalized.",
 			Evidence: []finding.Evidence{{What: "largest overshoot", Value: r.Overshoot, Limit: overshootLimit},
 				{What: "edges with a negative weight", Value: float64(r.Negative), Limit: 0}}})
 	}
@@ -163,10 +163,10 @@ func (r *Report) leaks() []finding.Finding {
 	}
 	f.Title = f.Where.Joints[0] + " moves places that are cut off from it"
 	if f.Count > 1 {
-		f.Title = fmt.Sprintf("%d joints move places that are cut off from them", f.Count)
+		f.Title = fmt.Sprintf("%d joints move disconnected patches", f.Count)
 	}
-	f.Why = "Along the surface none of the joint's weight leads there: when it turns, a patch elsewhere moves with it."
-	f.Evidence = []finding.Evidence{{What: "share of a joint's weight that is cut off, at most", Value: worst, Limit: leakLimit}}
+	f.Why = "The patch does not connect to the joint's other weight, so it moves along when the joint rotates."
+	f.Evidence = []finding.Evidence{{What: "largest disconnected weight", Value: worst, Limit: leakLimit}}
 	return []finding.Finding{f}
 }
 
@@ -187,21 +187,21 @@ func jointsFinding(state State, list []JointReport) finding.Finding {
 		}
 	}
 	cause := "Cause: " + list[most].Cause + "."
-	f.Title, f.Why = list[0].Name+" moves nothing", "Turning this joint will leave the skin where it is. "+cause
+	f.Title, f.Why = list[0].Name+" moves nothing", "Rotating it will not move the skin. "+cause
 	if len(list) > 1 {
-		f.Title, f.Why = fmt.Sprintf("%d joints move nothing", len(list)), "Turning them will leave the skin where it is. Cause, of "+list[most].Name+": "+list[most].Cause+"; of the others likewise."
+		f.Title, f.Why = fmt.Sprintf("%d joints move nothing", len(list)), "Turning them will leave the skin where it is. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
 	}
 	f.Evidence = []finding.Evidence{
 		{What: "vertices nearest to it", Value: float64(nearest), Limit: 1},
-		{What: "share of the bone outside the mesh", Value: outside, Limit: outsideLimit}}
+		{What: "bone outside the mesh", Value: outside, Limit: outsideLimit}}
 	if list[most].Reason != ReasonUnknown { // a method that looks for bones
-		f.Evidence = slices.Insert(f.Evidence, 1, finding.Evidence{What: "of these, seeing the bone", Value: float64(heated), Limit: 1})
+		f.Evidence = slices.Insert(f.Evidence, 1, finding.Evidence{What: "of these, able to see the bone", Value: float64(heated), Limit: 1})
 	}
 	if state == Weak {
 		f.Severity = finding.Harms
-		f.Title, f.Why = list[0].Name+" leads no vertex", "Its neighbours outweigh it everywhere. "+cause
+		f.Title, f.Why = list[0].Name+" leads no vertex", "Its neighbors outweigh it everywhere. "+cause
 		if len(list) > 1 {
-			f.Title, f.Why = fmt.Sprintf("%d joints lead no vertex", len(list)), "Their neighbours outweigh them everywhere. Cause, of "+list[most].Name+": "+list[most].Cause+"; of the others likewise."
+			f.Title, f.Why = fmt.Sprintf("%d joints lead no vertex", len(list)), "Their neighbors outweigh them everywhere. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
 		}
 		f.Evidence = append(f.Evidence, finding.Evidence{What: "largest weight", Value: peak, Limit: 0.5})
 	}

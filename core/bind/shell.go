@@ -38,10 +38,10 @@ func NewShell(m *mesh.Mesh, cubes int, one bool) (*Shell, error) {
 		cubes = shellCubes
 	}
 	if cubes < minCubes || cubes > maxCubes {
-		return nil, fmt.Errorf("a shell has %d to %d cubes along its longest side, not %d", minCubes, maxCubes, cubes)
+		return nil, fmt.Errorf("a shell needs %d to %d voxels on its longest side, not %d", minCubes, maxCubes, cubes)
 	}
 	if m.Faces() == 0 {
-		return nil, errors.New("there are no faces to put a shell around")
+		return nil, errors.New("no faces to wrap in a shell")
 	}
 	outward, _ := m.MakeOutward()
 	points := m.World()
@@ -146,7 +146,7 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 			}
 		}
 	}
-	progress("Carrying the weights back", 0.85)
+	progress("Carrying weights back", 0.85)
 	w, err := CarryOver(shell.Mesh, solved, m, limits)
 	if err != nil {
 		return nil, nil, nil, err

@@ -76,7 +76,7 @@ func Volume(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceO
 	}
 	side := math.Max(longest.X, math.Max(longest.Y, longest.Z))
 	if !(side > 0) {
-		return nil, nil, errors.New("the mesh has no extent that could be filled")
+		return nil, nil, errors.New("the mesh has no volume to fill")
 	}
 	for cubes > minCubes {
 		n, large := crossed(d.points, tris, side/float64(cubes), side/4)
@@ -110,7 +110,7 @@ func Volume(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceO
 			straight := r3.Norm(r3.Sub(p, on))
 			d.put(lo, v, blended(straight, through, vox.Cell))
 		}
-		d.progress("Measuring ways through the volume", 0.15+0.65*float64(done.Add(1))/float64(len(d.bones)))
+		d.progress("Measuring paths through the volume", 0.15+0.65*float64(done.Add(1))/float64(len(d.bones)))
 	})
 	if err := ctx.Err(); err != nil {
 		return nil, nil, err

@@ -11,7 +11,7 @@ import (
 )
 
 // errNoArms names the side on which no arm was found.
-var errNoArms = errors.New("found no arm that stands off the trunk")
+var errNoArms = errors.New("no arm stands out from the torso")
 
 // armCandidates is how many ends on a side are read as arms.
 const armCandidates = 5
@@ -137,7 +137,7 @@ func (f *fitter) putArm(s int, a, other arm) {
 	// What speaks against it lessens the confidence of all.
 	doubt, because := 1.0, ""
 	if other.total > 0 && !a.shown && math.Abs(a.total-other.total) > 0.08*math.Max(a.total, other.total) {
-		doubt, because = 0.6, ", but the arms differ in length"
+		doubt, because = 0.6, "; the arms differ in length"
 	}
 	if share := a.total / f.body; !a.shown && (share < 0.32 || share > 0.58) {
 		doubt, because = 0.6, ", but the arm is unusually long or short for the body"
@@ -158,13 +158,13 @@ func (f *fitter) putArm(s int, a, other arm) {
 	}
 	if other.total > 0 && math.Abs(from-to) > 0.05 && math.Abs(to-wristShare) < math.Abs(from-wristShare) {
 		wrist, narrow = a.at(to), false
-		wristReason = "where the wrist of the other side is, which shows better"
+		wristReason = "mirrored from the clearer wrist"
 	}
 	elbow, bent := f.elbow(a.line[:a.clean+1], a.shoulder, wrist)
 	f.begin["arm"+x] = a.line[a.join].at
-	put("upper_arm", a.shoulder, 0.8, "where the arm's middle line enters the trunk")
+	put("upper_arm", a.shoulder, 0.8, "where the arm's centerline enters the torso")
 	if bent {
-		put("forearm", elbow, 0.85, "where the middle line bends")
+		put("forearm", elbow, 0.85, "where the centerline bends")
 	} else {
 		put("forearm", elbow, 0.6, "no bend found, taken from proportion along the middle line")
 	}
@@ -174,10 +174,10 @@ func (f *fitter) putArm(s int, a, other arm) {
 		put("hand", wrist.at, 0.5, wristReason)
 	}
 	if a.shown {
-		f.put("hand_end"+x, f.vox.Centre(a.tip), 0.95, "where the tip of the hand was shown")
+		f.put("hand_end"+x, f.vox.Centre(a.tip), 0.95, "at the hand tip you marked")
 		return
 	}
-	put("hand_end", a.line[0].at, 0.75, "farthest place of the arm")
+	put("hand_end", a.line[0].at, 0.75, "tip of the arm")
 }
 
 // armToTip places an arm that does not show between where a shoulder should be and the
@@ -187,10 +187,10 @@ func (f *fitter) armToTip(s, tip int) {
 	x := suffix(s)
 	from, to := f.joints["upper_arm"+x].at, f.vox.Centre(tip)
 	const whole = skeleton.UpperArm + skeleton.Forearm + skeleton.Hand
-	reason := "on the way from where a shoulder should be to the tip that was shown, by proportion: " + errNoArms.Error()
+	reason := "between the expected shoulder and the tip you marked, by proportion: " + errNoArms.Error()
 	f.put("forearm"+x, r3.Add(from, r3.Scale(skeleton.UpperArm/whole, r3.Sub(to, from))), 0.3, reason)
 	f.put("hand"+x, r3.Add(from, r3.Scale((skeleton.UpperArm+skeleton.Forearm)/whole, r3.Sub(to, from))), 0.3, reason)
-	f.put("hand_end"+x, to, 0.95, "where the tip of the hand was shown")
+	f.put("hand_end"+x, to, 0.95, "at the hand tip you marked")
 	f.tips["hand"+x] = to
 }
 
@@ -199,7 +199,7 @@ func (f *fitter) armByProportion(s int) {
 	h := f.body
 	sign := 1 - 2*float64(s)
 	at := r3.Vec{X: f.plane + sign*0.11*h, Y: f.floor + 0.79*h, Z: f.layerAt(f.floor + 0.75*h).centre.Z}
-	reason := errNoArms.Error() + ", taken from proportion"
+	reason := errNoArms.Error() + " (estimated from proportions)"
 	for _, step := range []struct {
 		name   string
 		length float64

@@ -53,7 +53,7 @@ func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown
 		for s := range 2 {
 			shoulder := f.joints["upper_arm"+suffix(s)].at
 			back := f.alongBack(shoulder.Z - 0.15*f.height)
-			f.put("scapula"+suffix(s), r3.Vec{X: back.X + 0.6*(shoulder.X-back.X), Y: back.Y + 0.02*f.height, Z: back.Z}, 0.5, "between shoulder and back, at its share")
+			f.put("scapula"+suffix(s), r3.Vec{X: back.X + 0.6*(shoulder.X-back.X), Y: back.Y + 0.02*f.height, Z: back.Z}, 0.5, "between shoulder and back, by proportion")
 		}
 	}
 	return f, nil
@@ -106,7 +106,7 @@ func (f *fitter) ends(feet []int) (fore, aft int, err error) {
 		aft = f.nearestInside(p)
 	}
 	if fore < 0 || aft < 0 {
-		return 0, 0, errors.New("the body has no two ends: is this a quadruped that stands on four legs, Y up?")
+		return 0, 0, errors.New("could not find two ends of the body: is it a quadruped on four legs, Y up?")
 	}
 	return fore, aft, nil
 }
@@ -183,15 +183,15 @@ func (f *fitter) foreleg(s int, p foot) leg {
 	reach := shoulder.Y - l.floor
 	wristY := l.floor + 0.31*reach
 	arc, off := l.bend(0.1*l.line[l.join].arc, 0.9*l.line[l.join].arc, r3.Vec{Z: 1})
-	reason, sure := "at its share of the leg, centred in the cross-section", 0.65
+	reason, sure := "at the usual proportion of the leg, centered in the cross-section", 0.65
 	if y := l.at(arc).Y; off > 0.03 && math.Abs(y-wristY) < 0.12*f.height {
-		wristY, reason, sure = y, "where the middle line bends forward", 0.8
+		wristY, reason, sure = y, "where the centerline bends forward", 0.8
 	}
 	elbowY := l.floor + 0.69*reach
 	elbow := l.level(math.Min(elbowY, l.top.Y))
 	elbow.Y = elbowY
-	f.put("upper_arm"+x, shoulder, 0.6, "in the trunk above the leg, at its share")
-	f.put("forearm"+x, elbow, 0.7, "where the leg leaves the trunk, at its share")
+	f.put("upper_arm"+x, shoulder, 0.6, "in the trunk above the leg, by proportion")
+	f.put("forearm"+x, elbow, 0.7, "where the leg leaves the torso, by proportion")
 	f.put("hand"+x, l.level(wristY), sure, reason)
 	return l
 }
@@ -210,10 +210,10 @@ func (f *fitter) hindleg(s int, p foot) leg {
 	hip := r3.Vec{X: f.inward(l.level(l.top.Y).X), Y: high - hipDepth*(high-low), Z: l.top.Z - 0.02*f.height}
 	reach := hip.Y - l.floor
 	hockY := l.floor + 0.34*reach
-	reason, sure := "at its share of the leg, centred in the cross-section", 0.65
+	reason, sure := "at the usual proportion of the leg, centered in the cross-section", 0.65
 	arc, off := l.bend(0.05*l.line[l.join].arc, l.line[l.join].arc, r3.Vec{Z: -1})
 	if y := l.at(arc).Y; off > 0.03 && math.Abs(y-hockY) < 0.14*f.height {
-		hockY, reason, sure = y, "where the middle line bends back", 0.8
+		hockY, reason, sure = y, "where the centerline bends back", 0.8
 	}
 	kneeY := l.floor + 0.645*reach
 	knee := l.level(math.Min(kneeY, l.top.Y))
@@ -224,7 +224,7 @@ func (f *fitter) hindleg(s int, p foot) leg {
 	hock := l.level(hockY)
 	hip.Z = 0.8*hock.Z + 0.2*knee.Z
 	f.put("thigh"+x, hip, 0.6, "in the trunk, above the hock and below the back")
-	f.put("shank"+x, knee, 0.65, "at its share of the leg")
+	f.put("shank"+x, knee, 0.65, "at the usual proportion of the leg")
 	f.put("foot"+x, hock, sure, reason)
 	return l
 }
@@ -256,7 +256,7 @@ func (f *fitter) backbone(n int, zr, zf, first, last float64) {
 		if n > 1 {
 			t = first + (last-first)*float64(i)/float64(n-1)
 		}
-		f.put(fmt.Sprintf("spine_%d", i+1), f.alongBack(zr+t*(zf-zr)), 0.75, "under the back, at its share of the way to the shoulders")
+		f.put(fmt.Sprintf("spine_%d", i+1), f.alongBack(zr+t*(zf-zr)), 0.75, "under the back, at the usual proportion of the way to the shoulders")
 	}
 }
 
@@ -345,7 +345,7 @@ func (f *fitter) headAndNeck(tip, n int, base r3.Vec, muzzle bool) {
 		if n == 1 {
 			name = "neck"
 		}
-		f.put(name, place(baseArc+t*(skullArc-baseArc)), 0.9*sure, "at its share of the neck")
+		f.put(name, place(baseArc+t*(skullArc-baseArc)), 0.9*sure, "at the usual proportion of the neck")
 	}
 }
 

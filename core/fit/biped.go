@@ -19,7 +19,7 @@ import (
 const fitCells = 120
 
 // ErrNoBody means that the mesh encloses nothing that a skeleton could fit.
-var ErrNoBody = errors.New("the mesh encloses no volume to fit a skeleton into: make its faces look outward and close large holes at the intake, or place the joints by hand")
+var ErrNoBody = errors.New("the mesh has no volume to fit a skeleton into: flip its faces outward and close large holes at Intake, or place the joints by hand")
 
 // biped places the landmarks of the biped inside a standing two-legged mesh, Y
 // up, in any pose from arms out to arms down. It reads the volume (voxels by
@@ -229,7 +229,7 @@ func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
 	}
 	f.findPlane()
 	if turned > 0 {
-		f.notes = append(f.notes, fmt.Sprintf("%d faces look inward and were turned for the fit only", turned))
+		f.notes = append(f.notes, fmt.Sprintf("%d faces point inward and were flipped for the fit only", turned))
 	}
 	f.props = props.left
 	if props.left > 0 {

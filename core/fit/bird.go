@@ -44,7 +44,7 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 			list = append([]foot{{[]int{i}, geom.EmptyBox().Add(f.vox.Centre(i))}}, list...)
 		}
 		if len(list) == 0 {
-			return nil, fmt.Errorf("found no foot on the ground on the %s side: show foot%s, or stand the character on the ground, facing front, at the intake", [2]string{"left", "right"}[s], suffix(s))
+			return nil, fmt.Errorf("found no foot on the ground on the %s side: mark foot%s, or center the character on the ground, facing front, at Intake", [2]string{"left", "right"}[s], suffix(s))
 		}
 		legs[s] = f.birdLeg(s, list[0])
 	}
@@ -59,7 +59,7 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 	f.put("hips", hips, 0.6, "under the back, above and behind the legs")
 	for i := range p.Spine {
 		t := float64(i+1) / float64(p.Spine)
-		f.put(fmt.Sprintf("spine_%d", i+1), r3.Add(hips, r3.Scale(t, r3.Sub(breast, hips))), 0.6, "between hips and shoulders, at its share")
+		f.put(fmt.Sprintf("spine_%d", i+1), r3.Add(hips, r3.Scale(t, r3.Sub(breast, hips))), 0.6, "between hips and shoulders, by proportion")
 	}
 	crown := f.crown(fore)
 	f.tips["head"] = f.vox.Centre(crown)
@@ -132,7 +132,7 @@ func (f *fitter) birdLeg(s int, p foot) leg {
 	f.put("toe_end"+x, tip, 0.85, "foremost place of the foot")
 	f.tips["foot"+x] = tip
 	total := l.line[l.join].arc
-	ankleY, reason, sure := f.floor+0.42*(l.top.Y-f.floor)*1.15, "at its share of the leg", 0.6
+	ankleY, reason, sure := f.floor+0.42*(l.top.Y-f.floor)*1.15, "at the usual proportion of the leg", 0.6
 	arc, off := l.bend(0.12*total, 0.95*total, r3.Vec{Z: -1})
 	if off > 0.015 {
 		ankleY, reason, sure = l.at(arc).Y, "where the leg bends back", 0.8
@@ -144,7 +144,7 @@ func (f *fitter) birdLeg(s int, p foot) leg {
 	if !ok {
 		low, high = l.top.Y, l.top.Y+0.3*h
 	}
-	f.put("thigh"+x, r3.Vec{X: f.plane + 0.75*(l.top.X-f.plane), Y: low + 0.5*(high-low), Z: l.top.Z - 0.10*h}, 0.5, "in the body above the leg, at its share")
+	f.put("thigh"+x, r3.Vec{X: f.plane + 0.75*(l.top.X-f.plane), Y: low + 0.5*(high-low), Z: l.top.Z - 0.10*h}, 0.5, "in the body above the leg, by proportion")
 	return l
 }
 
@@ -189,7 +189,7 @@ func (f *fitter) wings(p skeleton.Params, zr float64) {
 		shoulder := l.line[l.join].at
 		f.begin["wing"+x] = shoulder
 		f.put("upper_arm"+x, shoulder, 0.7, "where the wing leaves the body")
-		wristArc, elbowArc, reason, sure := 0.50*total, 0.76*total, "at its share of the wing", 0.6
+		wristArc, elbowArc, reason, sure := 0.50*total, 0.76*total, "at the usual proportion of the wing", 0.6
 		if arc, off := l.bend(0.05*total, 0.95*total, r3.Vec{Z: 1}); off > 0.02 && arc > 0.25*total && arc < 0.75*total {
 			wristArc, reason, sure = arc, "where the front edge of the wing bends forward", 0.75
 			elbowArc = total - 0.47*(total-wristArc)
@@ -198,7 +198,7 @@ func (f *fitter) wings(p skeleton.Params, zr float64) {
 			elbowArc = arc
 		}
 		f.put("hand"+x, l.at(wristArc), sure, reason)
-		f.put("forearm"+x, l.at(elbowArc), 0.9*sure, "at its share between shoulder and wrist")
+		f.put("forearm"+x, l.at(elbowArc), 0.9*sure, "at the usual proportion between shoulder and wrist")
 		f.put("hand_end"+x, end, 0.75, "farthest place of the wing")
 		for i := range p.Feathers {
 			f.put(fmt.Sprintf("feather_%d%s", i+1, x), l.at(wristArc*(1-float64(i+1)/float64(p.Feathers+1))), 0.6, "along the middle line of the wing")

@@ -43,7 +43,7 @@ func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pr
 	a := f.farthest(v.Distances([]int{start}), any)
 	b := f.farthest(v.Distances([]int{a}), any)
 	if a < 0 || b < 0 {
-		return nil, errors.New("the body has no two ends that a chain could run between")
+		return nil, errors.New("no two ends found for a chain to run between")
 	}
 	if q, ok := f.given["head"]; ok {
 		a = f.nearestInside(q)
@@ -57,7 +57,7 @@ func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pr
 	if q, ok := f.given["tail"]; ok {
 		b = f.nearestInside(q)
 	}
-	progress("Following the middle line", 0.7)
+	progress("Tracing the centerline", 0.7)
 	// From the thin end on, so that horns and whiskers of a head fall into the same
 	// sections as the head; the last sections, of their tips alone, do not count.
 	dist := v.Distances([]int{b})
@@ -82,7 +82,7 @@ func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pr
 	n, reason := p.Count, "along the middle line, evenly"
 	at := func(share float64) float64 { return share * head.arc }
 	if p.Curved {
-		at, reason = l.knots(), "along the middle line, closer where it bends"
+		at, reason = l.knots(), "along the centerline, denser at bends"
 	}
 	for i := 1; i < n; i++ {
 		f.put(fmt.Sprintf("chain_%d", i+1), l.at(at(1-float64(i)/float64(n))), 0.85, reason)

@@ -134,7 +134,7 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skel
 		if err == nil && o.Own != nil {
 			f.bySize(o.Own.Standing())
 		} else if err == nil {
-			f.put("root", r3.Vec{X: f.plane, Y: f.floor + 0.5*f.height}, 0.5, "in the middle of the body")
+			f.put("root", r3.Vec{X: f.plane, Y: f.floor + 0.5*f.height}, 0.5, "at the center of the body")
 		}
 	default:
 		f, err = biped(ctx, m, o.Shown, progress)
@@ -248,7 +248,7 @@ func keepOthers(s *skeleton.Skeleton, o Options) (*skeleton.Skeleton, error) {
 		return s, nil
 	}
 	if o.Current == nil {
-		return nil, fmt.Errorf("there is no skeleton of which a part could be fitted anew")
+		return nil, fmt.Errorf("no skeleton to refit yet")
 	}
 	out := o.Current.Clone()
 	any := false
@@ -262,7 +262,7 @@ func keepOthers(s *skeleton.Skeleton, o Options) (*skeleton.Skeleton, error) {
 		any = true
 	}
 	if !any {
-		return nil, fmt.Errorf("none of the chosen joints belongs to the starter %s: choose others, or another starter", o.Params.Starter)
+		return nil, fmt.Errorf("none of the selected joints belong to the starter %s: select others or choose another starter", o.Params.Starter)
 	}
 	return out, nil
 }
@@ -292,7 +292,7 @@ func (f *fitter) result(starter *skeleton.Skeleton, p skeleton.Params) (*skeleto
 		j.Pos, j.Confidence, j.Reason = geom.Rotate(f.back, at), q.confidence, q.reason
 		if !inside {
 			j.Confidence *= 0.5
-			j.Reason += ", then drawn into the volume"
+			j.Reason += ", then moved inside the volume"
 		}
 		report.Joints = append(report.Joints, JointFit{j.Name, j.Confidence, j.Reason, inside})
 	}
@@ -338,7 +338,7 @@ func (f *fitter) carry(starter *skeleton.Skeleton) {
 		case up >= 0 && down >= 0:
 			a, b := starter.Joints[up].Pos, starter.Joints[down].Pos
 			fa, fb := f.joints[starter.Joints[up].Name], f.joints[starter.Joints[down].Name]
-			f.put(j.Name, similar(a, b, fa.at, fb.at, j.Pos), 0.8*math.Min(fa.confidence, fb.confidence), "at its share of the way between "+starter.Joints[up].Name+" and "+starter.Joints[down].Name)
+			f.put(j.Name, similar(a, b, fa.at, fb.at, j.Pos), 0.8*math.Min(fa.confidence, fb.confidence), "at the usual proportion between "+starter.Joints[up].Name+" and "+starter.Joints[down].Name)
 		case up >= 0:
 			// The segment that leaves the landmark, or the one that leads to it.
 			other, a := below(up), up
@@ -357,7 +357,7 @@ func (f *fitter) carry(starter *skeleton.Skeleton) {
 		case down >= 0:
 			f.put(j.Name, f.joints[starter.Joints[down].Name].at, 0.3, "above "+starter.Joints[down].Name+", taken from proportion")
 		default:
-			f.put(j.Name, r3.Vec{X: f.plane, Y: f.floor + f.height/2}, 0.1, "nothing tells its place")
+			f.put(j.Name, r3.Vec{X: f.plane, Y: f.floor + f.height/2}, 0.1, "no evidence for its position")
 		}
 	}
 }

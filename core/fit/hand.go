@@ -223,7 +223,7 @@ func (f *fitter) fingers(p skeleton.Params) {
 			hands[s].judge(p.Fingers, wrist.at, r3.Norm(r3.Sub(end.at, wrist.at)))
 		}
 	}
-	trust, why := [2]float64{0.6, 0.6}, [2]string{", which no other hand confirms", ", which no other hand confirms"}
+	trust, why := [2]float64{0.6, 0.6}, [2]string{", not confirmed by the other hand", ", not confirmed by the other hand"}
 	if hands[0].fitter != nil && hands[1].fitter != nil {
 		l, r := hands[0], hands[1]
 		agree := len(l.list) == len(r.list)
@@ -238,13 +238,13 @@ func (f *fitter) fingers(p skeleton.Params) {
 		case agree && l.faults+r.faults == 0:
 			trust, why = [2]float64{1, 1}, [2]string{}
 		case agree:
-			why = [2]string{", of no usual hand", ", of no usual hand"}
+			why = [2]string{", unusual for a hand", ", unusual for a hand"}
 		case l.faults != r.faults && f.standsAlike():
 			hands[weak] = hands[1-weak].mirrored(f.plane)
 			trust, why = [2]float64{0.7, 0.7}, [2]string{", but the other hand shows less", ", but the other hand shows less"}
-			why[weak] = ", taken over from the other hand, which shows better"
+			why[weak] = ", copied from the clearer hand"
 		default:
-			trust, why = [2]float64{0.5, 0.5}, [2]string{", but the hands do not agree", ", but the hands do not agree"}
+			trust, why = [2]float64{0.5, 0.5}, [2]string{"; the hands disagree", "; the hands disagree"}
 		}
 	}
 	for s, h := range hands {

@@ -21,7 +21,7 @@ const (
 func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 	h := f.body
 	y, narrow := f.neck(shoulder)
-	confidence, reason, headReason := 0.85, "below the narrowest place of the neck", "above the narrowest place of the neck"
+	confidence, reason, headReason := 0.85, "below the narrowest part of the neck", "above the narrowest place of the neck"
 	if !narrow {
 		confidence, reason = 0.4, "no narrowing found above the shoulders, taken from proportion"
 		headReason = reason
@@ -51,16 +51,16 @@ func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 			break
 		}
 	}
-	at, sure, why := top, 0.85, "highest place in the middle"
+	at, sure, why := top, 0.85, "highest point on the centerline"
 	switch r := f.headRadius(y); {
 	case !narrow || r == 0:
 		sure = 0.5
 	case top > y+crownMost*r:
-		at, sure, why = y+crownUsual*r, 0.4, "what stands above (a hat, hair) is no part of the head: the crown is hidden, its height taken from the breadth of the head"
+		at, sure, why = y+crownUsual*r, 0.4, "ignoring what is above (a hat, hair): the crown is hidden and estimated from the head's width"
 	case r > 0.085*h:
-		sure, why = 0.6, "highest place in the middle; it may be the hair's, as the head is broad for the body"
+		sure, why = 0.6, "highest point on the centerline; it may be hair, since the head is wide for the body"
 	case top > y+crownSure*r:
-		sure, why = 0.6, "highest place in the middle; it may be a hat's or the hair's, as the head is high for its breadth"
+		sure, why = 0.6, "highest point on the centerline; it may be a hat's or the hair's, as the head is high for its breadth"
 	}
 	if q, ok := f.given["head"]; ok {
 		at, sure, why = q.Y, 0.95, "where the tip of the head was shown"

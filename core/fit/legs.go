@@ -33,8 +33,8 @@ func (f *fitter) legs() {
 		line := ankle.Z + (kneeY-ankleY)/(thigh.Y-ankleY)*(thigh.Z-ankle.Z)
 		knee.Z = math.Max(knee.Z, line+0.006*h) // a knee bends forward
 		f.put("thigh"+x, thigh, confidence, reason)
-		f.put("shank"+x, knee, 0.75, "at its share of the leg, centred in the cross-section")
-		f.put("foot"+x, ankle, 0.75, "above the instep, centred in the shin")
+		f.put("shank"+x, knee, 0.75, "at the usual proportion of the leg, centered in the cross-section")
+		f.put("foot"+x, ankle, 0.75, "above the instep, centered in the shin")
 		f.toes(s, ankle)
 	}
 }
@@ -57,19 +57,19 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	case arms && parted:
 		signs := []float64{byShoulder, byArm, byCrotch}
 		slices.Sort(signs)
-		hip, confidence, reason = signs[1], 0.5, "the middle of what the shoulders, the arms' length and the parting of the legs tell, which differ"
+		hip, confidence, reason = signs[1], 0.5, "average of shoulders, arm length and crotch, which disagree"
 		if math.Abs(byArm-byShoulder) < 0.04*h && byCrotch < byShoulder+0.04*h {
-			hip, confidence, reason = byShoulder, 0.6, "at its share of the shoulders' height; the arms' length agrees"
+			hip, confidence, reason = byShoulder, 0.6, "at the usual proportion of the shoulders' height; the arms' length agrees"
 		}
 	case parted:
-		hip, confidence, reason = byCrotch, 0.5, "above the place where the legs part"
+		hip, confidence, reason = byCrotch, 0.5, "above the crotch"
 	case arms:
-		hip, confidence, reason = (byShoulder+byArm)/2, 0.5, "the legs are covered, height taken from the shoulders and the arms' length"
+		hip, confidence, reason = (byShoulder+byArm)/2, 0.5, "legs are covered (height estimated from shoulders and arm length)"
 	default:
-		hip, confidence, reason = skeleton.HipHeight*h, 0.3, "neither legs nor arms show, height taken from proportion"
+		hip, confidence, reason = skeleton.HipHeight*h, 0.3, "legs and arms are hidden (height estimated from proportions)"
 	}
 	if f.crotch > 0 && !parted {
-		f.notes = append(f.notes, fmt.Sprintf("the legs part at %.0f %% of the height, too low for a crotch: a skirt or coat", 100*f.crotch/h))
+		f.notes = append(f.notes, fmt.Sprintf("the legs part at %.0f %% of the height, too low for a crotch; probably a skirt or coat", 100*f.crotch/h))
 	}
 	if parted {
 		hip = math.Max(hip, 1.06*f.crotch)

@@ -32,7 +32,7 @@ func TestALimbIsReadFromItsTipToTheTrunk(t *testing.T) {
 		tip := f.nearestInside(r3.Vec{X: 1, Y: height})
 		l, ok := f.read(tip, 1.5, 2.1, nil)
 		require.True(t, ok)
-		require.InDelta(t, 0.01, l.thin, 0.002, "ten centimetres square")
+		require.InDelta(t, 0.01, l.thin, 0.002, "ten centimeters square")
 		require.InDelta(t, 0.2, l.line[l.join].at.X, 0.08)
 		for _, s := range l.line[2 : l.join-1] {
 			require.InDelta(t, height, s.at.Y, f.vox.Cell)
@@ -210,7 +210,7 @@ func TestOnlyChosenJointsAreFittedAnew(t *testing.T) {
 		require.Equal(t, want, j.Pos, j.Name)
 	}
 	_, err = keepOthers(fitted, Options{Only: []string{"tail_1"}, Current: current})
-	require.ErrorContains(t, err, "none of the chosen joints")
+	require.ErrorContains(t, err, "none of the selected joints")
 	_, err = keepOthers(fitted, Options{Only: []string{"hips"}})
 	require.ErrorContains(t, err, "no skeleton")
 }

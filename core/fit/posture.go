@@ -39,7 +39,7 @@ func (f *fitter) stance() string {
 	long, up := math.Max(size.X, size.Z), size.Y
 	switch {
 	case long > 2*up:
-		return fmt.Sprintf("is %s high and %s long: it lies, or its up is not Y", wording.Length(up), wording.Length(long))
+		return fmt.Sprintf("is %s high and %s long: it is lying down, or Y is not up", wording.Length(up), wording.Length(long))
 	case math.Min(size.X, size.Z) > deepStand*up:
 		return fmt.Sprintf("is %s high and %s deep: it sits, kneels or bends over", wording.Length(up), wording.Length(math.Min(size.X, size.Z)))
 	}
@@ -55,7 +55,7 @@ func (f *fitter) notStanding(stance string) error {
 			missing = append(missing, name)
 		}
 	}
-	return fmt.Errorf("this body %s. The fit of a biped reads standing bodies; turn it upright at the intake, or show where its tips are and fit again (missing: %s)", stance, strings.Join(missing, ", "))
+	return fmt.Errorf("this body %s. The fit of a biped reads standing bodies; turn it upright at Intake, or mark its tips and fit again (missing: %s)", stance, strings.Join(missing, ", "))
 }
 
 // posed places the landmarks of a body in any posture between the five tips that a person
@@ -107,7 +107,7 @@ func (f *fitter) posed() {
 		f.put("upper_arm"+x, shoulder, 0.5, reason)
 		f.put("forearm"+x, hinge(arm, (skeleton.Forearm+skeleton.Hand)/whole), 0.5, reason)
 		f.put("hand"+x, arm.at(skeleton.Hand/whole*arm.line[arm.join].arc), 0.5, reason)
-		f.put("hand_end"+x, f.tips["hand"+x], 0.95, "where the tip of the hand was shown")
+		f.put("hand_end"+x, f.tips["hand"+x], 0.95, "at the hand tip you marked")
 		leg := line(at["foot"+x], 0.62*f.body, 4)
 		// From the toes: a foot, then the leg.
 		total := 0.12 + skeleton.HipHeight
@@ -131,7 +131,7 @@ func (f *fitter) posed() {
 	f.put("hips", hips, 0.4, "between the hip joints")
 	head := f.tips["head"]
 	neck := r3.Add(shoulders, r3.Scale(0.12, r3.Sub(head, shoulders)))
-	between := "at its share of the way between what was shown and found"
+	between := "at the usual proportion between what you marked and what was found"
 	f.put("neck", neck, 0.4, between)
 	f.put("head", r3.Add(shoulders, r3.Scale(0.35, r3.Sub(head, shoulders))), 0.4, between)
 	f.put("head_end", head, 0.95, "where the tip of the head was shown")
@@ -143,5 +143,5 @@ func (f *fitter) posed() {
 		arm := f.joints["upper_arm"+suffix(s)].at
 		f.put("clavicle"+suffix(s), r3.Add(neck, r3.Scale(0.2, r3.Sub(arm, neck))), 0.4, between)
 	}
-	f.notes = append(f.notes, "the body does not stand: all lies between the tips that were shown, and is unsure")
+	f.notes = append(f.notes, "not standing: everything is placed between the marked tips and is uncertain")
 }

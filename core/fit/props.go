@@ -92,6 +92,6 @@ func (f *fitter) dropProps() bool {
 		}
 	}
 	f.keepLargest()
-	f.notes = append(f.notes, fmt.Sprintf("%d places that stick out on one side only (a staff, a bag) were taken for props and left out", len(props[0])+len(props[1])))
+	f.notes = append(f.notes, fmt.Sprintf("ignored %d one-sided protrusions as props (a staff, a bag)", len(props[0])+len(props[1])))
 	return true
 }

@@ -25,7 +25,7 @@ func Snap(p skeleton.Params, theirs *skeleton.Skeleton, names map[string]string)
 	for _, j := range starter.Joints {
 		if other, ok := names[j.Name]; ok {
 			if k := theirs.Index(other); k >= 0 {
-				f.put(j.Name, theirs.Joints[k].Pos, 1, "stands on "+other)
+				f.put(j.Name, theirs.Joints[k].Pos, 1, "matches "+other)
 				continue
 			}
 		}

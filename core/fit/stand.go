@@ -40,7 +40,7 @@ func standing(m *mesh.Mesh, shown Shown) (*fitter, error) {
 			}
 		}
 		f.follow()
-		f.notes = append(f.notes, "left and right differ too much for a mirror plane: the middle plane was laid along the trunk, by its volume")
+		f.notes = append(f.notes, "left and right differ too much for a mirror plane: the mirror plane follows the torso's volume")
 	}
 	return f, f.onFour()
 }
@@ -172,7 +172,7 @@ func (f *fitter) stand(found []int) error {
 		}
 	}
 	if missing {
-		return fmt.Errorf("found %d places where a foot could be, and a quadruped has four: show the feet that were not found (fore feet are hand_l and hand_r, hind feet foot_l and foot_r), or turn the character upright, facing front, at the intake", len(found))
+		return fmt.Errorf("found %d places where a foot could be, and a quadruped has four: show the feet that were not found (fore feet are hand_l and hand_r, hind feet foot_l and foot_r), or turn the character upright, facing front, at Intake", len(found))
 	}
 	return nil
 }

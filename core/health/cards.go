@@ -53,7 +53,7 @@ func (c check) cardsFound() []finding.Finding {
 		return nil
 	}
 	f := finding.Finding{Code: "cards", Severity: finding.Note,
-		Why: "Open sheets, as hair, feathers and leaves are drawn with. They have no inside, so nothing is said of their borders and of which way they face. No heat reaches them: after the bind let them follow the surface beneath."}
+		Why: "Open sheets, as hair, feathers and leaves are drawn with. They have no inside, so borders and facing are not checked. Heat cannot reach them: after the bind, let them follow the surface below."}
 	for _, yes := range c.cards() {
 		if yes {
 			f.Count++

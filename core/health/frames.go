@@ -32,11 +32,11 @@ func (c check) frames() []finding.Finding {
 		if guess.Up != "y" {
 			does = append(does, fmt.Sprintf("turn %s up", guess.Up))
 		}
-		does = append(does, "stand on the ground")
+		does = append(does, "place on the ground")
 		bake.Label = strings.ToUpper(does[0][:1]) + strings.Join(does, ", ")[1:]
 		out = append(out, finding.Finding{Code: "size_or_axis", Severity: finding.Blocks, Count: 1,
-			Title:    "Unit or up axis of the file differ from the production's",
-			Why:      "Joints are fitted by body proportions in metres with Y up; " + guess.Reason + ".",
+			Title:    "The file's unit or up axis differs from the production's",
+			Why:      "Joints are fitted by body proportions in meters with Y up; " + guess.Reason + ".",
 			Evidence: []finding.Evidence{metres("extent along Y", s.Y, 6), metres("extent along Z", s.Z, 6)},
 			Remedies: []finding.Remedy{bake}})
 	}
@@ -66,7 +66,7 @@ func (c check) transforms(bake finding.Remedy) finding.Finding {
 		}
 		if a := 2 * math.Acos(math.Min(1, math.Abs(q.Real))) * 180 / math.Pi; a > 1e-3 {
 			turn = math.Max(turn, a)
-			says += fmt.Sprintf(", turned by %.1f°", a)
+			says += fmt.Sprintf(", rotated by %.1f°", a)
 		}
 		off := 0.0
 		for _, x := range [3]float64{k.X, k.Y, k.Z} {
@@ -84,10 +84,10 @@ func (c check) transforms(bake finding.Remedy) finding.Finding {
 		f.Where.Faces = append(f.Where.Faces, faces[i]...)
 	}
 	f.Count = framed
-	f.Title = wording.Count(framed, "part still has a transform of its own", "parts still have transforms of their own")
-	f.Why = "A skinned mesh ignores the transform of its node, so the skin would jump when the character is opened elsewhere."
+	f.Title = wording.Count(framed, "part has an unbaked transform", "parts have unbaked transforms")
+	f.Why = "A skinned mesh ignores the transform of its node, so the skin jumps when another program opens the file. Bake it."
 	if len(differ) > 1 {
-		f.Why += " The parts' transforms differ, so they would jump apart."
+		f.Why += " The parts' transforms differ, so the parts would separate."
 	}
 	f.Evidence = []finding.Evidence{metres("offset", offset, 0), {What: "turn", Value: turn, Unit: "°"}, evidence("scale off 1", scale, 0),
 		evidence("mirrored parts", float64(mirrored), 0), evidence("different transforms", float64(len(differ)), 1)}
@@ -128,8 +128,8 @@ const placeShare = 0.02 // of the height: off the ground, off the middle
 func (c check) size() []finding.Finding {
 	var out []finding.Finding
 	if n := len(c.Points); n > HeavyMesh {
-		out = append(out, finding.Finding{Code: "heavy_mesh", Severity: finding.Note, Count: n, Title: "Far more vertices than a bind needs",
-			Why:      "Weights vary slowly: a mesh of a tenth of the vertices binds as well and faster, and its weights can be carried over to this one.",
+		out = append(out, finding.Finding{Code: "heavy_mesh", Severity: finding.Note, Count: n, Title: "More vertices than a bind needs",
+			Why:      "Weights vary slowly: a mesh with a tenth of the vertices binds just as well, faster, and its weights can be carried over to this one.",
 			Evidence: []finding.Evidence{evidence("vertices", float64(n), HeavyMesh)}})
 	}
 	guess := c.GuessPlacement()
@@ -145,13 +145,13 @@ func (c check) size() []finding.Finding {
 	if h < kind.Low || h > kind.High {
 		out = append(out, finding.Finding{Code: "implausible_size", Severity: finding.Harms, Count: 1,
 			Title:    fmt.Sprintf("%s tall is no usual size for a %s", wording.Length(h), lower(kind.Title)),
-			Why:      "Falloffs, weld distances and motion are all meant for real sizes; a character of the wrong size also meets its props wrongly.",
+			Why:      "Falloffs, weld distances and motions assume real size, and props will not fit. Rescale it.",
 			Evidence: []finding.Evidence{metres("height", h, map[bool]float64{true: kind.Low, false: kind.High}[h < kind.Low])}})
 	}
-	stand := remedy("Stand it on the ground, in the middle", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "stand": true})
+	stand := remedy("Center it on the ground", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "stand": true})
 	if math.Abs(b.Min.Y) > placeShare*h {
-		out = append(out, finding.Finding{Code: "off_ground", Severity: finding.Note, Count: 1, Title: "It does not stand on the ground",
-			Why:      "The root of a rig lies on the ground at the origin; what hovers or sinks here does so in every scene.",
+		out = append(out, finding.Finding{Code: "off_ground", Severity: finding.Note, Count: 1, Title: "It is not on the ground",
+			Why:      "The root of a rig is on the ground at the origin; a character that floats or sinks here will do so in every scene.",
 			Evidence: []finding.Evidence{metres("lowest vertex", b.Min.Y, 0)}, Remedies: []finding.Remedy{stand}})
 	}
 	sym := c.plane()
@@ -161,16 +161,16 @@ func (c check) size() []finding.Finding {
 		middle = sym.Offset
 	}
 	if math.Abs(middle) > placeShare*h {
-		out = append(out, finding.Finding{Code: "off_centre", Severity: finding.Note, Count: 1, Title: "It does not stand in the middle",
-			Why:      "Both sides are mirrored about X = 0; off it, every mirrored joint and weight lands beside its place.",
+		out = append(out, finding.Finding{Code: "off_centre", Severity: finding.Note, Count: 1, Title: "It is off center",
+			Why:      "Both sides are mirrored about X = 0; mirrored joints and weights would be misplaced.",
 			Evidence: []finding.Evidence{metres("middle along X", middle, 0)}, Remedies: []finding.Remedy{stand}})
 	}
 	if turn, sure := c.facing(sym); symmetric && sure && math.Abs(turn) > 2 {
 		turn = math.Round(turn*10) / 10
-		out = append(out, finding.Finding{Code: "not_facing_front", Severity: finding.Harms, Count: 1, Title: fmt.Sprintf("It does not face the front, but %.4g° away from it", math.Abs(turn)),
-			Why:      "Left and right, the bend of knees and the mirror plane all go by a face towards +Z.",
-			Evidence: []finding.Evidence{{What: "turn to the front", Value: turn, Unit: "°"}},
-			Remedies: []finding.Remedy{remedy("Turn it to the front", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "turn": turn, "stand": true})}})
+		out = append(out, finding.Finding{Code: "not_facing_front", Severity: finding.Harms, Count: 1, Title: fmt.Sprintf("It faces %.4g° away from the front", math.Abs(turn)),
+			Why:      "Left and right, the bend of knees and the mirror plane all assume it faces +Z.",
+			Evidence: []finding.Evidence{{What: "rotation to the front", Value: turn, Unit: "°"}},
+			Remedies: []finding.Remedy{remedy("Rotate it to face front", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "turn": turn, "stand": true})}})
 	}
 	return out
 }

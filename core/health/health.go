@@ -22,8 +22,8 @@ import (
 func Check(ctx context.Context, s *mesh.Surface, kind string) (mesh.Facts, []finding.Finding, error) {
 	facts := s.Measure()
 	if s.Faces() == 0 {
-		return facts, []finding.Finding{{Code: "no_faces", Severity: finding.Blocks, Count: 1, Title: "The file holds no faces",
-			Why:      "There is no surface that a skeleton could move.",
+		return facts, []finding.Finding{{Code: "no_faces", Severity: finding.Blocks, Count: 1, Title: "The file has no faces",
+			Why:      "There is no surface for a skeleton to move.",
 			Evidence: []finding.Evidence{{What: "faces", Value: 0, Limit: 1}}}}, nil
 	}
 	c := check{Surface: s, kind: kind}
@@ -55,10 +55,10 @@ func Check(ctx context.Context, s *mesh.Surface, kind string) (mesh.Facts, []fin
 // what it would have found.
 func unfinished(name, what string, e finding.Evidence) finding.Finding {
 	return finding.Finding{Code: "unfinished_" + name, Severity: finding.Harms, Count: 1,
-		Title: "Not measured to the end: " + what,
-		Why: "So many faces or vertices lie in one place, or through each other, that comparing them all would take too long. " +
-			"What is said here of this is true of the part that was looked at; of the rest nothing is known. " +
-			"Drop doubled faces and pieces that lie on each other, or thin the mesh there, then look again.",
+		Title: "Only partly checked: " + what,
+		Why: "Too many faces or vertices coincide or intersect to compare them all. " +
+			"Only part of the mesh was checked; these results cover that part. " +
+			"Remove duplicate faces and overlapping pieces, or reduce the mesh there, then check again.",
 		Evidence: []finding.Evidence{e}}
 }
 

@@ -145,7 +145,7 @@ func TestFindingsAreWholeAndRepeatable(t *testing.T) {
 	require.Contains(t, find(list, "loose_vertices").Title, "1 loose edge")
 	spots := health.Spots(m.Surface(), find(list, "open_borders").Where)
 	require.Len(t, spots, 1)
-	require.Equal(t, "12 edges, 12.00 m round", spots[0].Label)
+	require.Equal(t, "12 edges, 12.00 m around", spots[0].Label)
 }
 
 func ExampleCheck() {
@@ -160,5 +160,5 @@ func ExampleCheck() {
 	}
 	// Output:
 	// 47 faces, closed: false
-	// note 1 open border Fill the 1 hole of up to 3 edges
+	// note 1 open border Fill 1 hole up to 3 edges
 }

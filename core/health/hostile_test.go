@@ -98,7 +98,7 @@ func TestAShapeIsSymmetricThoughItsVerticesAreNot(t *testing.T) {
 	}
 	f := find(check(out, ""), "asymmetric")
 	require.NotNil(t, f)
-	require.Contains(t, f.Title, "The shape is symmetric to 100.0 %, its vertices are not")
+	require.Contains(t, f.Title, "The shape is 100.0% symmetric but")
 }
 
 // A remedy is offered as it was tried: holes that cannot be filled are none to be filled.
@@ -119,5 +119,5 @@ func TestHolesThatCannotBeFilledAreNotOffered(t *testing.T) {
 	tube, _ = tube.DropChosen(append(make([]bool, tube.Faces()-1), true))
 	f = find(check(mesh.Join(tube, m), ""), "open_borders")
 	require.Len(t, f.Remedies, 1)
-	require.Contains(t, f.Remedies[0].Label, "Fill 1 of the 6 holes")
+	require.Contains(t, f.Remedies[0].Label, "Fill 1 of 6 holes")
 }

@@ -26,8 +26,8 @@ func (c check) crossings() []finding.Finding {
 	if len(within) > 0 {
 		faces := facesOf(within)
 		f := finding.Finding{Code: "self_intersections", Severity: finding.Note, Count: len(within),
-			Title:    more(all) + wording.Count(len(within), "pair of faces of one piece passes through each other", "pairs of faces of one piece pass through each other"),
-			Why:      "A fold that passes through itself hides the bone from its own skin; weights there come from the neighbours.",
+			Title:    more(all) + wording.Count(len(within), "pair of faces in one piece intersects", "pairs of faces in one piece intersect"),
+			Why:      "A self-intersecting fold hides the bone from its own skin, so its weights come from neighbors.",
 			Evidence: []finding.Evidence{evidence("pairs", float64(len(within)), 0), evidence("share of the faces", float64(len(faces))/float64(c.Faces()), crossHarm)},
 			Where:    finding.Where{Faces: faces}}
 		if float64(len(faces)) > crossHarm*float64(c.Faces()) {
@@ -47,8 +47,8 @@ func (c check) crumbs() []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "crumbs", Severity: finding.Note, Count: n,
-		Title:    wording.Count(n, "crumb beside the body", "crumbs beside the body"),
-		Why:      "A piece this small is mostly what a scan left behind: it gets no solution of its own and follows whatever is nearest. Look before you drop them: rivets and stitches are small too.",
+		Title:    wording.Count(n, "tiny piece beside the body", "tiny pieces beside the body"),
+		Why:      "A piece this small is usually scan debris: it gets no weights of its own and follows whatever is nearest. Check before you remove them: rivets and stitches are small too.",
 		Evidence: []finding.Evidence{metres("smaller than", size, size), evidence("faces in them", float64(len(faces)), 0)},
 		Where:    finding.Where{Faces: faces},
 		Remedies: []finding.Remedy{remedy("Drop "+wording.Count(n, "piece", "pieces")+" smaller than "+wording.Length(size), "drop_crumbs", map[string]any{"size": size})}}}
@@ -89,15 +89,15 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 	apart := c.Pieces.Count() - 1
 	all := finding.Finding{Code: "separate_pieces", Severity: finding.Note, Count: apart,
 		Title: wording.Count(apart, "piece apart from the body", "pieces apart from the body"),
-		Why:   "Heat does not jump from piece to piece: one that holds no bone gets no solution and has to follow the surface beneath it."}
+		Why:   "Heat does not cross gaps: a piece with no bone inside gets no weights. Let it follow the surface below."}
 	floating := finding.Finding{Code: "floating_pieces", Severity: finding.Note,
-		Why: "It touches nothing, so nothing tells by contact which bone it belongs to."}
+		Why: "It touches nothing, so contact cannot show which bone it belongs to."}
 	crossing := finding.Finding{Code: "crossing_pieces", Severity: finding.Note,
-		Why: "Where two pieces pass through each other the same place is bent by two sets of weights, and one may come out through the other."}
+		Why: "Where two pieces pass through each other two sets of weights bend the same spot, so one piece may poke through the other."}
 	enclosed := finding.Finding{Code: "enclosed_pieces", Severity: finding.Note,
-		Why: "Eyes, teeth and the like see no bone through the skin around them; they have to follow one joint."}
+		Why: "Eyes, teeth and the like cannot see a bone through the skin. Let each follow one joint."}
 	layered := finding.Finding{Code: "layered_pieces", Severity: finding.Note,
-		Why: "Cloth this close to the skin comes through when both get weights of their own; let it follow the surface beneath."}
+		Why: "The skin pokes through cloth this close when both are bound separately. Let it follow the surface below."}
 	partOf := make(map[int32]int32, len(list))
 	for _, r := range list {
 		partOf[r.Piece] = r.Part
@@ -144,10 +144,10 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 	}
 	all.Evidence = []finding.Evidence{evidence("pieces", float64(c.Pieces.Count()), 1), evidence("vertices outside the largest", float64(len(c.Points)-c.Pieces.Vertices[c.Pieces.Largest()]), 0)}
 	if apart > len(list) { // mesh.MaxRelated, or a geom.Effort
-		all.Why += fmt.Sprintf(" The %d largest were held against the others; the rest are only counted. So many pieces mostly mean a mesh that was never welded.", len(list))
+		all.Why += fmt.Sprintf(" Only the %d largest were compared; the rest are counted. This many pieces usually means an unwelded mesh.", len(list))
 		all.Evidence = append(all.Evidence, evidence("pieces measured", float64(len(list)), float64(apart)))
 	}
-	all.Remedies = []finding.Remedy{remedy("Make every piece a part of its own", "separate_pieces", nil)}
+	all.Remedies = []finding.Remedy{remedy("Make each piece a part", "separate_pieces", nil)}
 	if len(c.Parts) >= c.Pieces.Count() {
 		all.Remedies = nil
 	}
@@ -159,11 +159,11 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 		}
 	}
 	if !whole {
-		crossing.Why += " Not all pairs of faces were looked at: there may be more."
+		crossing.Why += " Not every pair of faces was checked; there may be more."
 	}
 	add(crossing, "piece passes through another", "pieces pass through another", evidence("pairs of faces", float64(len(between)), 0))
 	add(floating, "piece floats", "pieces float", metres("farthest from the next piece", far, geom.TouchShare*c.Diagonal))
 	add(enclosed, "piece is enclosed", "pieces are enclosed", evidence("pieces inside another", float64(enclosed.Count), 0))
-	add(layered, "piece lies closely over another", "pieces lie closely over another", metres("mean gap, at most", gap, 0))
+	add(layered, "piece fits closely over another", "pieces fit closely over another", metres("mean gap, at most", gap, 0))
 	return out
 }

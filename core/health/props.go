@@ -82,7 +82,7 @@ func InProps(c *mesh.Surface, s *skeleton.Skeleton, x skeleton.Marks) []finding.
 		}
 	}
 	f := finding.Finding{Code: "joint_in_prop", Severity: finding.Note,
-		Why: "It lies in a loose piece, and no other joint nor its partner lies in one: a hat, a bag or something held has been taken for a part of the body. Move it, or show the tip and fit again."}
+		Why: "It is in a loose piece, and neither its partner nor any other joint is: a hat, bag or prop may have been mistaken for the body. Move the joint, or mark the tip and fit again."}
 	deform, children, pairs := s.Deforming(), s.Children(), s.Pairs(x)
 	for i, piece := range of {
 		if piece < 0 {
@@ -117,7 +117,7 @@ func InProps(c *mesh.Surface, s *skeleton.Skeleton, x skeleton.Marks) []finding.
 	if f.Count == 0 {
 		return nil
 	}
-	f.Title = wording.Count(f.Count, "joint lies in a loose piece", "joints lie in loose pieces")
+	f.Title = wording.Count(f.Count, "joint is in a loose piece", "joints are in loose pieces")
 	f.Evidence = []finding.Evidence{metres("farthest from the body", off, limit)}
 	return []finding.Finding{f}
 }

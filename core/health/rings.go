@@ -60,8 +60,8 @@ func Rings(c *mesh.Surface, s *skeleton.Skeleton) []finding.Finding {
 	if f.Count == 0 {
 		return nil
 	}
-	f.Title = wording.Count(f.Count, "joint has too few rings of vertices to bend", "joints have too few rings of vertices to bend")
-	f.Evidence = []finding.Evidence{evidence("rings at the poorest", math.Round(fewest), ringsWanted)}
+	f.Title = wording.Count(f.Count, "joint has too few edge loops to bend", "joints have too few edge loops to bend")
+	f.Evidence = []finding.Evidence{evidence("edge loops at the worst one", math.Round(fewest), ringsWanted)}
 	return []finding.Finding{f}
 }
 

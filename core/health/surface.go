@@ -12,23 +12,23 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-var dropFaces = remedy("Drop doubled and empty faces", "drop_faces", nil)
+var dropFaces = remedy("Remove duplicate and zero-area faces", "drop_faces", nil)
 
 func (c check) duplicates() []finding.Finding {
 	distance := geom.NearShare * c.Diagonal
 	s := c.Seams(distance, false)
 	var out []finding.Finding
 	if s.Cut {
-		out = append(out, unfinished("duplicates", "which vertices lie on another", evidence("vertices", float64(len(c.Points)), 0)))
+		out = append(out, unfinished("duplicates", "duplicate vertices", evidence("vertices", float64(len(c.Points)), 0)))
 	}
 	if len(s.Groups) == 0 {
 		return out
 	}
 	f := finding.Finding{Code: "duplicate_vertices", Severity: finding.Harms, Count: s.Extra(),
-		Title: wording.Count(s.Extra(), "vertex lies on another", "vertices lie on another"),
-		Why:   "Heat does not cross a cracked seam: both sides of it get different weights and the skin opens when it bends. Vertices that the file split for shading or texture are not meant; they are one here.",
-		Evidence: []finding.Evidence{evidence("exactly on another", float64(s.Exact), 0), evidence("nearly on another", float64(s.Near), 0),
-			metres("widest gap", s.Gap, distance), evidence("along a cracked seam", float64(s.Cracks), 0), evidence("groups", float64(len(s.Groups)), 0)}}
+		Title: wording.Count(s.Extra(), "duplicate vertex", "duplicate vertices"),
+		Why:   "Heat does not cross a cracked seam: both sides of it get different weights and the skin opens when it bends. Vertices split for shading or UVs do not count; they are already merged.",
+		Evidence: []finding.Evidence{evidence("exact duplicates", float64(s.Exact), 0), evidence("nearly on another", float64(s.Near), 0),
+			metres("widest gap", s.Gap, distance), evidence("on a cracked seam", float64(s.Cracks), 0), evidence("groups", float64(len(s.Groups)), 0)}}
 	for _, g := range s.Groups {
 		f.Where.Vertices = append(f.Where.Vertices, g...)
 	}
@@ -53,14 +53,14 @@ func (c check) nonManifold() []finding.Finding {
 		return nil
 	}
 	f := finding.Finding{Code: "non_manifold_edges", Severity: finding.Harms, Count: len(at),
-		Title:    wording.Count(len(at), "edge has more than two faces", "edges have more than two faces"),
+		Title:    wording.Count(len(at), "non-manifold edge", "non-manifold edges"),
 		Why:      "The surface has no single inside there, so visibility from bone to skin and smooth spreading of weights become arbitrary.",
 		Evidence: []finding.Evidence{evidence("faces on one edge", float64(most), 2)},
 		Where:    finding.Where{Edges: at}}
 	if len(c.Twice) > 0 {
 		f.Remedies = []finding.Remedy{dropFaces}
 	} else {
-		f.Remedies = []finding.Remedy{remedy("Take the fins off", "split_ties", nil)}
+		f.Remedies = []finding.Remedy{remedy("Split them", "split_ties", nil)}
 	}
 	return []finding.Finding{f}
 }
@@ -71,35 +71,35 @@ func (c check) bowTies() []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "bow_ties", Severity: finding.Harms, Count: len(at),
-		Title:    wording.Count(len(at), "vertex holds two surfaces together by a point", "vertices hold two surfaces together by a point"),
+		Title:    wording.Count(len(at), "vertex joins two surfaces at a single point", "vertices join two surfaces at a single point"),
 		Why:      "Heat runs through the point from one surface to the other, and a smooth brush pulls them together.",
 		Evidence: []finding.Evidence{evidence("vertices with more than one fan of faces", float64(len(at)), 0)},
 		Where:    finding.Where{Vertices: at},
-		Remedies: []finding.Remedy{remedy("Take them apart", "split_ties", nil)}}}
+		Remedies: []finding.Remedy{remedy("Split them", "split_ties", nil)}}}
 }
 
 func (c check) inside() []finding.Finding {
 	at, left := c.Inside()
 	var out []finding.Finding
 	if left > 0 {
-		out = append(out, unfinished("inside", "which faces lie inside the body", evidence("patches not asked", float64(left), 0)))
+		out = append(out, unfinished("inside", "which faces are inside the body", evidence("patches not checked", float64(left), 0)))
 	}
 	if at == nil {
 		return out
 	}
 	return append(out, finding.Finding{Code: "inside_faces", Severity: finding.Harms, Count: len(at),
-		Title:    wording.Count(len(at), "face lies inside the body", "faces lie inside the body"),
-		Why:      "A wall inside hides the bone from the skin behind it, and heat takes the short way through it.",
+		Title:    wording.Count(len(at), "face is inside the body", "faces are inside the body"),
+		Why:      "A wall inside hides the bone from the skin behind it, and heat short-circuits through it.",
 		Evidence: []finding.Evidence{evidence("faces inside", float64(len(at)), 0)},
 		Where:    finding.Where{Faces: at},
-		Remedies: []finding.Remedy{remedy("Drop them", "drop_chosen", map[string]any{"which": "inside"})}})
+		Remedies: []finding.Remedy{remedy("Remove them", "drop_chosen", map[string]any{"which": "inside"})}})
 }
 
 func (c check) winding() []finding.Finding {
 	o := c.Outward()
 	var out []finding.Finding
 	if o.Left > 0 {
-		out = append(out, unfinished("winding", "which faces look inward", evidence("patches not asked", float64(o.Left), 0)))
+		out = append(out, unfinished("winding", "which faces point inward", evidence("patches not checked", float64(o.Left), 0)))
 	}
 	if o.Count == 0 {
 		return out
@@ -114,12 +114,12 @@ func (c check) winding() []finding.Finding {
 		return out
 	}
 	f := finding.Finding{Code: "inverted_faces", Severity: finding.Harms, Count: len(at),
-		Title: wording.Count(len(at), "face looks inward", "faces look inward"),
-		Why:   "What is inside decides which bone a vertex sees; turned faces hide the bone from the skin.",
-		Evidence: []finding.Evidence{evidence("faces turned", float64(len(at)), 0), evidence("edges along which faces disagree", float64(o.Split), 0),
-			evidence("patches inside out as a whole", float64(o.Inside), 0)},
+		Title: wording.Count(len(at), "face points inward", "faces point inward"),
+		Why:   "What is inside decides which bone a vertex sees; flipped faces hide the bone from the skin.",
+		Evidence: []finding.Evidence{evidence("flipped faces", float64(len(at)), 0), evidence("edges with conflicting facing", float64(o.Split), 0),
+			evidence("fully inside-out patches", float64(o.Inside), 0)},
 		Where:    finding.Where{Faces: at},
-		Remedies: []finding.Remedy{remedy("Turn them outward", "make_outward", nil)}}
+		Remedies: []finding.Remedy{remedy("Flip them outward", "make_outward", nil)}}
 	switch {
 	case o.Count == c.Faces():
 		f.Code, f.Title = "inside_out", "The whole mesh is inside out"
@@ -139,9 +139,9 @@ func (c check) doubled() []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "doubled_faces", Severity: finding.Harms, Count: len(at),
-		Title:    wording.Count(len(at), "face lies on another", "faces lie on another"),
+		Title:    wording.Count(len(at), "duplicate face", "duplicate faces"),
 		Why:      "Two faces over the same vertices make every edge non-manifold and double the surface that heat flows through.",
-		Evidence: []finding.Evidence{evidence("doubled faces", float64(len(at)), 0)},
+		Evidence: []finding.Evidence{evidence("duplicate faces", float64(len(at)), 0)},
 		Where:    finding.Where{Faces: at}, Remedies: []finding.Remedy{dropFaces}}}
 }
 
@@ -150,14 +150,14 @@ func (c check) slivers() []finding.Finding {
 	var out []finding.Finding
 	if empty != nil {
 		out = append(out, finding.Finding{Code: "zero_area_faces", Severity: finding.Harms, Count: len(empty),
-			Title:    wording.Count(len(empty), "face has no area", "faces have no area"),
+			Title:    wording.Count(len(empty), "zero-area face", "zero-area faces"),
 			Why:      "A face without area has infinite cotangents; weights around it get noisy.",
 			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", geom.FlatShare, geom.FlatShare)},
 			Where:    finding.Where{Faces: empty}, Remedies: []finding.Remedy{dropFaces}})
 	}
 	if needles != nil {
 		out = append(out, finding.Finding{Code: "needle_faces", Severity: finding.Note, Count: len(needles),
-			Title:    wording.Count(len(needles), "face is a needle", "faces are needles"),
+			Title:    wording.Count(len(needles), "sliver face", "sliver faces"),
 			Why:      "Very thin faces make the weights around them uneven; a few do no harm.",
 			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", mesh.Thin, mesh.Thin)},
 			Where:    finding.Where{Faces: needles}})
@@ -175,13 +175,13 @@ func (c check) polygons() []finding.Finding {
 		}
 	}
 	add("many_sided_faces", finding.Note, p.Many, wording.Count(len(p.Many), "face has more than four sides", "faces have more than four sides"),
-		"They bend along diagonals that nobody chose. Harmless on a cap that never bends.", evidence("most sides", float64(p.Sides), 4), "Cut them into triangles")
-	add("concave_faces", finding.Note, p.Concave, wording.Count(len(p.Concave), "face has a corner that turns inward", "faces have corners that turn inward"),
-		"Programs cut such faces differently, and some cut outside of them.", evidence("concave faces", float64(len(p.Concave)), 0), "Cut them into triangles")
+		"They bend along arbitrary diagonals. Harmless on a cap that never bends.", evidence("most sides", float64(p.Sides), 4), "Triangulate them")
+	add("concave_faces", finding.Note, p.Concave, wording.Count(len(p.Concave), "face is concave", "faces are concave"),
+		"Programs triangulate them differently, some outside the face.", evidence("concave faces", float64(len(p.Concave)), 0), "Triangulate them")
 	add("folded_faces", finding.Harms, p.Folded, wording.Count(len(p.Folded), "face is folded over or crosses itself", "faces are folded over or cross themselves"),
-		"One half of it faces inward whichever way it is cut.", evidence("folded faces", float64(len(p.Folded)), 0), "Cut them into triangles")
+		"Half of it faces inward however you triangulate it.", evidence("folded faces", float64(len(p.Folded)), 0), "Triangulate them")
 	add("holed_faces", finding.Harms, p.Holed, wording.Count(len(p.Holed), "face has a hole or a slit", "faces have a hole or a slit"),
-		"It runs through a vertex twice to reach round a hole; few programs keep that.", evidence("faces with a hole", float64(len(p.Holed)), 0), "Cut them into triangles")
+		"It visits a vertex twice to go around a hole; few programs support that.", evidence("faces with a hole", float64(len(p.Holed)), 0), "Triangulate them")
 	return out
 }
 
@@ -195,15 +195,15 @@ func (c check) loose() []finding.Finding {
 	if at == nil && len(c.Lines) == 0 {
 		return nil
 	}
-	title := wording.Count(len(at), "vertex belongs to no face", "vertices belong to no face")
+	title := wording.Count(len(at), "loose vertex", "loose vertices")
 	if len(c.Lines) > 0 {
 		title = wording.Count(len(c.Lines), "loose edge", "loose edges") + " and " + title
 	}
 	return []finding.Finding{{Code: "loose_vertices", Severity: finding.Harms, Count: len(at) + len(c.Lines), Title: title,
-		Why:      "No surface leads heat to them, so they would stay without weights and distort the bounds of the character.",
+		Why:      "Heat cannot reach them, so they would stay unweighted and enlarge the bounding box.",
 		Evidence: []finding.Evidence{evidence("loose vertices", float64(len(at)), 0), evidence("loose edges", float64(len(c.Lines)), 0)},
 		Where:    finding.Where{Vertices: at, Edges: c.Lines},
-		Remedies: []finding.Remedy{remedy("Drop them", "drop_loose", nil)}}}
+		Remedies: []finding.Remedy{remedy("Remove them", "drop_loose", nil)}}}
 }
 
 // smallHole is the number of edges up to which a border is taken for a hole
@@ -218,7 +218,7 @@ func (c check) borders() []finding.Finding {
 	slices.SortStableFunc(loops, func(a, b []int32) int { return len(b) - len(a) })
 	f := finding.Finding{Code: "open_borders", Severity: finding.Note, Count: len(loops),
 		Title: wording.Count(len(loops), "open border", "open borders"),
-		Why:   "The heat method needs no closed mesh, but inside and outside become a matter of degree near a hole."}
+		Why:   "Heat does not need a closed mesh, but inside and outside get ambiguous near a hole."}
 	small, largest := 0, 0
 	for _, l := range loops {
 		round := 0.0
@@ -228,7 +228,7 @@ func (c check) borders() []finding.Finding {
 			round += r3.Norm(r3.Sub(c.At[w], c.At[v]))
 			spot.Edges = append(spot.Edges, [2]int32{v, w})
 		}
-		spot.Label = fmt.Sprintf("%d edges, %s round", len(l), wording.Length(round))
+		spot.Label = fmt.Sprintf("%d edges, %s around", len(l), wording.Length(round))
 		if len(l) <= smallHole {
 			small++
 			largest = max(largest, len(l))
@@ -241,9 +241,9 @@ func (c check) borders() []finding.Finding {
 	f.Evidence = []finding.Evidence{evidence("edges in the longest", float64(len(loops[0])), 0), evidence("small holes", float64(small), 0)}
 	if small > 0 { // offered as it was tried: some holes cannot be filled without a fold
 		if _, filled, _ := c.FillHoles(largest); filled > 0 {
-			label := fmt.Sprintf("Fill the %s of up to %d edges", wording.Count(filled, "hole", "holes"), largest)
+			label := fmt.Sprintf("Fill %s up to %d edges", wording.Count(filled, "hole", "holes"), largest)
 			if filled < small {
-				label = fmt.Sprintf("Fill %d of the %s of up to %d edges", filled, wording.Count(small, "hole", "holes"), largest)
+				label = fmt.Sprintf("Fill %d of %s up to %d edges", filled, wording.Count(small, "hole", "holes"), largest)
 			}
 			f.Remedies = []finding.Remedy{remedy(label, "fill_holes", map[string]any{"edges": largest})}
 		}

@@ -118,15 +118,15 @@ func (m *Mesh) GuessPlacement() Guess {
 	}
 	switch {
 	case tall > 400 && tall <= 6000:
-		g.Scale, reason = 0.001, reason+"it is hundreds of units tall, so the unit is the millimetre"
+		g.Scale, reason = 0.001, reason+"it is hundreds of units tall, so the unit is millimeters"
 	case tall > 0 && tall < 0.03:
-		g.Scale, reason = 100, reason+"it is less than three centimetres tall, so it was shrunk a hundredfold on its way"
+		g.Scale, reason = 100, reason+"it is less than three centimeters tall, so it was scaled down 100 times during export"
 	case tall > 15:
-		g.Scale, reason = 0.01, reason+"it is tens to hundreds of units tall, so the unit is the centimetre"
+		g.Scale, reason = 0.01, reason+"it is tens to hundreds of units tall, so the unit is centimeters"
 	case reason != "":
-		reason += "its height is that of a character in metres"
+		reason += "its height is that of a character in meters"
 	default:
-		reason = "it is tallest along Y and its height is that of a character in metres"
+		reason = "it is tallest along Y and its height is that of a character in meters"
 	}
 	g.Reason = reason
 	g.Stand = g.Up != "y" || g.Scale != 1

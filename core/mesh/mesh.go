@@ -154,7 +154,7 @@ func (m *Mesh) Validate() error {
 	}
 	for i, p := range m.Points {
 		if !geom.Finite(p) {
-			return fmt.Errorf("vertex %d is at %v, which is no place", i, p)
+			return fmt.Errorf("vertex %d is at %v, which is not a valid position", i, p)
 		}
 	}
 	return nil

@@ -221,7 +221,7 @@ func TestLongAndBroadBodiesStand(t *testing.T) {
 	}
 	half := r3.Vec{X: 80, Y: 15, Z: 85}
 	g := solids.Box(r3.Scale(-1, half), half).GuessPlacement()
-	require.Equal(t, "z", g.Up, "a person in centimetres, arms out, Z up")
+	require.Equal(t, "z", g.Up, "a person in centimeters, arms out, Z up")
 	require.Equal(t, 0.01, g.Scale)
 }
 
@@ -257,13 +257,13 @@ func TestBorderLoopsOfAnOpenTube(t *testing.T) {
 
 func TestValidateNamesTheFirstMistake(t *testing.T) {
 	for text, spoil := range map[string]func(m *mesh.Mesh){
-		"uses vertex 99":     func(m *mesh.Mesh) { m.Corner[3] = 99 },
-		"is no place":        func(m *mesh.Mesh) { m.Points[2].Y = math.NaN() },
-		"fewer than three":   func(m *mesh.Mesh) { m.Start[1] = 2; m.Start[2] = 8 },
-		"part numbers":       func(m *mesh.Mesh) { m.Part = m.Part[:2] },
-		"is in part 7 of 1":  func(m *mesh.Mesh) { m.Part[1] = 7 },
-		"does not cover":     func(m *mesh.Mesh) { m.Corner = m.Corner[:20] },
-		"texture coordinate": func(m *mesh.Mesh) { m.UV = make([][2]float32, 3) },
+		"uses vertex 99":          func(m *mesh.Mesh) { m.Corner[3] = 99 },
+		"is not a valid position": func(m *mesh.Mesh) { m.Points[2].Y = math.NaN() },
+		"fewer than three":        func(m *mesh.Mesh) { m.Start[1] = 2; m.Start[2] = 8 },
+		"part numbers":            func(m *mesh.Mesh) { m.Part = m.Part[:2] },
+		"is in part 7 of 1":       func(m *mesh.Mesh) { m.Part[1] = 7 },
+		"does not cover":          func(m *mesh.Mesh) { m.Corner = m.Corner[:20] },
+		"texture coordinate":      func(m *mesh.Mesh) { m.UV = make([][2]float32, 3) },
 	} {
 		m := unitBox()
 		spoil(m)

@@ -79,7 +79,7 @@ func (m *Mesh) SeparatePieces() *Mesh {
 // It fails with ErrFramed when their transforms differ.
 func (m *Mesh) JoinParts(names []string, name string) (*Mesh, error) {
 	if len(names) < 2 {
-		return nil, fmt.Errorf("two parts at least are needed to join")
+		return nil, fmt.Errorf("select at least two parts to join")
 	}
 	into := make([]int32, len(m.Parts))
 	gone := make([]bool, len(m.Parts))

@@ -24,7 +24,7 @@ func RobustLaplacian(points []r3.Vec, tris [][3]int32) (stiff *linalg.Symmetric,
 	c := newCover(points, tris)
 	c.mollify()
 	if !c.flipAll() {
-		return nil, nil, errors.New("the edges of the mesh do not come to rest: it has triangles beyond all proportion")
+		return nil, nil, errors.New("the mesh has extremely distorted triangles, so its edges could not be settled")
 	}
 	stiff = pattern(len(points), c.corner)
 	mass = make([]float64, len(points))

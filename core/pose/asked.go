@@ -59,7 +59,7 @@ func (h *Hand) Do(q HandAsked) (*Handed, error) {
 	vec := func(v [3]float64) r3.Vec { return r3.Vec{X: v[0], Y: v[1], Z: v[2]} }
 	move, to := vec(q.Move), vec(q.To)
 	if !geom.Finite(move) || !geom.Finite(to) || math.IsNaN(q.Long) {
-		return nil, fmt.Errorf("%s is drawn to no place", q.Joint)
+		return nil, fmt.Errorf("%s is pulled to an invalid position", q.Joint)
 	}
 	out := &Handed{}
 	switch q.Do {
@@ -70,7 +70,7 @@ func (h *Hand) Do(q HandAsked) (*Handed, error) {
 		held := map[string]r3.Vec{}
 		for name, at := range q.Held {
 			if held[name] = vec(at); !geom.Finite(held[name]) {
-				return nil, fmt.Errorf("%s is held at no place", name)
+				return nil, fmt.Errorf("%s is held at an invalid position", name)
 			}
 		}
 		var err error

@@ -61,7 +61,7 @@ func (b *Binding) Validate(vertices int) error {
 		for name, m := range r.Stretch {
 			for _, v := range m {
 				if math.IsNaN(v) || math.IsInf(v, 0) {
-					return fmt.Errorf("record %d of the bind pose: the matrix of %q is no matrix", i, name)
+					return fmt.Errorf("record %d of the bind pose: the matrix of %q is not a valid matrix", i, name)
 				}
 			}
 		}

@@ -36,7 +36,7 @@ func TestALengthenedJointMovesWhatHangsFromIt(t *testing.T) {
 		one, two := plain[1].Point(r3.Vec{}), plain[2].Point(r3.Vec{})
 		want := r3.Add(one, r3.Scale(by, r3.Sub(two, one)))
 		require.InDelta(t, 0, r3.Norm(r3.Sub(want, at[2].Point(r3.Vec{}))), 1e-12)
-		require.InDelta(t, 1, at[2].Determinant(), 1e-12, "what hangs from it is not scaled")
+		require.InDelta(t, 1, at[2].Determinant(), 1e-12, "Descendants is not scaled")
 		require.InDelta(t, 1.5, r3.Norm(r3.Sub(at[3].Point(r3.Vec{}), at[2].Point(r3.Vec{}))), 1e-12)
 
 		skin := pose.Skin(s, p)

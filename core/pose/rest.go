@@ -45,7 +45,7 @@ var ErrNoArms = errors.New("no arm was found by the names of the joints: an arm 
 // every bone of the arm is.
 func ArmsTo(s *skeleton.Skeleton, x skeleton.Marks, degrees float64, straight bool) (Pose, float64, error) {
 	if s.Lying(x) {
-		return nil, 0, errors.New("the trunk lies as of an animal on four legs: its forelegs are no arms")
+		return nil, 0, errors.New("the torso is horizontal, like a four-legged animal's: front legs are not posed as arms")
 	}
 	p, worst := Pose{}, 0.0
 	motion := make([]skeleton.Motion, len(s.Joints))

@@ -264,7 +264,7 @@ func (a Adopted) String() string {
 	case "reparented":
 		return fmt.Sprintf("%s from %s to %s", a.Joint, orNone(a.From), orNone(a.To))
 	case "dropped":
-		return fmt.Sprintf("%s dropped, its weights go to %s", a.Joint, orNone(a.To))
+		return fmt.Sprintf("%s removed, its weights go to %s", a.Joint, orNone(a.To))
 	default:
 		return a.Joint + " " + a.What
 	}
@@ -329,7 +329,7 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 		row(name, "untouched").Theirs = t.Name
 	}
 	if len(matched) == 0 && o.Obsolete == "drop" {
-		return nil, nil, fmt.Errorf("no joint is paired, so all of ours would be dropped: pair some, or keep ours beside theirs")
+		return nil, nil, fmt.Errorf("no joints are paired, so all existing joints would be removed: pair some, or keep both")
 	}
 	taken := map[string]bool{}
 	for _, j := range out.Joints {

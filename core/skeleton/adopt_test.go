@@ -151,6 +151,6 @@ func ExampleAdopted_String() {
 	fmt.Println(skeleton.Adopted{Joint: "toe_l", What: "reparented", From: "foot_l"})
 	// Output:
 	// hand_l moved 1.3 cm
-	// jaw dropped, its weights go to head
+	// jaw removed, its weights go to head
 	// toe_l from foot_l to none
 }

@@ -274,7 +274,7 @@ func (s *Skeleton) Ordered(orders map[string]string) (*Skeleton, error) {
 			return nil, err
 		}
 		if !IsOrder(order) {
-			return nil, fmt.Errorf("%q is no order of turns: write x, y and z each once, the first turn first", order)
+			return nil, fmt.Errorf("%q is not a rotation order: give x, y and z once each, first rotation first", order)
 		}
 		if order == "xyz" {
 			order = ""

@@ -321,6 +321,6 @@ func TestConstraintsTravel(t *testing.T) {
 		_, err := s.Constrained(hand, bad, false, DefaultConvention, DefaultMarks)
 		require.Error(t, err)
 	}
-	require.Equal(t, "bend -10 to 140°, side -5 to 20°, twist -80 to 60°, goal of 2 bones, looks at a place", kept.Says())
+	require.Equal(t, "bend -10 to 140°, side -5 to 20°, twist -80 to 60°, goal of 2 bones, look-at", kept.Says())
 	require.True(t, slices.Contains(Orders, "xyz"))
 }

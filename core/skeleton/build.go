@@ -37,10 +37,10 @@ func freeName(base string, x Marks, taken map[string]bool) string {
 // is called base. The last is an end joint when end is set.
 func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, x Marks) (*Skeleton, []string, error) {
 	if len(places) == 0 {
-		return nil, nil, fmt.Errorf("a chain needs at least one place")
+		return nil, nil, fmt.Errorf("a chain needs at least one position")
 	}
 	if parent < -1 || parent >= len(s.Joints) {
-		return nil, nil, fmt.Errorf("there is no joint %d to hang a chain from", parent)
+		return nil, nil, fmt.Errorf("there is no joint %d to parent a chain to", parent)
 	}
 	stem, side := x.Split(base)
 	if !legalName.MatchString(base) {
@@ -54,7 +54,7 @@ func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, 
 	var names []string
 	for i, p := range places {
 		if !geom.Finite(p) {
-			return nil, nil, fmt.Errorf("%v is no place for a joint", p)
+			return nil, nil, fmt.Errorf("%v is not a valid position for a joint", p)
 		}
 		name := base
 		switch {
@@ -80,7 +80,7 @@ func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, 
 func (s *Skeleton) Insert(i, n int, x Marks) (*Skeleton, []string, error) {
 	p := s.Joints[i].Parent
 	if p < 0 {
-		return nil, nil, fmt.Errorf("%s is a root: there is no bone before it to divide", s.Joints[i].Name)
+		return nil, nil, fmt.Errorf("%s is a root: no bone above to split", s.Joints[i].Name)
 	}
 	if n < 1 || n > 32 {
 		return nil, nil, fmt.Errorf("1 to 32 joints can be inserted, not %d", n)
@@ -121,7 +121,7 @@ func (s *Skeleton) Remove(which []int) (*Skeleton, []Removed, error) {
 		gone[i] = true
 	}
 	if !slices.Contains(gone, false) {
-		return nil, nil, fmt.Errorf("that would leave no joint: remove fewer, or undo to where there was no skeleton")
+		return nil, nil, fmt.Errorf("that would remove every joint: remove fewer, or undo to where there was no skeleton")
 	}
 	stays := func(i int) int {
 		for i >= 0 && gone[i] {
@@ -165,7 +165,7 @@ func (s *Skeleton) Remove(which []int) (*Skeleton, []Removed, error) {
 func (s *Skeleton) Reparent(i, parent int) (*Skeleton, error) {
 	for p := parent; p >= 0; p = s.Joints[p].Parent {
 		if p == i {
-			return nil, fmt.Errorf("%s hangs from %s, which cannot hang from it in turn", s.Joints[parent].Name, s.Joints[i].Name)
+			return nil, fmt.Errorf("%s is a descendant of %s: a joint cannot be its own ancestor", s.Joints[parent].Name, s.Joints[i].Name)
 		}
 	}
 	out := s.Clone()
@@ -235,7 +235,7 @@ func (s *Skeleton) Duplicate(i int, by r3.Vec, x Marks) (*Skeleton, []string) {
 // it.
 func (s *Skeleton) OneRoot(root int) (*Skeleton, int, error) {
 	if s.Joints[root].Parent >= 0 {
-		return nil, 0, fmt.Errorf("%s is no root; choose a joint that hangs from none", s.Joints[root].Name)
+		return nil, 0, fmt.Errorf("%s is not a root: select a joint without a parent", s.Joints[root].Name)
 	}
 	out, n := s.Clone(), 0
 	for i := range out.Joints {
@@ -309,7 +309,7 @@ func (s *Skeleton) Swing(i int, turn quat.Number) *Skeleton {
 func (s *Skeleton) Held(moved *Skeleton) error {
 	for _, j := range s.Joints {
 		if i := moved.Index(j.Name); j.Locked && i >= 0 && moved.Joints[i].Pos != j.Pos {
-			return fmt.Errorf("%s is locked and would move: unlock it first", j.Name)
+			return fmt.Errorf("%s is locked: unlock it first", j.Name)
 		}
 	}
 	return nil
@@ -321,7 +321,7 @@ func (s *Skeleton) MoveAll(to map[int]r3.Vec) (*Skeleton, error) {
 	for i, p := range to {
 		j := &out.Joints[i]
 		if !geom.Finite(p) {
-			return nil, fmt.Errorf("%v is no place for %s", p, j.Name)
+			return nil, fmt.Errorf("%v is not a valid position for %s", p, j.Name)
 		}
 		j.Pos, j.Confidence, j.Reason = p, 0, ""
 	}
@@ -333,7 +333,7 @@ func (s *Skeleton) MoveAll(to map[int]r3.Vec) (*Skeleton, error) {
 func (s *Skeleton) SlightBend(i int, degrees float64, x Marks) (*Skeleton, error) {
 	children := s.Children()[i]
 	if s.Joints[i].Parent < 0 || len(children) == 0 {
-		return nil, fmt.Errorf("%s does not lie between two bones", s.Joints[i].Name)
+		return nil, fmt.Errorf("%s is not between two bones", s.Joints[i].Name)
 	}
 	a, b := s.Joints[s.Joints[i].Parent].Pos, s.Joints[children[0]].Pos
 	line := r3.Sub(b, a)
@@ -353,7 +353,7 @@ func (s *Skeleton) SlightBend(i int, degrees float64, x Marks) (*Skeleton, error
 	t := r3.Dot(r3.Sub(s.Joints[i].Pos, a), axis)
 	u, v := t, r3.Norm(line)-t
 	if u <= 0 || v <= 0 {
-		return nil, fmt.Errorf("%s does not lie between its neighbours", s.Joints[i].Name)
+		return nil, fmt.Errorf("%s is not between its neighbors", s.Joints[i].Name)
 	}
 	// The angle between both bones is off/u + off/v for small ones.
 	off := degrees * math.Pi / 180 / (1/u + 1/v)

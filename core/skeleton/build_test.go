@@ -119,9 +119,9 @@ func TestRemovedJointsChildrenGoUp(t *testing.T) {
 		all[i] = i
 	}
 	_, _, err = s.Remove(all)
-	require.ErrorContains(t, err, "no joint")
+	require.ErrorContains(t, err, "every joint")
 	_, err = s.Reparent(find(t, s, "hips"), find(t, s, "hand_l"))
-	require.ErrorContains(t, err, "hangs from hips")
+	require.ErrorContains(t, err, "is a descendant of hips")
 }
 
 // A left side with fingers makes the right one, which mirrored again gives the
@@ -277,7 +277,7 @@ func TestAdoptMovesAddsAndDrops(t *testing.T) {
 	require.Equal(t, "hips", table[0].Theirs)
 	require.NotEqual(t, "hips", table[0].Joint)
 	_, _, err = ours.Adopt(theirs, skeleton.Adoption{Obsolete: "drop", Parenting: "keep"})
-	require.ErrorContains(t, err, "no joint is paired")
+	require.ErrorContains(t, err, "no joints are paired")
 }
 
 func TestCentringInATube(t *testing.T) {
@@ -361,17 +361,17 @@ func TestJointsOnEachOtherAndSkeletonsBesideEachOther(t *testing.T) {
 	s := skeleton.Biped(1.7)
 	require.Empty(t, said(s, "joints_on_each_other"))
 	s.Joints[find(t, s, "hand_l")].Pos = s.Joints[find(t, s, "shank_r")].Pos
-	require.Equal(t, "2 joints lie on one another", said(s, "joints_on_each_other"))
+	require.Equal(t, "2 joints coincide", said(s, "joints_on_each_other"))
 	require.Empty(t, said(s, "coincident_joints"))
 
 	s = skeleton.Biped(1.7)
 	n := len(s.Joints)
 	s.Joints = append(s.Joints, skeleton.Joint{Name: "prop", Parent: -1, Pos: r3.Vec{X: 2}, Rot: s.Joints[0].Rot})
-	require.Equal(t, "2 joints hang from none", said(s, "several_roots"))
+	require.Equal(t, "2 joints have no parent", said(s, "several_roots"))
 	s.Joints = append(s.Joints, skeleton.Joint{Name: "prop_end", Parent: n, Pos: r3.Vec{X: 2, Y: 1}, Rot: s.Joints[0].Rot})
 	require.Equal(t, "There are 2 skeletons", said(s, "several_roots"))
 	s.Joints = append(s.Joints, skeleton.Joint{Name: "lost", Parent: -1, Pos: r3.Vec{X: 3}, Rot: s.Joints[0].Rot})
-	require.Equal(t, "There are 2 skeletons, and 1 joint that hangs from none", said(s, "several_roots"))
+	require.Equal(t, "There are 2 skeletons and 1 joint without a parent", said(s, "several_roots"))
 }
 
 // Twist joints lie on a straight line by nature, and a tail at rest may.

@@ -68,11 +68,11 @@ func (s *Skeleton) outside(solid *geom.Tree, height float64) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "joint_outside", Severity: finding.Harms, Count: len(names),
-		Title:    wording.Count(len(names), "joint stands outside the mesh", "joints stand outside the mesh"),
-		Why:      "A bone outside the mesh is seen by few vertices, so its joint may get no weights.",
+		Title:    wording.Count(len(names), "joint is outside the mesh", "joints are outside the mesh"),
+		Why:      "Few vertices see a bone outside the mesh, so its joint may get no weights.",
 		Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: 0, Unit: "m"}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Bring them into the volume", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
+		Remedies: []finding.Remedy{{Label: "Move them inside", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
 }
 
 // coincident reports joints that lie on their parents, and joints that lie on one
@@ -90,11 +90,11 @@ func (s *Skeleton) coincident(height float64) []finding.Finding {
 	}
 	if names != nil {
 		out = append(out, finding.Finding{Code: "coincident_joints", Severity: finding.Harms, Count: len(names),
-			Title:    wording.Count(len(names), "joint lies on its parent", "joints lie on their parents"),
+			Title:    wording.Count(len(names), "joint coincides with its parent", "joints coincide with their parents"),
 			Why:      "A bone without length has no direction to aim an axis along and no surface of its own to move.",
 			Evidence: []finding.Evidence{{What: "shortest bone", Value: shortest, Limit: near, Unit: "m"}},
 			Where:    finding.Where{Joints: names},
-			Remedies: []finding.Remedy{{Label: "Remove them, children to the parents", Op: "remove_joints", Params: map[string]any{"joints": names}}}})
+			Remedies: []finding.Remedy{{Label: "Remove them, keep their children", Op: "remove_joints", Params: map[string]any{"joints": names}}}})
 	}
 	// By X, so that only neighbours are compared.
 	order := make([]int, len(s.Joints))
@@ -122,8 +122,8 @@ func (s *Skeleton) coincident(height float64) []finding.Finding {
 	slices.Sort(beside)
 	beside = slices.Compact(beside)
 	return append(out, finding.Finding{Code: "joints_on_each_other", Severity: finding.Harms, Count: len(beside),
-		Title:    fmt.Sprintf("%d joints lie on one another", len(beside)),
-		Why:      "They hang from different joints and have one place: the same skin is near both, and a binding shares it between them by chance.",
+		Title:    fmt.Sprintf("%d joints coincide", len(beside)),
+		Why:      "They have different parents but the same position, so the bind splits the skin between them arbitrarily.",
 		Evidence: []finding.Evidence{{What: "nearest two", Value: closest, Limit: near, Unit: "m"}},
 		Where:    finding.Where{Joints: beside}})
 }
@@ -178,11 +178,11 @@ func (s *Skeleton) straight(x Marks) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "no_bend", Severity: finding.Harms, Count: len(names),
-		Title:    wording.Count(len(names), "limb is exactly straight", "limbs are exactly straight"),
-		Why:      "A straight elbow or knee has no preferred way to bend: its axis is arbitrary and inverse kinematics may fold it backward.",
-		Evidence: []finding.Evidence{{What: "least bend in degrees", Value: least * 180 / math.Pi, Limit: bendLimit * 180 / math.Pi}},
+		Title:    wording.Count(len(names), "limb is perfectly straight", "limbs are perfectly straight"),
+		Why:      "A straight elbow or knee has no bend direction, so its axis is arbitrary and IK may fold it backward.",
+		Evidence: []finding.Evidence{{What: "smallest bend", Value: least * 180 / math.Pi, Limit: bendLimit * 180 / math.Pi}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Give them a bend of 4°", Op: "slight_bend", Params: map[string]any{"joints": names, "degrees": 4.0}}}}}
+		Remedies: []finding.Remedy{{Label: "Bend them by 4°", Op: "slight_bend", Params: map[string]any{"joints": names, "degrees": 4.0}}}}}
 }
 
 // turnedLimit is how far the way from the right joints to the left ones may lie
@@ -258,8 +258,8 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 			from = "right"
 		}
 		out = append(out, finding.Finding{Code: "no_partner", Severity: finding.Note, Count: len(alone),
-			Title:    wording.Count(len(alone), "joint has a side but no partner", "joints have a side but no partner"),
-			Why:      "What is done to one side cannot be done to the other.",
+			Title:    wording.Count(len(alone), "joint has no partner", "joints have no partner"),
+			Why:      "Edits to one side cannot be mirrored.",
 			Evidence: []finding.Evidence{{What: "joints without partner", Value: float64(len(alone)), Limit: 0}},
 			Where:    finding.Where{Joints: alone},
 			Remedies: []finding.Remedy{{Label: "Make the other side from the " + from, Op: "make_other", Params: map[string]any{"from": from, "tolerance": 0.005}}}})
@@ -268,17 +268,17 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	if angle := s.turned(x); angle > turnedLimit {
 		return append(out, finding.Finding{Code: "sides_turned", Severity: finding.Harms, Count: 1,
 			Title:    "The sides do not lie along X",
-			Why:      "Pairs, mirroring and the way of bends are judged across the X axis, so nothing can be said of them.",
+			Why:      "Pairs, mirroring and bend direction are measured across X, so they cannot be checked.",
 			Evidence: []finding.Evidence{{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"}},
-			Remedies: []finding.Remedy{{Label: "Turn the character to face front", Op: "bake_transform", Params: map[string]any{"scale": 1.0, "up": "y", "turn": s.faceFront(x), "stand": true}}}})
+			Remedies: []finding.Remedy{{Label: "Rotate to face front", Op: "bake_transform", Params: map[string]any{"scale": 1.0, "up": "y", "turn": s.faceFront(x), "stand": true}}}})
 	}
 	if differ != nil {
 		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
-			Title:    wording.Count(len(differ)/2, "pair stands unevenly", "pairs stand unevenly"),
-			Why:      "Left and right will bend at different places; right for an asymmetric character only.",
+			Title:    wording.Count(len(differ)/2, "pair is asymmetric", "pairs are asymmetric"),
+			Why:      "The sides will bend at different spots, which suits only an asymmetric character.",
 			Evidence: []finding.Evidence{{What: "largest difference", Value: worst, Limit: sideLimit * height, Unit: "m"}},
 			Where:    finding.Where{Joints: differ},
-			Remedies: []finding.Remedy{{Label: "Bring the right to the left", Op: "copy_to_partner", Params: map[string]any{"joints": left}}}})
+			Remedies: []finding.Remedy{{Label: "Match right to left", Op: "copy_to_partner", Params: map[string]any{"joints": left}}}})
 	}
 	return out
 }
@@ -311,7 +311,7 @@ func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
 		f.Count++
 		names = append(names, j.Name, s.Joints[k].Name)
 		if len(told) < hungUnlikeTold {
-			told = append(told, fmt.Sprintf("%s hangs from %s, %s from %s", j.Name, name(j.Parent), s.Joints[k].Name, name(s.Joints[k].Parent)))
+			told = append(told, fmt.Sprintf("%s has parent %s, %s has %s", j.Name, name(j.Parent), s.Joints[k].Name, name(s.Joints[k].Parent)))
 		}
 		if f.Remedies == nil {
 			for _, pair := range [][2]int{{k, j.Parent}, {i, s.Joints[k].Parent}} {
@@ -325,7 +325,7 @@ func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
 	if f.Count == 0 {
 		return nil
 	}
-	f.Title = wording.Count(f.Count, "pair hangs from different parents", "pairs hang from different parents")
+	f.Title = wording.Count(f.Count, "pair has unlike parents", "pairs have unlike parents")
 	f.Why = "What turns one of them does not turn the other, and poses and weights cannot be mirrored. " + strings.Join(told, "; ") + "."
 	if n := f.Count - len(told); n > 0 {
 		f.Why += fmt.Sprintf(" The other %d are shown in the view.", n)
@@ -357,15 +357,15 @@ func (s *Skeleton) unsure() []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	why := "Look at them and move those that turn elsewhere; moving one settles it."
+	why := "Check them and move any that are off; moving one confirms it."
 	for _, r := range reasons[:min(len(reasons), reasonsTold)] {
 		why += fmt.Sprintf("\n%s: %s", strings.Join(by[r], ", "), r)
 	}
 	if n := len(reasons) - reasonsTold; n > 0 {
-		why += fmt.Sprintf("\nThe other reasons, %d, stand at the joints.", n)
+		why += fmt.Sprintf("\n%d more reasons are listed at the joints.", n)
 	}
 	return []finding.Finding{{Code: "unsure_fit", Severity: finding.Note, Count: len(names),
-		Title:    wording.Count(len(names), "joint is less than 80 % sure", "joints are less than 80 % sure"),
+		Title:    wording.Count(len(names), "joint is under 80% sure", "joints are under 80% sure"),
 		Why:      why,
 		Evidence: []finding.Evidence{{What: "least confidence", Value: least, Limit: Sure}},
 		Where:    finding.Where{Joints: names}}}
@@ -387,7 +387,7 @@ func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy func(joints []string)
 	}
 	return []finding.Finding{{Code: "axis_off_bone", Severity: finding.Harms, Count: len(names),
 		Title:    wording.Count(len(names), "joint does not aim along its bone", "joints do not aim along their bones"),
-		Why:      "Turning such a joint about one axis bends and twists it at once, and equal numbers mean different motion left and right.",
+		Why:      "One axis bends and twists at once, and equal values move left and right differently.",
 		Evidence: []finding.Evidence{{What: "largest angle in degrees", Value: worst * 180 / math.Pi, Limit: AxisLimit * 180 / math.Pi}},
 		Where:    finding.Where{Joints: names},
 		Remedies: []finding.Remedy{remedy(names)}}}

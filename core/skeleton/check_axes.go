@@ -101,19 +101,19 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 		return []finding.Evidence{{What: what, Value: worst * 180 / math.Pi, Limit: limit * 180 / math.Pi, Unit: "°"}}
 	}
 	if jump != nil {
-		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: wording.Count(len(jump), "joint is rolled against its neighbour", "joints are rolled against their neighbours"),
-			Why:      "Along a chain the same turn suddenly leads elsewhere, so that a curl of the whole chain breaks there.",
+		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: wording.Count(len(jump), "joint changes roll abruptly", "joints change roll abruptly"),
+			Why:      "The same rotation goes another way there, so a curl of the chain breaks.",
 			Evidence: degrees("largest jump of the roll", worstJump, jumpLimit), Where: finding.Where{Joints: jump}, Remedies: []finding.Remedy{remedy(jump)}})
 	}
 	if unlike != nil {
-		out = append(out, finding.Finding{Code: "axes_unlike_partner", Severity: finding.Harms, Count: len(unlike), Title: wording.Count(len(unlike), "joint has other axes than its partner's mirror image", "joints have other axes than their partners' mirror images"),
-			Why:      "The same turn left and right does not look like a mirror image, and poses cannot be mirrored.",
+		out = append(out, finding.Finding{Code: "axes_unlike_partner", Severity: finding.Harms, Count: len(unlike), Title: wording.Count(len(unlike), "joint does not mirror its partner's axes", "joints do not mirror their partners' axes"),
+			Why:      "The same rotation left and right is not symmetric, so poses cannot be mirrored.",
 			Evidence: degrees("off the partner's mirror image, at most", worstUnlike, 2*rollLimit), Where: finding.Where{Joints: unlike},
-			Remedies: []finding.Remedy{{Label: "Copy the left to the right", Op: "copy_axes", Params: map[string]any{"joints": partners(s, x, unlike)}}, remedy(unlike)}})
+			Remedies: []finding.Remedy{{Label: "Mirror left to right", Op: "copy_axes", Params: map[string]any{"joints": partners(s, x, unlike)}}, remedy(unlike)}})
 	}
 	if wrong != nil {
-		out = append(out, finding.Finding{Code: "bend_axis_off", Severity: finding.Note, Count: len(wrong), Title: wording.Count(len(wrong), "bend axis is off the convention's", "bend axes are off the convention's"),
-			Why:      "They were rolled on purpose, or a file brought them so. They are even along the chain.",
+		out = append(out, finding.Finding{Code: "bend_axis_off", Severity: finding.Note, Count: len(wrong), Title: wording.Count(len(wrong), "bend axis differs from the convention", "bend axes differ from the convention"),
+			Why:      "They were rolled on purpose, or came from a file. They are consistent along the chain.",
 			Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit), Where: finding.Where{Joints: wrong}, Remedies: []finding.Remedy{remedy(wrong)}})
 	}
 	out = append(out, s.twistsOff(x)...)
@@ -160,9 +160,9 @@ func (s *Skeleton) twistsOff(x Marks) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "twist_off_line", Severity: finding.Harms, Count: len(names), Title: wording.Count(len(names), "twist joint is off its bone", "twist joints are off their bones"),
-		Why:      "A twist joint beside the line swings the skin round instead of wringing it.",
+		Why:      "A twist joint beside the line swings the skin around instead of twisting it.",
 		Evidence: []finding.Evidence{{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit}}, Where: finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Put them on the line, evenly", Op: "align_twists", Params: map[string]any{}}}}}
+		Remedies: []finding.Remedy{{Label: "Space them evenly", Op: "align_twists", Params: map[string]any{}}}}}
 }
 
 // keepsWrong reports joints whose limits shut out the rest pose, and goals that do not stand
@@ -192,16 +192,16 @@ func (s *Skeleton) keepsWrong() []finding.Finding {
 	}
 	var out []finding.Finding
 	if shut != nil {
-		out = append(out, finding.Finding{Code: "limits_shut_out_rest", Severity: finding.Harms, Count: len(shut), Title: wording.Count(len(shut), "joint may not stand as it rests", "joints may not stand as they rest"),
-			Why:      "Zero degrees, the rest pose, is outside of their limits: held to them, the character leaves its rest pose.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}}, Where: finding.Where{Joints: shut}, Remedies: []finding.Remedy{{Label: "Limit them to what is usual", Op: "limit_joints", Params: map[string]any{"joints": shut, "usual": true, "both": false}}, {Label: "Free them", Op: "free_joints", Params: map[string]any{"joints": shut, "both": false}}}})
+		out = append(out, finding.Finding{Code: "limits_shut_out_rest", Severity: finding.Harms, Count: len(shut), Title: wording.Count(len(shut), "joint's limits exclude the rest pose", "joints' limits exclude the rest pose"),
+			Why:      "Zero is outside their limits, so the character cannot return to rest.",
+			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}}, Where: finding.Where{Joints: shut}, Remedies: []finding.Remedy{{Label: "Use typical limits", Op: "limit_joints", Params: map[string]any{"joints": shut, "usual": true, "both": false}}, {Label: "Clear the limits", Op: "free_joints", Params: map[string]any{"joints": shut, "both": false}}}})
 	}
 	if off != nil {
-		f := finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: wording.Count(len(off), "goal does not fit its limb", "goals do not fit their limbs"),
-			Why:      "A goal that is not where the limb ends pulls it out of the rest pose, and a pole on the limb's line tells no side to bend to.",
+		f := finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: wording.Count(len(off), "IK goal does not fit its limb", "IK goals do not fit their limbs"),
+			Why:      "A goal that is not where the limb ends pulls it out of rest, and a pole in line with the limb gives no bend direction.",
 			Evidence: []finding.Evidence{{What: "goal from the joint, at most", Value: far, Limit: limit, Unit: "m"}}, Where: finding.Where{Joints: off}}
 		if len(off) == 1 {
-			f.Remedies = []finding.Remedy{{Label: "Put it where the limb ends", Op: "set_goal", Params: map[string]any{"joint": off[0], "bones": s.Joints[s.Index(off[0])].Keeps.Goal.Bones, "both": false}}}
+			f.Remedies = []finding.Remedy{{Label: "Move it to the limb's end", Op: "set_goal", Params: map[string]any{"joint": off[0], "bones": s.Joints[s.Index(off[0])].Keeps.Goal.Bones, "both": false}}}
 		}
 		out = append(out, f)
 	}
@@ -231,7 +231,7 @@ func (b *body) palms() []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "palm_not_down", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "palm does not face the ground", "palms do not face the ground"),
-		Why:      "With arms held out a palm that faces down leaves the forearm half way between its twists, so that the skin wrings evenly both ways.",
+		Why:      "With arms held out a palm that faces down leaves the forearm mid-twist, so the skin twists evenly both ways.",
 		Evidence: []finding.Evidence{{What: "off the ground's direction, at most", Value: worst * 180 / math.Pi, Limit: palmLimit * 180 / math.Pi, Unit: "°"}}, Where: finding.Where{Joints: names}}}
 }
 
@@ -278,10 +278,10 @@ func (b *body) locks(c Convention) []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	return []finding.Finding{{Code: "gimbal_lock", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "joint locks within its usual range", "joints lock within their usual range"),
-		Why:      fmt.Sprintf("At a right angle about the middle of its three axes the two others turn the same way. The order of turns of %s can have another axis in the middle.", names[0]),
+	return []finding.Finding{{Code: "gimbal_lock", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "joint reaches gimbal lock in its typical range", "joints reach gimbal lock in their typical range"),
+		Why:      fmt.Sprintf("At a right angle about the middle of its three axes the two others turn the same way. Another rotation order for %s avoids it.", names[0]),
 		Evidence: []finding.Evidence{{What: "usual turn about the middle axis, at most", Value: worst, Limit: lockLimit, Unit: "°"}}, Where: finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Choose the orders that lock least", Op: "set_order", Params: map[string]any{"orders": orders}}}}}
+		Remedies: []finding.Remedy{{Label: "Use the safest rotation orders", Op: "set_order", Params: map[string]any{"orders": orders}}}}}
 }
 
 // reach returns how far a joint usually turns about the middle axis of an order, in degrees.

@@ -57,7 +57,7 @@ func (s *Skeleton) bonesOutside(solid *geom.Tree) []finding.Finding {
 	return []finding.Finding{{Code: "bone_outside", Severity: finding.Harms, Count: len(names),
 		Title:    wording.Count(len(names), "bone leaves the mesh", "bones leave the mesh"),
 		Why:      "Vertices do not see the part of a bone that is outside. Where the chain cuts a corner a joint is missing there; where it crosses a gap between two surfaces, such as a skirt and a leg, its ends belong elsewhere: move them.",
-		Evidence: []finding.Evidence{{What: "largest share outside", Value: worst, Limit: outsideShare}},
+		Evidence: []finding.Evidence{{What: "largest part outside", Value: worst, Limit: outsideShare}},
 		Where:    finding.Where{Joints: names},
 		Remedies: []finding.Remedy{{Label: "Divide them, with the new joints inside", Op: "insert_joints", Params: map[string]any{"joints": childNames(s, names), "count": 1, "inside": true}}}}}
 }
@@ -128,8 +128,8 @@ func (s *Skeleton) sharedLimbs(solid *geom.Tree, height float64) []finding.Findi
 		return nil
 	}
 	return []finding.Finding{{Code: "shared_limb", Severity: finding.Harms, Count: len(names),
-		Title:    wording.Count(len(names), "bone shares a limb with another chain's", "bones of different chains lie in one limb"),
-		Why:      "Two chains in one finger or limb share its skin between them, and another finger has none. Show the tips and fit again, or move one of them by hand.",
+		Title:    wording.Count(len(names), "bone shares a limb with another chain's", "bones of different chains share a limb"),
+		Why:      "Two chains in one finger or limb share its skin between them, and another finger has none. Mark the tips and fit again, or move one of them by hand.",
 		Evidence: []finding.Evidence{{What: "distance over the limb's radius", Value: worst, Limit: sharedShare}},
 		Where:    finding.Where{Joints: names}, Remedies: []finding.Remedy{{Label: "Show the tips", Opens: "tips"}}}}
 }
@@ -176,11 +176,11 @@ func (s *Skeleton) offMiddle(solid *geom.Tree, height float64, x Marks) []findin
 		return nil
 	}
 	return []finding.Finding{{Code: "off_middle", Severity: finding.Note, Count: len(names),
-		Title:    wording.Count(len(names), "joint lies much nearer to one side of its limb", "joints lie much nearer to one side of their limbs"),
-		Why:      "The skin bends about the joint: what is near it folds, what is far swings. Knees and elbows may lie a little forward or back on purpose.",
+		Title:    wording.Count(len(names), "joint is off center in its limb", "joints are off center in their limbs"),
+		Why:      "The skin bends about the joint: skin near it creases, skin far from it swings. Knees and elbows may lie a little forward or back on purpose.",
 		Evidence: []finding.Evidence{{What: "farther over nearer side", Value: worst, Limit: offCentre}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Centre them in the volume", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
+		Remedies: []finding.Remedy{{Label: "Center them in the volume", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
 }
 
 // squareness returns the largest ratio of the distances to the surface in
@@ -311,23 +311,23 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 		}
 		out = append(out, finding.Finding{Code: "several_roots", Severity: finding.Harms, Count: len(roots),
 			Title:    severalRoots(whole, len(roots)),
-			Why:      "A character has one root; most programs take the first and lose what hangs from the others.",
+			Why:      "A character has one root; most programs keep the first root and lose the rest.",
 			Evidence: []finding.Evidence{{What: "roots", Value: float64(len(roots)), Limit: 1}, {What: "of them with a skeleton of their own", Value: float64(whole), Limit: 1}},
 			Where:    finding.Where{Joints: roots},
 			Remedies: []finding.Remedy{{Label: "Hang all from " + roots[0], Op: "one_root", Params: map[string]any{"joint": roots[0]}}}})
 	}
 	if bad != nil {
 		out = append(out, finding.Finding{Code: "odd_names", Severity: finding.Note, Count: len(bad),
-			Title:    wording.Count(len(bad), "name may not survive", "names may not survive"),
-			Why:      "Other programs replace spaces and signs in names, and clips no longer find their joints.",
+			Title:    wording.Count(len(bad), "name may change on export", "names may change on export"),
+			Why:      "Other programs replace spaces and symbols, so clips lose their joints.",
 			Evidence: []finding.Evidence{{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0}},
 			Where:    finding.Where{Joints: bad},
-			Remedies: []finding.Remedy{{Label: "Make them legal", Op: "rename_joints", Params: map[string]any{"names": legalised(s, bad)}}}})
+			Remedies: []finding.Remedy{{Label: "Clean up the names", Op: "rename_joints", Params: map[string]any{"names": legalised(s, bad)}}}})
 	}
 	if far != nil {
 		out = append(out, finding.Finding{Code: "no_mesh_near", Severity: finding.Note, Count: len(far),
-			Title:    wording.Count(len(far), "joint has no mesh near it", "joints have no mesh near them"),
-			Why:      "It moves nothing. Right for a root on the ground or a handle; otherwise it belongs elsewhere.",
+			Title:    wording.Count(len(far), "joint has no mesh nearby", "joints have no mesh nearby"),
+			Why:      "It moves nothing. Fine for a root or a handle; otherwise move it.",
 			Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: farShare * height, Unit: "m"}},
 			Where:    finding.Where{Joints: far},
 			Remedies: []finding.Remedy{{Label: "Bring them into the volume", Op: "centre_joints", Params: map[string]any{"joints": far}}}})
@@ -339,11 +339,11 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 func severalRoots(whole, roots int) string {
 	switch {
 	case whole < 2:
-		return fmt.Sprintf("%d joints hang from none", roots)
+		return fmt.Sprintf("%d joints have no parent", roots)
 	case whole == roots:
 		return fmt.Sprintf("There are %d skeletons", whole)
 	default:
-		return fmt.Sprintf("There are %d skeletons, and %s", whole, wording.Count(roots-whole, "joint that hangs from none", "joints that hang from none"))
+		return fmt.Sprintf("There are %d skeletons and %s", whole, wording.Count(roots-whole, "joint without a parent", "joints without a parent"))
 	}
 }
 
@@ -409,11 +409,11 @@ func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "wrong_bend", Severity: finding.Harms, Count: len(names),
-		Title:    wording.Count(len(names), "limb is bent the wrong way at rest", "limbs are bent the wrong way at rest"),
-		Why:      "Inverse kinematics goes on the way that the rest pose shows: knees will fold back and elbows forward.",
+		Title:    wording.Count(len(names), "limb bends the wrong way at rest", "limbs bend the wrong way at rest"),
+		Why:      "IK keeps the direction of the rest pose, so knees will bend backward and elbows forward.",
 		Evidence: []finding.Evidence{{What: "bend the wrong way", Value: worst, Limit: 3, Unit: "°"}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Bend them the other way", Op: "place_joints", Params: map[string]any{"places": to}}}}}
+		Remedies: []finding.Remedy{{Label: "Reverse the bend", Op: "place_joints", Params: map[string]any{"places": to}}}}}
 }
 
 // proportions holds the limbs of a two-legged skeleton against the published
@@ -454,8 +454,8 @@ func (s *Skeleton) proportions(height float64, x Marks) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{{Code: "odd_proportions", Severity: finding.Note, Count: len(names),
-		Title:    wording.Count(len(names), "bone is far from the usual length", "bones are far from the usual length"),
-		Why:      "Right for a stylised character; else a joint at its end stands elsewhere than the anatomy turns.",
+		Title:    wording.Count(len(names), "bone has an unusual length", "bones have unusual lengths"),
+		Why:      "Fine for a stylized character; otherwise a joint at its end is off.",
 		Evidence: e, Where: finding.Where{Joints: names}}}
 }
 
@@ -490,7 +490,7 @@ func (s *Skeleton) shoulders(solid *geom.Tree, height float64, x Marks) []findin
 		return nil
 	}
 	return []finding.Finding{{Code: "shoulder_depth", Severity: finding.Note, Count: len(names),
-		Title:    wording.Count(len(names), "shoulder joint lies too far in or out", "shoulder joints lie too far in or out"),
+		Title:    wording.Count(len(names), "shoulder joint is too far in or out", "shoulder joints are too far in or out"),
 		Why:      "Too far in, raising the arm drags the chest along; too far out, the shoulder breaks.",
 		Evidence: []finding.Evidence{{What: "room around the joint over the arm's radius", Value: worst, Limit: 2.4}},
 		Where:    finding.Where{Joints: names}}}

@@ -47,20 +47,20 @@ const MaxGoalBones = 64
 func (c *Constraints) Validate() error {
 	for name, l := range map[string]*[2]float64{"bend": c.Bend, "side": c.Side, "twist": c.Twist} {
 		if l != nil && !(l[0] <= l[1] && l[0] >= -360 && l[1] <= 360) {
-			return fmt.Errorf("the limits of its %s are %g to %g: the lower one first, within 360°", name, l[0], l[1])
+			return fmt.Errorf("its %s limits are %g to %g: enter the lower first, within 360°", name, l[0], l[1])
 		}
 	}
 	if g := c.Goal; g != nil && (!geom.Finite(g.At) || !geom.Finite(g.Pole) || g.Bones < 1 || g.Bones > MaxGoalBones) {
 		return fmt.Errorf("its goal is at %v with the pole %v for %d bones", g.At, g.Pole, g.Bones)
 	}
 	if c.Look != nil && !geom.Finite(*c.Look) {
-		return fmt.Errorf("it looks at %v, which is no place", *c.Look)
+		return fmt.Errorf("its look-at position %v is not valid", *c.Look)
 	}
 	if l := c.Length; l != nil && !(l[0] > 0 && l[0] <= 1 && l[1] >= 1 && l[1] <= MostLong) {
-		return fmt.Errorf("it may become %g to %g times its length: the lower one above 0 and at most 1, the higher one 1 to %d", l[0], l[1], MostLong)
+		return fmt.Errorf("length limits are %g to %g: the lower above 0 and at most 1, the higher 1 to %d", l[0], l[1], MostLong)
 	}
 	if !(c.Share >= 0 && c.Share <= 1) {
-		return fmt.Errorf("its share of the twist is %g, and may be 0 to 1", c.Share)
+		return fmt.Errorf("its part of the twist must be 0 to 1, not %g", c.Share)
 	}
 	return nil
 }
@@ -243,7 +243,7 @@ func (c *Constraints) Says() string {
 		add(fmt.Sprintf("goal of %d bones", c.Goal.Bones))
 	}
 	if c.Look != nil {
-		add("looks at a place")
+		add("look-at")
 	}
 	if c.Share > 0 {
 		add(fmt.Sprintf("%.0f %% of the twist", 100*c.Share))
@@ -252,7 +252,7 @@ func (c *Constraints) Says() string {
 		add(fmt.Sprintf("length %.3g to %.3g", c.Length[0], c.Length[1]))
 	}
 	if c.Thick {
-		add("keeps its thickness")
+		add("keep thickness")
 	}
 	return out
 }

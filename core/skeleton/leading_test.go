@@ -57,7 +57,7 @@ func TestAHandLeadsToItsKnucklesWhereFingersGoOn(t *testing.T) {
 	crown := tree("head", "", at(0, 0, 0), "head_end", "head", at(0, 20, 0), "ear_l", "head", at(6, 15, 0), "ear_l_end", "ear_l", at(9, 27, 0), "ear_r", "head", at(-6, 15, 0), "ear_r_end", "ear_r", at(-9, 27, 0))
 	require.Equal(t, 1.0, leads(crown, "head", "head_end"), "ears beside a crown")
 	hips := tree("hips", "", at(0, 0, 0), "hips_end", "hips", at(0, 30, 0), "spine", "hips", at(0, 0, 0), "chest", "spine", at(0, 15, 0), "neck", "chest", at(0, 28, 0))
-	require.Zero(t, leads(hips, "hips", "hips_end"), "a chain from the joint itself")
+	require.Zero(t, leads(hips, "hips", "hips_end"), "a chain the joint itself")
 	for _, b := range hips.Leading([]bool{true, false, true, true, true}) {
 		require.False(t, b.Joint == 0 && b.Child == 1)
 	}

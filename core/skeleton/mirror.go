@@ -57,7 +57,7 @@ func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Marks
 			if other, ok := x.Partner(out.Joints[parent].Name); ok {
 				k, there := number[other]
 				if !there {
-					return nil, m, fmt.Errorf("%s hangs from %s, which has no partner yet", j.Name, out.Joints[parent].Name)
+					return nil, m, fmt.Errorf("%s has parent %s, which has no partner yet", j.Name, out.Joints[parent].Name)
 				}
 				parent = k
 			}

@@ -22,7 +22,7 @@ func (s *Skeleton) RenameMany(names map[string]string) (*Skeleton, error) {
 	seen := map[string]string{}
 	for i, j := range out.Joints {
 		if first, ok := seen[j.Name]; ok {
-			return nil, fmt.Errorf("%s and %s would both be called %q; %q is free", first, s.Joints[i].Name, j.Name, s.FreeName(j.Name, DefaultMarks))
+			return nil, fmt.Errorf("%s and %s would both be named %q; %q is free", first, s.Joints[i].Name, j.Name, s.FreeName(j.Name, DefaultMarks))
 		}
 		seen[j.Name] = s.Joints[i].Name
 	}
@@ -34,7 +34,7 @@ func (s *Skeleton) RenameMany(names map[string]string) (*Skeleton, error) {
 // the side stays last.
 func (s *Skeleton) Pattern(which []int, pattern string, x Marks) (map[string]string, error) {
 	if !strings.ContainsAny(pattern, "#*") && len(which) > 1 {
-		return nil, fmt.Errorf("%q would give %d joints one name: put # for a counter or * for the name as it is", pattern, len(which))
+		return nil, fmt.Errorf("%q gives %d joints the same name: use # for a counter or * for the current name", pattern, len(which))
 	}
 	out := map[string]string{}
 	count := map[Side]int{} // a counter a side
@@ -55,7 +55,7 @@ func (s *Skeleton) Pattern(which []int, pattern string, x Marks) (map[string]str
 // Replace makes names by putting one text for another.
 func (s *Skeleton) Replace(which []int, search, with string) (map[string]string, error) {
 	if search == "" {
-		return nil, fmt.Errorf("say what to search for in the names")
+		return nil, fmt.Errorf("enter the text to replace")
 	}
 	out := map[string]string{}
 	for _, i := range which {
@@ -64,7 +64,7 @@ func (s *Skeleton) Replace(which []int, search, with string) (map[string]string,
 		}
 	}
 	if len(out) == 0 {
-		return nil, fmt.Errorf("no chosen joint has %q in its name", search)
+		return nil, fmt.Errorf("no selected joint has %q in its name", search)
 	}
 	return out, nil
 }

@@ -80,7 +80,7 @@ func (o *Own) Check() error {
 		if len(shared) > 0 {
 			what = strings.Join(shared, ", ")
 		}
-		return fmt.Errorf("starter %s shares too few joints with the %s to be fitted like one (%s): choose the kind that it is like, lay that kind over its joints first, or have it placed by its size alone", o.Name, o.Like.Starter, what)
+		return fmt.Errorf("starter %s has too few joints in common with the %s (%s): choose another kind, snap that kind to its joints, or place it by size", o.Name, o.Like.Starter, what)
 	}
 	return nil
 }

@@ -43,7 +43,7 @@ func (x Marks) Check() error {
 	case x.Left == "" || x.Right == "":
 		return errors.New("both sides need a mark")
 	case within(x.Left, x.Right) || within(x.Right, x.Left):
-		return fmt.Errorf("the marks of left and right must differ, and none may be part of the other: not %q and %q", x.Left, x.Right)
+		return fmt.Errorf("the left and right marks must differ, and neither may contain the other: not %q and %q", x.Left, x.Right)
 	}
 	return nil
 }

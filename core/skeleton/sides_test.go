@@ -195,7 +195,7 @@ func TestPairsThatHangFromDifferentParents(t *testing.T) {
 	require.NoError(t, err)
 	f := code(off)
 	require.NotNil(t, f)
-	require.Contains(t, f.Why, "hand_l hangs from forearm_l, hand_r from upper_arm_r")
+	require.Contains(t, f.Why, "hand_l has parent forearm_l, hand_r has upper_arm_r")
 	require.Len(t, f.Remedies, 2)
 	for _, m := range f.Remedies {
 		names, _ := m.Params["joints"].([]string)

@@ -95,11 +95,11 @@ func (s *Skeleton) Validate() error {
 		case j.Parent >= i || j.Parent < -1:
 			return fmt.Errorf("joint %q has parent %d, which is not before it", j.Name, j.Parent)
 		case !geom.Finite(j.Pos):
-			return fmt.Errorf("joint %q is at %v, which is no place", j.Name, j.Pos)
+			return fmt.Errorf("joint %q is at %v, which is not a valid position", j.Name, j.Pos)
 		case !(quat.Abs(j.Rot) > 0.99 && quat.Abs(j.Rot) < 1.01):
-			return fmt.Errorf("joint %q has the rotation %v, which is no unit quaternion", j.Name, j.Rot)
+			return fmt.Errorf("joint %q has the rotation %v, which is not a unit quaternion", j.Name, j.Rot)
 		case !(j.Mix >= 0 && j.Mix <= 1):
-			return fmt.Errorf("joint %q mixes %g of dual quaternions, and may 0 to 1", j.Name, j.Mix)
+			return fmt.Errorf("joint %q: blending is 0 (linear) to 1 (dual quaternions), not %g", j.Name, j.Mix)
 		case j.Deforms != "" && j.Deforms != "on" && j.Deforms != "off":
 			return fmt.Errorf("joint %q deforms %q, and may be \"on\", \"off\" or as is usual", j.Name, j.Deforms)
 		case !IsOrder(j.Order):

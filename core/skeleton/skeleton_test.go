@@ -205,11 +205,11 @@ func TestPlacementFindings(t *testing.T) {
 
 func TestValidateRefusesCyclesAndDoubles(t *testing.T) {
 	for text, spoil := range map[string]func(s *skeleton.Skeleton){
-		"not before it": func(s *skeleton.Skeleton) { s.Joints[2].Parent = 5 },
-		"two joints":    func(s *skeleton.Skeleton) { s.Joints[3].Name = "hips" },
-		"no name":       func(s *skeleton.Skeleton) { s.Joints[3].Name = "" },
-		"no place":      func(s *skeleton.Skeleton) { s.Joints[3].Pos.X = math.Inf(1) },
-		"quaternion":    func(s *skeleton.Skeleton) { s.Joints[3].Rot = quat.Number{} },
+		"not before it":        func(s *skeleton.Skeleton) { s.Joints[2].Parent = 5 },
+		"two joints":           func(s *skeleton.Skeleton) { s.Joints[3].Name = "hips" },
+		"no name":              func(s *skeleton.Skeleton) { s.Joints[3].Name = "" },
+		"not a valid position": func(s *skeleton.Skeleton) { s.Joints[3].Pos.X = math.Inf(1) },
+		"quaternion":           func(s *skeleton.Skeleton) { s.Joints[3].Rot = quat.Number{} },
 	} {
 		s := skeleton.Biped(1.7)
 		spoil(s)
@@ -264,7 +264,7 @@ func TestPairsByPlaceWhereNamesTellNoSide(t *testing.T) {
 	alone := s.Move(i, r3.Add(s.Joints[i].Pos, r3.Vec{Y: 0.2}), false, false, sides)
 	require.Equal(t, -1, alone.Pairs(sides).Partner[i], "far from its image it has no partner by place")
 	again := alone.Move(i, r3.Add(alone.Joints[i].Pos, r3.Vec{Z: 0.01}), false, true, sides)
-	require.Equal(t, alone.Joints[i].Pos.X, again.Joints[i].Pos.X, "and is not drawn into the middle")
+	require.Equal(t, alone.Joints[i].Pos.X, again.Joints[i].Pos.X, "and is not moved to the center")
 }
 
 // Pairs are mutual and across the plane, whatever the skeleton looks like.

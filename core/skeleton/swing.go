@@ -108,13 +108,13 @@ func (s *Skeleton) within(p r3.Vec, branch []int, reach float64) bool {
 // into the body. It is for axes that were set; remedy is the operation that sets them.
 func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy func(joints []string) finding.Remedy) []finding.Finding {
 	back := finding.Finding{Code: "bends_backward", Severity: finding.Harms,
-		Why: "A positive turn about its bend axis opens it, against the way in which such a joint folds: every pose and every motion that is carried over would bend it backward."}
+		Why: "Positive rotation opens it instead of folding it, so poses and retargeted motions would bend it backward."}
 	side := finding.Finding{Code: "bends_sideways", Severity: finding.Harms,
-		Why: "Turned by 30° and 60° it leaves the plane in which such a joint folds, so the limb swings out to the side as it bends."}
+		Why: "At 30° and 60° it leaves its folding plane, so the limb swings sideways as it bends."}
 	uneven := finding.Finding{Code: "bends_unlike_partner", Severity: finding.Harms,
 		Why: "The same turn left and right does not look like a mirror image."}
 	into := finding.Finding{Code: "bends_into_body", Severity: finding.Note,
-		Why: "Turned by 60° about its bend axis its bone lies within the body or another limb. That may be how the character is built; look at it."}
+		Why: "At 60° about its bend axis its bone is inside the body or another limb. The character may be built that way; check it."}
 	var worstBack, worstSide, worstUneven float64
 	put := func(f *finding.Finding, i int) {
 		f.Count++
@@ -154,10 +154,10 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy fu
 		}
 		out = append(out, f)
 	}
-	add(back, "joint bends backward", "joints bend backward", degrees("off the way it folds, at most", worstBack, SwingLimit), true)
-	add(side, "joint folds sideways", "joints fold sideways", degrees("off the plane in which it folds, at most", worstSide, SwingLimit), true)
+	add(back, "joint bends backward", "joints bend backward", degrees("largest error in bend direction", worstBack, SwingLimit), true)
+	add(side, "joints bend sideways", "joints fold sideways", degrees("off the plane in which it folds, at most", worstSide, SwingLimit), true)
 	add(uneven, "joint bends unlike its partner", "joints bend unlike their partners", degrees("off the partner's mirror image, at most", worstUneven, SwingLimit), true)
-	add(into, "joint bends into the body", "joints bend into the body", []finding.Evidence{{What: "tried with a turn of", Value: swings[1] * 180 / math.Pi, Unit: "°"}}, false)
+	add(into, "joint bends into the body", "joints bend into the body", []finding.Evidence{{What: "tested at", Value: swings[1] * 180 / math.Pi, Unit: "°"}}, false)
 	return out
 }
 

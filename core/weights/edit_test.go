@@ -72,7 +72,7 @@ func TestJointsAreTakenAway(t *testing.T) {
 	require.True(t, e.Free(4, gone, n))
 	require.Equal(t, list(2, 1), e.Of[4])
 	require.True(t, e.Free(0, gone, n))
-	require.Equal(t, list(2, 1), e.Of[0], "by what the neighbours have")
+	require.Equal(t, list(2, 1), e.Of[0], "by what the neighbors have")
 	alone := weights.Edit(w, nil, nil, 0)
 	require.False(t, alone.Free(0, gone, nil), "nobody could take it")
 	alone.Heir[1] = 0

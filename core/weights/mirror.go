@@ -79,7 +79,7 @@ func (n *Net) MirrorAt(images []r3.Vec, side []float64, tolerance float64) (*Mir
 
 func (n *Net) unmirrored(tolerance float64) (*Mirrored, error) {
 	if !(tolerance > 0) || tolerance > 1e4 {
-		return nil, fmt.Errorf("the tolerance is above 0 metres, not %g", tolerance)
+		return nil, fmt.Errorf("the tolerance must be above 0 m, not %g", tolerance)
 	}
 	m := &Mirrored{vertex: make([]int32, len(n.At)), tri: make([]int32, len(n.At)), at: make([]r3.Vec, len(n.At)), far: make([]float64, len(n.At))}
 	for v := range m.vertex {
@@ -221,7 +221,7 @@ func (n *Net) topology(m *Mirrored, plane Plane, faces [][]int32) error {
 		}
 	}
 	if most < 3 || 100*amiss > most {
-		return fmt.Errorf("the mesh is not joined alike on both sides of its middle: from the best of %d edges there, %d vertices were paired and %d faces were against it; mirror by place", min(len(seeds), mostSeeds), most, amiss)
+		return fmt.Errorf("the two sides have different topology: from the best of %d center edges, %d vertices matched and %d faces did not; mirror by position", min(len(seeds), mostSeeds), most, amiss)
 	}
 	m.vertex = best
 	return nil

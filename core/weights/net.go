@@ -32,7 +32,7 @@ func NewNet(at []r3.Vec, tris [][3]int32, edges [][2]int32) (*Net, error) {
 	for i, p := range at {
 		n.At[i] = r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
 		if !geom.Finite(n.At[i]) {
-			return nil, errors.New("a vertex is at no place")
+			return nil, errors.New("a vertex has an invalid position")
 		}
 	}
 	inside := func(v int32) bool { return v >= 0 && int(v) < len(at) }

@@ -48,7 +48,7 @@ func ParseRanges(text string, n int) ([]int32, error) {
 			b, err = strconv.Atoi(to)
 		}
 		if err != nil || a < 0 || b < a || b >= n {
-			return nil, fmt.Errorf("%q names no vertices: they are as \"0-14,20\", below %d", part, n)
+			return nil, fmt.Errorf("%q is not a vertex list: use a form like \"0-14,20\", below %d", part, n)
 		}
 		for v := a; v <= b; v++ {
 			chosen[v] = true

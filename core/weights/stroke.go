@@ -59,11 +59,11 @@ func (b *Brush) Check() error {
 	case !in(b.Value, 1) && b.Mode != BrushScale, !in(b.Value, 4):
 		return fmt.Errorf("the value of a brush is from 0 to 1, of scale to 4, not %g", b.Value)
 	case !in(b.Opacity, 1):
-		return fmt.Errorf("the opacity is from 0 to 1, not %g", b.Opacity)
+		return fmt.Errorf("the opacity must be 0 to 1, not %g", b.Opacity)
 	case !(b.Radius > 0) || b.Radius > 1e4:
-		return fmt.Errorf("the radius is above 0 metres, not %g", b.Radius)
+		return fmt.Errorf("the radius must be above 0 m, not %g", b.Radius)
 	case !in(b.Hard, 1):
-		return fmt.Errorf("the hard part of the radius is from 0 to 1, not %g", b.Hard)
+		return fmt.Errorf("the hard part of the radius must be 0 to 1, not %g", b.Hard)
 	}
 	return nil
 }
@@ -137,7 +137,7 @@ func NewStroke(b Brush, e *Editor, net *Net, sides Sides) (*Stroke, error) {
 // Touch paints a place and returns the vertices that changed, ascending.
 func (s *Stroke) Touch(t Touch) ([]int32, error) {
 	if t.Tri < 0 || int(t.Tri) >= len(s.net.Tris) || !(t.B >= -1e-6 && t.C >= -1e-6 && t.B+t.C <= 1+1e-6) {
-		return nil, fmt.Errorf("a touch lies in triangle %d at %g, %g; there are %d", t.Tri, t.B, t.C, len(s.net.Tris))
+		return nil, fmt.Errorf("a touch is in triangle %d at %g, %g; there are %d", t.Tri, t.B, t.C, len(s.net.Tris))
 	}
 	if !(t.Pressure >= 0 && t.Pressure <= 1) || !(t.Wide >= 0 && t.Wide <= 4) {
 		return nil, fmt.Errorf("the pressure of a touch is from 0 to 1 and its width from 0 to 4, not %g and %g", t.Pressure, t.Wide)

@@ -63,7 +63,7 @@ func (b *Bundle) Bytes() ([]byte, error) {
 // Open reads a bundle back; meta is filled from the header.
 func Open(data []byte, meta any) (*Bundle, error) {
 	if len(data) < 8 || string(data[:4]) != "WMB1" {
-		return nil, fmt.Errorf("stored data is no bundle")
+		return nil, fmt.Errorf("stored data is not a bundle")
 	}
 	n := int(binary.LittleEndian.Uint32(data[4:]))
 	if n > len(data)-8 {

@@ -61,7 +61,7 @@ func Decode(r io.Reader, l reading.Limits) (*File, error) {
 			break
 		}
 		if !strings.EqualFold(w, "ROOT") {
-			return nil, d.fail("%q where ROOT or MOTION is due", w)
+			return nil, d.fail("expected ROOT or MOTION, found %q", w)
 		}
 		if err := d.joint(-1, 0); err != nil {
 			return nil, err
@@ -123,9 +123,9 @@ func (d *decoder) number() (float64, error) {
 	v, err := strconv.ParseFloat(w, 64)
 	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
 		if w == "" {
-			return 0, d.fail("the file ends where a number is due")
+			return 0, d.fail("the file ends where a number is expected")
 		}
-		return 0, d.fail("%q is no number", w)
+		return 0, d.fail("%q is not a number", w)
 	}
 	return v, nil
 }
@@ -204,7 +204,7 @@ func (d *decoder) joint(parent, depth int) error {
 			for range int(n) {
 				c := strings.ToLower(d.next())
 				if !(strings.HasSuffix(c, "position") || strings.HasSuffix(c, "rotation")) || len(c) != 9 || c[0] < 'x' || c[0] > 'z' {
-					return d.fail("%q is no channel", c)
+					return d.fail("%q is not a channel", c)
 				}
 				x.channels = append(x.channels, c)
 			}
@@ -254,7 +254,7 @@ func (d *decoder) motion() (*pose.Clip, error) {
 		return nil, d.fail("%g frames where 0 to %d are possible", n, maxFrames)
 	}
 	if n*float64(len(d.nodes)) > maxTurns {
-		return nil, d.fail("%g frames of %d joints are more than %d turns: cut the motion, or take every second frame", n, len(d.nodes), maxTurns)
+		return nil, d.fail("%g frames × %d joints exceed %d rotations: shorten the motion or use every second frame", n, len(d.nodes), maxTurns)
 	}
 	if err := d.expect("Frame"); err != nil {
 		return nil, err

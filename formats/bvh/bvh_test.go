@@ -124,7 +124,7 @@ func TestBrokenFilesAreRefusedWithTheirLine(t *testing.T) {
 		head + "Frames: 1e9\nFrame Time: 0.1\n":              "frames",
 		head + "Frames: 1\nFrame Time: -1\n1 2 3":            "seconds",
 		strings.Replace(head, "CHANNELS 3", "CHANNELS 7", 1): "line 5",
-		strings.Replace(head, "Zrotation", "Wrotation", 1):   "no channel",
+		strings.Replace(head, "Zrotation", "Wrotation", 1):   "not a channel",
 		"HIERARCHY\n" + strings.Repeat("ROOT a {\nOFFSET 0 0 0\nJOINT b {\nOFFSET 0 0 0\n", 1) + strings.Repeat("JOINT c {\nOFFSET 0 0 0\n", 600): "one under another",
 	} {
 		_, err := bvh.Decode(strings.NewReader(text), reading.Default)
@@ -293,7 +293,7 @@ func TestTooMuchMotionIsRefusedBeforeItIsRead(t *testing.T) {
 	}
 	b.WriteString("End Site\n{\nOFFSET 0 1 0\n}\n" + strings.Repeat("}\n", joints) + "MOTION\nFrames: ")
 	head := b.String()
-	for frames, want := range map[string]string{"40001": "more than 4000000 turns", "200001": "frames where", "-1": "frames where", "1.5": "frames where", "many": "many"} {
+	for frames, want := range map[string]string{"40001": "exceed 4000000 rotations", "200001": "frames where", "-1": "frames where", "1.5": "frames where", "many": "many"} {
 		_, err := bvh.Decode(strings.NewReader(head+frames+"\nFrame Time: 0.01\n"), reading.Default)
 		require.ErrorContains(t, err, want)
 		require.ErrorContains(t, err, "line")

@@ -57,7 +57,7 @@ func (f *file) load(chunk []byte, resolve Resolver, l reading.Limits) error {
 		default:
 			name, err := url.PathUnescape(b.URI)
 			if err != nil || !beside(name) {
-				return reading.At(where, "%q is no file beside the .gltf", b.URI)
+				return reading.At(where, "%q is not among the files beside the .gltf", b.URI)
 			}
 			if resolve == nil {
 				return &reading.Error{Where: where, What: fmt.Sprintf("%q", name), Do: ErrBeside.Error()}
@@ -199,7 +199,7 @@ func fill(out []float64, data []byte, offset, stride, width, count int, a access
 				v, top = float64(math.Float32frombits(binary.LittleEndian.Uint32(b))), 1
 			}
 			if math.IsNaN(v) || math.IsInf(v, 0) {
-				return reading.At(where, "element %d is no finite number", i)
+				return reading.At(where, "element %d is not a finite number", i)
 			}
 			if a.Normalised {
 				v = math.Max(v/top, -1)

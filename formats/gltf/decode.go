@@ -127,7 +127,7 @@ func split(data []byte) (text, chunk []byte, err error) {
 	for i := 0; len(rest) >= 8; i++ {
 		n, kind := int(binary.LittleEndian.Uint32(rest)), binary.LittleEndian.Uint32(rest[4:])
 		if n > len(rest)-8 {
-			return nil, nil, reading.At(fmt.Sprintf("chunk %d", i), "it announces %d bytes, but the file ends after %d", n, len(rest)-8)
+			return nil, nil, reading.At(fmt.Sprintf("chunk %d", i), "it declares %d bytes but has %d", n, len(rest)-8)
 		}
 		body := rest[8 : 8+n]
 		switch kind {
@@ -238,7 +238,7 @@ func (d *decoder) nodes() error {
 	for i, x := range d.doc.Nodes {
 		for _, c := range x.Children {
 			if c < 0 || c >= n || c == i || d.parent[c] >= 0 {
-				return reading.At(fmt.Sprintf("node %d", i), "its child %d does not exist or hangs from another node too", c)
+				return reading.At(fmt.Sprintf("node %d", i), "its child %d does not exist or has two parents", c)
 			}
 			d.parent[c] = i
 		}
@@ -290,7 +290,7 @@ func local(n node) (geom.Matrix, error) {
 	if v := n.Rotation; v != nil {
 		q = quat.Number{Real: v[3], Imag: v[0], Jmag: v[1], Kmag: v[2]}
 		if a := quat.Abs(q); !(a > 1e-6) || math.IsInf(a, 0) {
-			return geom.Matrix{}, fmt.Errorf("its rotation %v is no quaternion", *v)
+			return geom.Matrix{}, fmt.Errorf("its rotation %v is not a quaternion", *v)
 		}
 		q = geom.Normalise(q)
 	}

@@ -247,7 +247,7 @@ func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p prim
 		d.corners(number, t, [3]int32{a, b, c}, uv, normal, more)
 	}
 	if flat > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%s: %d triangles with two corners in one place were left out", where, flat))
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%s: %d zero-area triangles were skipped", where, flat))
 	}
 	return nil
 }

@@ -124,10 +124,10 @@ func (d *decoder) motions() error {
 		d.scene.Clips = append(d.scene.Clips, c)
 	}
 	if passed > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d channels of the file's motions move shapes, scale joints or shift joints other than the root; they are passed over", passed))
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d channels of the file's motions move shapes, scale joints or shift joints other than the root; they are ignored", passed))
 	}
 	if long > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d motions are longer than %d frames or %d turns and are passed over", long, maxFrames, maxTurns))
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d motions are longer than %d frames or %d turns and are ignored", long, maxFrames, maxTurns))
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/formats/reading"
 
 	"gonum.org/v1/gonum/num/quat"
@@ -39,7 +40,7 @@ func (d *decoder) skeleton() error {
 		}
 	}
 	if n := len(d.doc.Skins); n > 1 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("the file has %d skins, which share %d joints; all joints are one skeleton here", n, shared))
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d skins share %d joints; they become one skeleton", n, shared))
 	}
 	if len(d.doc.Skins) == 0 && len(d.doc.Meshes) == 0 {
 		for i := range d.doc.Nodes {
@@ -89,7 +90,7 @@ func (d *decoder) skeleton() error {
 		add(i)
 	}
 	if scaled > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints carried a scale; their places are kept and the scale is 1 now", scaled))
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints had a scale: positions kept, scale set to 1", scaled))
 	}
 	if mirrored > 0 {
 		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints carried a negative scale; they are not mirrored any more", mirrored))
@@ -119,7 +120,7 @@ func (d *decoder) roots() {
 			}
 		}
 		if outside > 0 {
-			d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints of skin %d hang outside the root that it names", outside, k))
+			d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints of skin %d are outside the root it names", outside, k))
 		}
 	}
 }
@@ -168,7 +169,7 @@ func (d *decoder) bindPose() error {
 		}
 	}
 	if ignored > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d skinned meshes stand in nodes with a transform, which glTF leaves out of account", ignored))
+		d.scene.Notes = append(d.scene.Notes, wording.Count(ignored, "skinned mesh is", "skinned meshes are")+" under nodes with a transform, which glTF ignores")
 	}
 	for k := range d.doc.Skins {
 		brought[k] = geom.IdentityMatrix
@@ -188,7 +189,7 @@ func (d *decoder) bindPose() error {
 		}
 	}
 	if crowded > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d skins were bound in poses of their own beyond the %d that are kept; they are taken for the first", crowded, pose.MaxRecords))
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d more bind poses than the %d kept: treated as the first", crowded, pose.MaxRecords))
 	}
 	if len(b.Records) == 0 {
 		return nil
@@ -420,7 +421,7 @@ func (d *decoder) bring(m *mesh.Mesh, by []geom.Matrix) error {
 	for v, p := range m.Points {
 		to := of(int32(v))
 		if m.Points[v] = to.Point(p); !within(m.Points[v]) {
-			return reading.At(fmt.Sprintf("skin %d", d.skinOf[v]), "its matrices take vertex %d to %v, which is no place", v, m.Points[v])
+			return reading.At(fmt.Sprintf("skin %d", d.skinOf[v]), "its matrices put vertex %d at an invalid position, %v", v, m.Points[v])
 		}
 		mirrored = mirrored || to.Determinant() < 0
 	}
@@ -434,16 +435,16 @@ func (d *decoder) bring(m *mesh.Mesh, by []geom.Matrix) error {
 		return to
 	})
 	if lost > 0 {
-		return reading.At("shape targets", "the matrices of the skins take %d of their offsets beyond all measure", lost)
+		return reading.At("shape targets", "the skin matrices move %d offsets out of range", lost)
 	}
 	for c, n := range m.Normal {
 		to := of(m.Corner[c]).Normal(r3.Vec{X: float64(n[0]), Y: float64(n[1]), Z: float64(n[2])})
 		m.Normal[c] = [3]float32{float32(to.X), float32(to.Y), float32(to.Z)}
 	}
 	if mirrored {
-		d.scene.Notes = append(d.scene.Notes, "the skin was bound in a mirrored frame; look at the facing of its faces at the intake")
+		d.scene.Notes = append(d.scene.Notes, "the skin was bound in a mirrored frame; look at the facing of its faces at Intake")
 	}
-	d.scene.Notes = append(d.scene.Notes, "the skin was bound in another frame or unit than the joints stand in; it is brought to theirs")
+	d.scene.Notes = append(d.scene.Notes, "the skin used another frame or unit than the joints, so it was converted")
 	return nil
 }
 

@@ -24,7 +24,7 @@ func (d *decoder) takeLook(resolve Resolver) error {
 	for i, im := range d.doc.Images {
 		data, err := d.picture(i, im, resolve)
 		if err != nil {
-			d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("picture %d %s is missing or unknown (%v), so the materials keep their colours and lose their textures", i, im.URI, err))
+			d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("picture %d %s is missing or unknown (%v), so the materials keep their colors and lose their textures", i, im.URI, err))
 			d.scene.Look = l.WithoutTextures()
 			return nil
 		}
@@ -59,14 +59,14 @@ func (d *decoder) picture(i int, im image, resolve Resolver) ([]byte, error) {
 	default:
 		name, err := url.PathUnescape(im.URI)
 		if err != nil || resolve == nil || !beside(name) {
-			return nil, reading.At(where, "%q is no file beside the .gltf", im.URI)
+			return nil, reading.At(where, "%q is not among the files beside the .gltf", im.URI)
 		}
 		if data, err = resolve(name); err != nil {
 			return nil, err
 		}
 	}
 	if look.MimeOf(data) == "" {
-		return nil, reading.At(where, "it is no PNG, JPEG or WebP")
+		return nil, reading.At(where, "it is not a PNG, JPEG or WebP")
 	}
 	return data, nil
 }

@@ -290,8 +290,8 @@ func TestSkinsOfSeveralPoses(t *testing.T) {
 	x, err := gltf.Decode(bytes.NewReader(data), nil, reading.Default)
 	require.NoError(t, err)
 	require.Len(t, x.Binding.Records, 1, "both say the same")
-	require.Contains(t, x.Notes, "2 joints of skin 1 hang outside the root that it names")
-	require.Contains(t, x.Notes, "1 skinned meshes stand in nodes with a transform, which glTF leaves out of account")
+	require.Contains(t, x.Notes, "2 joints of skin 1 are outside the root it names")
+	require.Contains(t, x.Notes, "1 skinned mesh is under nodes with a transform, which glTF ignores")
 
 	// The second skin without matrices was bound with every joint at the origin.
 	data = changed(t, arm(), func(d map[string]any) {

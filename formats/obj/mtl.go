@@ -82,7 +82,7 @@ func lookOf(paints []paint, resolve func(name string) ([]byte, error)) (*look.Lo
 					l.Textures = append(l.Textures, raw)
 					l.Images = append(l.Images, look.Image{Name: path.Base(p.picture), Mime: mime, Data: data})
 				} else {
-					notes = append(notes, fmt.Sprintf("the picture %s of material %s is not there; the material keeps its colour", p.picture, p.name))
+					notes = append(notes, fmt.Sprintf("the picture %s of material %s was not found; the material keeps its color", p.picture, p.name))
 				}
 				texture[p.picture] = at
 			}

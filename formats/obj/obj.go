@@ -315,7 +315,7 @@ func (d *decoder) polyline(rest []byte, n int) error {
 func index(word []byte, have, line int, what string) (int, error) {
 	i, err := strconv.Atoi(string(word))
 	if err != nil {
-		return 0, reading.Line(line, "%q is no %s number", word, what)
+		return 0, reading.Line(line, "%q is not a valid %s number", word, what)
 	}
 	if i < 0 {
 		i = have + i
@@ -350,10 +350,10 @@ func floats(rest []byte, line, need int) ([3]float64, error) {
 		}
 		v, err := strconv.ParseFloat(string(word), 64)
 		if err != nil {
-			return out, reading.Line(line, "%q is no number", word)
+			return out, reading.Line(line, "%q is not a number", word)
 		}
 		if !geom.Finite(r3.Vec{X: v}) {
-			return out, reading.Line(line, "%q is no finite number", word)
+			return out, reading.Line(line, "%q is not a finite number", word)
 		}
 		out[i] = v
 	}

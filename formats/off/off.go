@@ -40,7 +40,7 @@ func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
 	nv, err1 := strconv.Atoi(counts[0])
 	nf, err2 := strconv.Atoi(counts[1])
 	if err1 != nil || err2 != nil || nv < 0 || nf < 0 {
-		return nil, reading.Line(s.line, "%q and %q are no numbers of vertices and faces", counts[0], counts[1])
+		return nil, reading.Line(s.line, "%q and %q are not counts of vertices and faces", counts[0], counts[1])
 	}
 	if err := reading.CheckVertices(max(nv, nf/4), l); err != nil {
 		return nil, err
@@ -57,7 +57,7 @@ func Decode(r io.Reader, l reading.Limits) (*mesh.Mesh, error) {
 				return nil, reading.Line(s.line, "vertex %d has fewer than three coordinates", i)
 			}
 			if p[k], err = strconv.ParseFloat(f[k], 64); err != nil || !geom.Finite(r3.Vec{X: p[k]}) {
-				return nil, reading.Line(s.line, "%q is no finite number", f[k])
+				return nil, reading.Line(s.line, "%q is not a finite number", f[k])
 			}
 		}
 		m.Points = append(m.Points, r3.Vec{X: p[0], Y: p[1], Z: p[2]})

@@ -110,7 +110,7 @@ func header(b *bufio.Reader) (format string, elements []element, err error) {
 		case f[0] == "element" && len(f) == 3:
 			c, err := strconv.Atoi(f[2])
 			if err != nil || c < 0 || c > 1<<30 {
-				return "", nil, reading.Line(n, "%q is no number of elements", f[2])
+				return "", nil, reading.Line(n, "%q is not a number of elements", f[2])
 			}
 			elements = append(elements, element{name: f[1], count: c})
 		case f[0] == "property" && len(elements) > 0:
@@ -121,7 +121,7 @@ func header(b *bufio.Reader) (format string, elements []element, err error) {
 			} else if len(f) == 3 {
 				p = property{f[2], f[1], ""}
 			} else {
-				return "", nil, reading.Line(n, "%q is no property", strings.TrimSpace(line))
+				return "", nil, reading.Line(n, "%q is not a property", strings.TrimSpace(line))
 			}
 			if size(p.kind) == 0 || p.count != "" && size(p.count) == 0 {
 				return "", nil, reading.Line(n, "the type of property %q is unknown", p.name)
@@ -130,7 +130,7 @@ func header(b *bufio.Reader) (format string, elements []element, err error) {
 		case f[0] == "end_header":
 			return format, elements, nil
 		default:
-			return "", nil, reading.Line(n, "%q is no header line", strings.TrimSpace(line))
+			return "", nil, reading.Line(n, "%q is not a header line", strings.TrimSpace(line))
 		}
 	}
 }
@@ -160,7 +160,7 @@ func row(src source, e element, i int, m *mesh.Mesh) error {
 			switch {
 			case polygon:
 				if v < 0 || v > math.MaxInt32 || v != math.Trunc(v) {
-					return reading.At(place(), "%g is no vertex number", v)
+					return reading.At(place(), "%g is not a vertex number", v)
 				}
 				corners = append(corners, int32(v))
 			case e.name == "vertex" && q.name == "x":
@@ -177,7 +177,7 @@ func row(src source, e element, i int, m *mesh.Mesh) error {
 	}
 	if e.name == "vertex" {
 		if !geom.Finite(p) {
-			return reading.At(place(), "it is at %v, which is no place", p)
+			return reading.At(place(), "it is at %v, which is not a valid position", p)
 		}
 		m.Points = append(m.Points, p)
 	}
@@ -245,7 +245,7 @@ func (s *text) number(string) (float64, error) {
 		space := err != nil || c == ' ' || c == '\t' || c == '\n' || c == '\r'
 		if !space {
 			if word = append(word, c); len(word) > 64 {
-				return 0, fmt.Errorf("%q… is no number", word)
+				return 0, fmt.Errorf("%q… is not a number", word)
 			}
 			continue
 		}
@@ -254,7 +254,7 @@ func (s *text) number(string) (float64, error) {
 		}
 		v, err := strconv.ParseFloat(string(word), 64)
 		if err != nil {
-			return 0, fmt.Errorf("%q is no number", word)
+			return 0, fmt.Errorf("%q is not a number", word)
 		}
 		return v, nil
 	}

@@ -77,7 +77,7 @@ func (b *builder) binary(data []byte, n int) (*mesh.Mesh, error) {
 			}
 			p[k] = r3.Vec{X: f(0), Y: f(4), Z: f(8)}
 			if !geom.Finite(p[k]) {
-				return nil, reading.At("triangle "+strconv.Itoa(i), "corner %d is at %v, which is no place", k, p[k])
+				return nil, reading.At("triangle "+strconv.Itoa(i), "corner %d is at %v, which is not a valid position", k, p[k])
 			}
 		}
 		b.triangle(p)
@@ -106,7 +106,7 @@ func (b *builder) ascii(text string) (*mesh.Mesh, error) {
 			for i := range c {
 				v, err := strconv.ParseFloat(f[i+1], 64)
 				if err != nil || !geom.Finite(r3.Vec{X: v}) {
-					return nil, reading.Line(n+1, "%q is no finite number", f[i+1])
+					return nil, reading.Line(n+1, "%q is not a finite number", f[i+1])
 				}
 				c[i] = v
 			}

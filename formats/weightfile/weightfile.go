@@ -167,14 +167,14 @@ type gathering struct {
 
 func (g *gathering) add(key string, vertex int32, place *r3.Vec, joint string, share float64) error {
 	if g.n++; g.n > g.l.Numbers {
-		return fmt.Errorf("more than %d shares", g.l.Numbers)
+		return fmt.Errorf("more than %d weights", g.l.Numbers)
 	}
 	joint = strings.TrimSpace(joint)
 	if joint == "" || len(joint) > 255 {
 		return errors.New("a joint has a name of 1 to 255 characters")
 	}
 	if !(share >= 0) || math.IsInf(share, 1) {
-		return fmt.Errorf("%g is no share of a vertex", share)
+		return fmt.Errorf("%g is not a weight: it must be 0 to 1", share)
 	}
 	k, ok := g.joint[joint]
 	if !ok {
@@ -198,7 +198,7 @@ func (g *gathering) add(key string, vertex int32, place *r3.Vec, joint string, s
 		}
 		if place != nil {
 			if !geom.Finite(*place) {
-				return errors.New("a place is no number")
+				return errors.New("a position is not a number")
 			}
 			g.t.Place = append(g.t.Place, *place)
 		}
@@ -263,13 +263,13 @@ func decodeCSV(r io.Reader, l reading.Limits) (*Table, error) {
 		wrong := func(err error) (*Table, error) { return nil, fmt.Errorf("line %d: %w", line, err) }
 		share, err := strconv.ParseFloat(strings.TrimSpace(rec[weight]), 64)
 		if err != nil {
-			return wrong(fmt.Errorf("%q is no share of a vertex", rec[weight]))
+			return wrong(fmt.Errorf("%q is not a weight: it must be 0 to 1", rec[weight]))
 		}
 		v, key := int32(-1), ""
 		if vertex >= 0 {
 			n, err := strconv.ParseInt(strings.TrimSpace(rec[vertex]), 10, 32)
 			if err != nil || n < 0 {
-				return wrong(fmt.Errorf("%q is no number of a vertex", rec[vertex]))
+				return wrong(fmt.Errorf("%q is not a vertex number", rec[vertex]))
 			}
 			v, key = int32(n), rec[vertex]
 		}
@@ -279,7 +279,7 @@ func decodeCSV(r io.Reader, l reading.Limits) (*Table, error) {
 			for k, to := range []*float64{&p.X, &p.Y, &p.Z} {
 				text := rec[[3]int{x, y, z}[k]]
 				if *to, err = strconv.ParseFloat(strings.TrimSpace(text), 64); err != nil {
-					return wrong(fmt.Errorf("%q is no length", text))
+					return wrong(fmt.Errorf("%q is not a length", text))
 				}
 			}
 			at = &p
@@ -325,7 +325,7 @@ func decodeJSON(r io.Reader, l reading.Limits) (*Table, error) {
 		}
 		for _, y := range x.Weights {
 			if !(y[0] >= 0) || y[0] != math.Trunc(y[0]) || int(y[0]) >= len(f.Joints) {
-				return wrong(fmt.Errorf("%g is no number of a joint; there are %d", y[0], len(f.Joints)))
+				return wrong(fmt.Errorf("%g is not a joint number; there are %d", y[0], len(f.Joints)))
 			}
 			if err := g.add(key, v, at, f.Joints[int(y[0])], y[1]); err != nil {
 				return wrong(err)

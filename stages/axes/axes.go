@@ -15,20 +15,20 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "axes", Title: "Axes", Question: "Does every joint turn about the axis one expects?", Order: 3,
+	studio.RegisterStage(studio.Stage{Name: "axes", Title: "Axes", Question: "Does every joint rotate about the axis you expect?", Order: 3,
 		Touched: func(s *studio.State) bool { return s.Skeleton != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "settings"}, // the mesh: for what a limb bends into
 		Find:    find})
 	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "match_axes", Label: "Roll joints as the one chosen last", Stage: "axes", Words: "match copy orientation whole chain active equal", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MatchAxes{} }},
-		studio.Entry{Name: "copy_axes", Label: "Copy axes to the other side", Stage: "axes", Words: "mirror orientation partner opposite symmetry", From: studio.FromJoints, Needs: needs, New: func() studio.Operation { return &CopyAxes{} }},
-		studio.Entry{Name: "align_ends", Label: "Give end joints their parents' axes", Stage: "axes", Words: "end leaf tip zero orientation inherit", Needs: needs, New: func() studio.Operation { return &AlignEnds{} }},
-		studio.Entry{Name: "align_twists", Label: "Put twist joints on their bones, evenly", Stage: "axes", Words: "forearm wring share distribute even twist", Needs: needs, New: func() studio.Operation { return &AlignTwists{} }},
-		studio.Entry{Name: "set_order", Label: "Choose orders of turns", Stage: "axes", Words: "rotation order gimbal euler xyz", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetOrder{} }},
-		studio.Entry{Name: "align_safe", Label: "Align what is safe", Stage: "axes", Words: "fix all orientation clean up automatic", Needs: needs, New: func() studio.Operation { return &AlignSafe{} }},
-		studio.Entry{Name: "roll_axes", Label: "Turn the roll", Stage: "axes", Words: "flip twist roll invert reverse axis orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RollAxes{} }},
-		studio.Entry{Name: "set_axes", Label: "Set the axes of all joints", Stage: "axes", Words: "orient joint orientation roll align aim", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetAxes{Convention: skeleton.DefaultConvention} }},
+		studio.Entry{Name: "match_axes", Label: "Match roll to the last selected", Stage: "axes", Words: "match copy orientation whole chain active equal", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MatchAxes{} }},
+		studio.Entry{Name: "copy_axes", Label: "Mirror axes to the other side", Stage: "axes", Words: "mirror orientation partner opposite symmetry", From: studio.FromJoints, Needs: needs, New: func() studio.Operation { return &CopyAxes{} }},
+		studio.Entry{Name: "align_ends", Label: "Match end joints to their parents", Stage: "axes", Words: "end leaf tip zero orientation inherit", Needs: needs, New: func() studio.Operation { return &AlignEnds{} }},
+		studio.Entry{Name: "align_twists", Label: "Space twist joints evenly", Stage: "axes", Words: "forearm wring share distribute even twist", Needs: needs, New: func() studio.Operation { return &AlignTwists{} }},
+		studio.Entry{Name: "set_order", Label: "Set rotation orders", Stage: "axes", Words: "rotation order gimbal euler xyz", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetOrder{} }},
+		studio.Entry{Name: "align_safe", Label: "Apply safe alignments", Stage: "axes", Words: "fix all orientation clean up automatic", Needs: needs, New: func() studio.Operation { return &AlignSafe{} }},
+		studio.Entry{Name: "roll_axes", Label: "Roll joints", Stage: "axes", Words: "flip twist roll invert reverse axis orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RollAxes{} }},
+		studio.Entry{Name: "set_axes", Label: "Orient all joints", Stage: "axes", Words: "orient joint orientation roll align aim", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetAxes{Convention: skeleton.DefaultConvention} }},
 	)
 }
 
@@ -52,7 +52,7 @@ func Check(sk *skeleton.Skeleton, solid *geom.Tree, c skeleton.Convention, x ske
 	// Where a few are off, these alone are set, each by the convention of its chain.
 	aim := func(joints []string) finding.Remedy {
 		if 2*len(joints) > len(sk.Joints) {
-			return finding.Remedy{Label: "Set the axes of all joints", Op: "set_axes",
+			return finding.Remedy{Label: "Orient all joints", Op: "set_axes",
 				Params: map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides, "ends": c.Ends, "by": c.By}}
 		}
 		return finding.Remedy{Label: "Set the axes of these", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": ""}}
@@ -151,7 +151,7 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 		return s, studio.Outcome{}, err
 	}
 	if o.Own && which == nil {
-		return s, studio.Outcome{}, studio.Wrong("choose the joints whose axes are to be set by the convention of their chain")
+		return s, studio.Outcome{}, studio.Wrong("select the joints to orient by the convention of their chain")
 	}
 	convened, c, err := o.convened(&s, which)
 	if err != nil {
@@ -213,14 +213,14 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	case err != nil:
 		return s, studio.Outcome{}, err
 	case which == nil:
-		return s, studio.Outcome{}, studio.Wrong("choose the joints whose roll is to turn")
+		return s, studio.Outcome{}, studio.Wrong("select the joints to roll")
 	case !(math.Abs(o.Degrees) <= 360):
-		return s, studio.Outcome{}, studio.Wrong("the roll turns by at most 360°, not by %g", o.Degrees)
+		return s, studio.Outcome{}, studio.Wrong("roll by at most 360°, not %g", o.Degrees)
 	}
 	was := s
 	s = s.WithAxes(s.Skeleton.Rolled(which, s.Settings.Convention, o.Degrees))
 	s.Settings.Oriented = true
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Turned the roll of %s by %.4g°", joints(len(which)), o.Degrees) + still(was, s)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Rolled %s by %.4g°", joints(len(which)), o.Degrees) + still(was, s)}, nil
 }
 
 func joints(n int) string {

@@ -106,7 +106,7 @@ func TestWhatIsSafeIsAligned(t *testing.T) {
 	}
 	again, told, err := studiotest.Try(out, "align_safe", "")
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "Nothing was safe")
+	require.Contains(t, told.Sentence, "Nothing is safe")
 	require.Equal(t, out.Skeleton, again.Skeleton)
 }
 
@@ -117,7 +117,7 @@ func TestAxesOfOneJointForOthers(t *testing.T) {
 	for _, c := range [][3]string{
 		{"match_axes", `{"joint":"spine_1","joints":["spine_2","spine_3"]}`, "Rolled 2 joints like spine_1; nothing moved"},
 		{"copy_axes", `{"joints":["upper_arm_l"],"branch":true}`, "to the other side; nothing moved"},
-		{"set_order", `{"joints":["shank_l","shank_r"],"order":"yxz"}`, "order of turns of 2 joints"},
+		{"set_order", `{"joints":["shank_l","shank_r"],"order":"yxz"}`, "rotation order of 2 joints"},
 	} {
 		out, told, err := studiotest.Try(s, c[0], c[1])
 		require.NoError(t, err, c[0])

@@ -14,10 +14,10 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "limit_joints", Label: "Limit how far joints turn", Stage: "axes", Words: "limits range constraint degrees of freedom usual", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &LimitJoints{Both: true} }},
-		studio.Entry{Name: "set_goal", Label: "Give a limb a goal", Stage: "axes", Words: "inverse kinematics handle pole target effector constraint", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetGoal{Bones: 2, Both: true} }},
-		studio.Entry{Name: "look_at", Label: "Let a joint look at a place", Stage: "axes", Words: "aim constraint eyes head target", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &LookAt{Both: true} }},
-		studio.Entry{Name: "free_joints", Label: "Free joints of limits and goals", Stage: "axes", Words: "remove constraints clear limits goal", From: studio.FromJoints, Needs: needs, New: func() studio.Operation { return &FreeJoints{Both: true} }},
+		studio.Entry{Name: "limit_joints", Label: "Limit joint rotation", Stage: "axes", Words: "limits range constraint degrees of freedom usual", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &LimitJoints{Both: true} }},
+		studio.Entry{Name: "set_goal", Label: "Add an IK goal", Stage: "axes", Words: "inverse kinematics handle pole target effector constraint", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetGoal{Bones: 2, Both: true} }},
+		studio.Entry{Name: "look_at", Label: "Add a look-at", Stage: "axes", Words: "aim constraint eyes head target", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &LookAt{Both: true} }},
+		studio.Entry{Name: "free_joints", Label: "Clear constraints", Stage: "axes", Words: "remove constraints clear limits goal", From: studio.FromJoints, Needs: needs, New: func() studio.Operation { return &FreeJoints{Both: true} }},
 	)
 }
 
@@ -111,7 +111,7 @@ type LimitJoints struct {
 // Apply implements studio.Operation.
 func (o *LimitJoints) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !o.Usual && o.Bend == nil && o.Side == nil && o.Twist == nil && o.Length == nil && o.Thick == nil {
-		return s, studio.Outcome{}, studio.Wrong("give a range of degrees for the bend, the side or the twist, or of the length, or take the usual ones")
+		return s, studio.Outcome{}, studio.Wrong("enter a range for bend, side, twist or length, or use the typical limits")
 	}
 	usual := s.Skeleton.UsualOf(s.Settings.Marks)
 	var unknown []string
@@ -143,9 +143,9 @@ func (o *LimitJoints) Apply(_ context.Context, s studio.State, _ studio.Progress
 		return s, studio.Outcome{}, err
 	}
 	if o.Usual && len(unknown) == n {
-		return s, studio.Outcome{}, studio.Wrong("nothing is known of how far %s usually turn; give degrees", studio.Said(unknown))
+		return s, studio.Outcome{}, studio.Wrong("no typical range for %s: enter degrees", studio.Said(unknown))
 	}
-	said := fmt.Sprintf("Limited how far %s turn", studio.Said(o.Joints))
+	said := fmt.Sprintf("Set limits on %s", studio.Said(o.Joints))
 	if unknown != nil {
 		said += "; nothing is known of " + studio.Said(unknown)
 	}
@@ -170,7 +170,7 @@ func (o *SetGoal) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	bones := 0
 	s, _, err := keep(s, []string{o.Joint}, o.Both, func(i int, c *skeleton.Constraints) error {
 		if s.Skeleton.Joints[i].Parent < 0 {
-			return studio.Wrong("%s is a root: no limb leads to it", o.Joint)
+			return studio.Wrong("%s is a root: no limb ends there", o.Joint)
 		}
 		g := s.Skeleton.GoalOf(i, o.Bones, s.Settings.Convention, s.Settings.Marks)
 		if o.At != nil {
@@ -232,7 +232,7 @@ func (o *FreeJoints) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		return s, studio.Outcome{}, err
 	}
 	if had == 0 {
-		return s, studio.Outcome{}, studio.Wrong("%s keep to nothing", studio.Said(o.Joints))
+		return s, studio.Outcome{}, studio.Wrong("%s have no constraints", studio.Said(o.Joints))
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Freed %s of what they kept to", studio.Said(o.Joints)), Before: fmt.Sprint(had), After: "0"}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Cleared the constraints of %s", studio.Said(o.Joints)), Before: fmt.Sprint(had), After: "0"}, nil
 }

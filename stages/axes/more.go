@@ -65,7 +65,7 @@ func (o *MatchAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		return s, studio.Outcome{}, err
 	}
 	if len(which) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("choose the joints that are to be rolled like %s", o.Joint)
+		return s, studio.Outcome{}, studio.Wrong("select the joints to match to %s", o.Joint)
 	}
 	was := s
 	turned, left := s.Skeleton.Matched(active, which, s.Settings.Convention, s.Settings.Marks)
@@ -87,7 +87,7 @@ func (o *CopyAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, err
 	}
 	if which == nil {
-		return s, studio.Outcome{}, studio.Wrong("choose the joints whose axes are to be copied")
+		return s, studio.Outcome{}, studio.Wrong("select the joints to mirror")
 	}
 	was := s
 	turned, left := s.Skeleton.CopiedAxes(which, s.Settings.Convention, s.Settings.Marks)
@@ -113,7 +113,7 @@ func (o *AlignEnds) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	was := s
 	turned, n := s.Skeleton.AlignedEnds(which)
 	if n == 0 {
-		return s, studio.Outcome{}, studio.Wrong("every end joint that was meant has its parent's axes already")
+		return s, studio.Outcome{}, studio.Wrong("every selected end joint already matches")
 	}
 	s = s.WithAxes(turned)
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Gave %s the axes of their parents", joints(n)) + still(was, s), Before: fmt.Sprint(n), After: "0"}, nil
@@ -126,7 +126,7 @@ type AlignTwists struct{}
 func (o *AlignTwists) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	list := s.Skeleton.TwistSegments(s.Settings.Marks)
 	if list == nil {
-		return s, studio.Outcome{}, studio.Wrong("no joint is called a twist joint; insert joints into a bone at the placement stage first")
+		return s, studio.Outcome{}, studio.Wrong("no twist joints found by name: insert joints into a bone at Placement first")
 	}
 	worst, n := 0.0, 0
 	for _, g := range list {
@@ -194,7 +194,7 @@ func (o *SetOrder) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		orders[name] = o.Order
 	}
 	if len(orders) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("choose the joints whose order of turns is to change")
+		return s, studio.Outcome{}, studio.Wrong("select the joints whose rotation order to change")
 	}
 	next, err := s.Skeleton.Ordered(orders)
 	if err != nil {
@@ -207,7 +207,7 @@ func (o *SetOrder) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		}
 	}
 	s.Skeleton = next
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Chose the order of turns of %s; rest is as it was, motions keep their poses", joints(n))}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Set the rotation order of %s; rest and motions look the same", joints(n))}, nil
 }
 
 // AlignSafe takes up what the findings of the stage offer, as long as it helps: it moves
@@ -283,7 +283,7 @@ func (o *AlignSafe) Apply(ctx context.Context, s studio.State, progress studio.P
 	out.After = fmt.Sprint(harms(list))
 	out.Sentence = fmt.Sprintf("Aligned what is safe: of axes that harm, %d became %d", before, harms(list))
 	if len(out.Steps) == 0 {
-		out.Sentence = fmt.Sprintf("Nothing was safe to align; %d findings are left for you", len(list))
+		out.Sentence = fmt.Sprintf("Nothing is safe to align: %s", wording.Count(len(list), "finding needs you", "findings need you"))
 	}
 	return s, out, ctx.Err()
 }

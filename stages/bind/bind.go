@@ -65,7 +65,7 @@ func age(s *studio.State) []finding.Finding {
 		if parent(s.Skeleton, j) != parent(was, b) {
 			hung = append(hung, j.Name)
 			if len(ways) < hungTold {
-				ways = append(ways, fmt.Sprintf("%s hung from %s and hangs from %s", j.Name, cmp.Or(parent(was, b), "nothing"), cmp.Or(parent(s.Skeleton, j), "nothing")))
+				ways = append(ways, fmt.Sprintf("%s: parent was %s, is %s", j.Name, cmp.Or(parent(was, b), "nothing"), cmp.Or(parent(s.Skeleton, j), "nothing")))
 				if up := parent(was, b); up == "" || s.Skeleton.Index(up) >= 0 {
 					back = append(back, finding.Remedy{Label: fmt.Sprintf("Hang %s from %s again", j.Name, cmp.Or(up, "nothing")), Op: "reparent_joint", Params: map[string]any{"joints": []string{j.Name}, "parent": up}})
 				}
@@ -84,20 +84,20 @@ func age(s *studio.State) []finding.Finding {
 		}
 		out = append(out, f)
 	}
-	severity, why := finding.Harms, "The weights were found for other places; the skin will bend beside the joints."
+	severity, why := finding.Harms, "The weights were computed for other positions, so the skin bends away from the joints."
 	if held {
-		severity, why = finding.Note, "The weights were kept and found for other places; see at the next stages whether they still fit."
+		severity, why = finding.Note, "The kept weights were computed for other positions: check at the next stages that they still fit."
 	}
 	add("moved_since_bind", severity, "%s moved since the bind", why, moved,
 		finding.Evidence{What: "farthest move", Value: far, Limit: tolerance, Unit: "m"})
-	add("added_since_bind", finding.Harms, "%s came since the bind", "They move no vertex: the weights were found without them.", added,
+	add("added_since_bind", finding.Harms, "%s been added since the bind", "They move nothing: the bind did not include them.", added,
 		finding.Evidence{What: "joints", Value: float64(len(added)), Limit: 0})
 	add("hung_since_bind", finding.Note, "%s been reparented since the bind", "The weights stay right; what moves along with what has changed: "+strings.Join(ways, "; ")+".", hung,
 		finding.Evidence{What: "joints", Value: float64(len(hung)), Limit: 0})
 	if hung != nil {
 		out[len(out)-1].Remedies = back
 	}
-	add("turned_since_bind", finding.Note, "%s got other axes since the bind", "The weights stay right; motions made for the earlier axes do not fit any more.", turned,
+	add("turned_since_bind", finding.Note, "%s been reoriented since the bind", "The weights stay valid; motions made for the earlier axes no longer fit.", turned,
 		finding.Evidence{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"})
 	return out
 }
@@ -127,7 +127,7 @@ func AllLead(r bind.Report) bool {
 // Led says how many do.
 func Led(r bind.Report) string {
 	leading, asked := leads(r)
-	return fmt.Sprintf("%d of %d joints lead some", leading, asked)
+	return fmt.Sprintf("%d of %d joints lead vertices", leading, asked)
 }
 
 func parent(s *skeleton.Skeleton, j skeleton.Joint) string {
@@ -152,7 +152,7 @@ func angle(a, b quat.Number) float64 {
 // remedied adds the ways out of joints that got no weights or lead no vertex: to bring
 // them into the volume, and to leave them to their neighbours.
 func remedied(r *studio.Result, list []finding.Finding) []finding.Finding {
-	auto := finding.Remedy{Label: "Bind by what the mesh calls for", Op: "bind_auto", Params: map[string]any{}}
+	auto := finding.Remedy{Label: "Bind automatically", Op: "bind_auto", Params: map[string]any{}}
 	for i, f := range list {
 		if r.Operation != "bind_auto" && (f.Code == "unweighted_vertices" || f.Code == "joint_unsolved" || f.Code == "joint_weak") {
 			f.Remedies = append(slices.Clip(f.Remedies), auto)
@@ -171,9 +171,9 @@ func remedied(r *studio.Result, list []finding.Finding) []finding.Finding {
 		params := maps.Clone(out.Params)
 		params["skip"] = left
 		if away := outside(r, f.Where.Joints); away != nil {
-			f.Remedies = append(slices.Clip(f.Remedies), finding.Remedy{Label: "Bring into the volume and bind again", Op: "bind_inside", Params: map[string]any{"joints": away}})
+			f.Remedies = append(slices.Clip(f.Remedies), finding.Remedy{Label: "Move inside and bind again", Op: "bind_inside", Params: map[string]any{"joints": away}})
 		}
-		list[i].Remedies = append(f.Remedies, finding.Remedy{Label: "Leave out and bind again", Op: out.Op, Params: params})
+		list[i].Remedies = append(f.Remedies, finding.Remedy{Label: "Exclude and bind again", Op: out.Op, Params: params})
 	}
 	return list
 }
@@ -194,7 +194,7 @@ func again(r *studio.Result) []finding.Remedy {
 	op, label := r.Operation, "Bind again with the same settings"
 	var params map[string]any
 	if _, _, err := studio.ParseOperation(op, r.Parameters); err != nil || op == "import" || json.Unmarshal(r.Parameters, &params) != nil {
-		op, label, params = "bind_heat", "Bind anew by heat", map[string]any{}
+		op, label, params = "bind_heat", "Bind again by heat", map[string]any{}
 	}
 	return []finding.Remedy{{Label: label, Op: op, Params: params}}
 }

@@ -195,14 +195,14 @@ func TestJointsWithoutVerticesHaveRemediesThatWereTried(t *testing.T) {
 // Joints that have no solution for one reason are one finding.
 func TestJointsOfOneReasonAreToldOfTogether(t *testing.T) {
 	r := bind.Report{Joints: []bind.JointReport{
-		{Name: "a", State: bind.Unsolved, Nearest: 2, Reason: bind.ReasonHidden, Cause: "another surface lies between"},
-		{Name: "b", State: bind.Unsolved, Nearest: 9, Reason: bind.ReasonHidden, Cause: "a wall lies between"},
+		{Name: "a", State: bind.Unsolved, Nearest: 2, Reason: bind.ReasonHidden, Cause: "another surface is in the way"},
+		{Name: "b", State: bind.Unsolved, Nearest: 9, Reason: bind.ReasonHidden, Cause: "a wall is between"},
 		{Name: "c", State: bind.Unsolved, Outside: 0.8, Reason: bind.ReasonOutside, Cause: "80 % of its bone lies outside the mesh"},
 		{Name: "d", State: bind.Weak, Peak: 0.4, Reason: bind.ReasonOutweighed, Cause: "outweighed"}}}
 	list := r.Findings()
 	require.Len(t, list, 3)
 	require.Equal(t, "2 joints move nothing", list[0].Title)
-	require.Contains(t, list[0].Why, "of b: a wall lies between")
+	require.Contains(t, list[0].Why, "Cause for b: a wall is between")
 	require.Equal(t, 2, list[0].Count)
 	require.Equal(t, "c moves nothing", list[1].Title)
 	require.Equal(t, "d leads no vertex", list[2].Title)
@@ -215,7 +215,7 @@ func TestAReparentedJointHasAWayBack(t *testing.T) {
 	list := studiotest.Findings(t, x, memory.Past[0], "bind")
 	i := slices.IndexFunc(list, func(f finding.Finding) bool { return f.Code == "hung_since_bind" })
 	require.GreaterOrEqual(t, i, 0)
-	require.Contains(t, list[i].Why, "hand_l hung from forearm_l and hangs from upper_arm_l")
+	require.Contains(t, list[i].Why, "hand_l: parent was forearm_l, is upper_arm_l")
 	params, err := json.Marshal(list[i].Remedies[0].Params)
 	require.NoError(t, err)
 	back := studiotest.Do(t, s, list[i].Remedies[0].Op, string(params))

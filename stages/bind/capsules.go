@@ -20,9 +20,9 @@ func init() {
 			d := bind.DefaultCapsules
 			return &BindCapsules{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
 		}},
-		studio.Entry{Name: "size_capsules", Label: "Size capsules from the mesh", Stage: "bind", Words: "radius fit automatic", Needs: needs, Loses: losesCapsules, New: func() studio.Operation { return &SizeCapsules{} }},
-		studio.Entry{Name: "set_capsule", Label: "Set a capsule's radii", Stage: "bind", Words: "radius inner outer edit", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetCapsule{} }},
-		studio.Entry{Name: "mirror_capsules", Label: "Give one side's capsules to the other", Stage: "bind", Words: "symmetry copy left right", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MirrorCapsules{From: "left"} }},
+		studio.Entry{Name: "size_capsules", Label: "Fit capsules to the mesh", Stage: "bind", Words: "radius fit automatic", Needs: needs, Loses: losesCapsules, New: func() studio.Operation { return &SizeCapsules{} }},
+		studio.Entry{Name: "set_capsule", Label: "Set capsule radii", Stage: "bind", Words: "radius inner outer edit", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetCapsule{} }},
+		studio.Entry{Name: "mirror_capsules", Label: "Mirror capsules", Stage: "bind", Words: "symmetry copy left right", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MirrorCapsules{From: "left"} }},
 	)
 }
 
@@ -72,7 +72,7 @@ func CapsulesOf(s *studio.State) []ShownCapsule {
 
 func losesCapsules(s *studio.State, op studio.Operation) string {
 	if o, ok := op.(*SizeCapsules); ok && len(o.Joints) == 0 && s.Capsules != nil {
-		return "All capsules are sized anew; radii that were set by hand are replaced. Undo brings them back."
+		return "All capsules are fitted again; hand-set radii are replaced. You can undo."
 	}
 	return ""
 }
@@ -134,7 +134,7 @@ func (o *SizeCapsules) Apply(_ context.Context, s studio.State, _ studio.Progres
 			}
 		}
 		if n == 0 {
-			return s, studio.Outcome{}, studio.Wrong("none of the chosen joints has a bone that deforms")
+			return s, studio.Outcome{}, studio.Wrong("no selected joint has a deforming bone")
 		}
 		sized = all
 	}
@@ -163,7 +163,7 @@ func (o *SetCapsule) Apply(_ context.Context, s studio.State, _ studio.Progress)
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
 		if s.Skeleton.Joints[k].Parent != i {
-			return s, studio.Outcome{}, studio.Wrong("%s does not hang from %s: a capsule goes around the bone between them", o.Child, o.Joint)
+			return s, studio.Outcome{}, studio.Wrong("%s is not a child of %s: a capsule surrounds the bone between them", o.Child, o.Joint)
 		}
 	}
 	all, err := capsules(s)

@@ -57,14 +57,14 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 		return s, studio.Outcome{}, err
 	}
 	if !(o.Within >= 0) || o.Within > studio.MaxPlace || !(o.Scale >= 0) || o.Scale > 1e6 {
-		return s, studio.Outcome{}, studio.Wrong("the distance is 0 metres or more, and the scale above 0, not %g and %g", o.Within, o.Scale)
+		return s, studio.Outcome{}, studio.Wrong("the distance is 0 m or more, and the scale above 0, not %g and %g", o.Within, o.Scale)
 	}
 	only, err := o.only(s)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
 	if only != nil && s.Weights == nil {
-		return s, studio.Outcome{}, studio.Wrong("there are no weights yet that the other vertices could keep: bind first, or carry onto all")
+		return s, studio.Outcome{}, studio.Wrong("no weights yet for the other vertices to keep: bind first, or carry onto all")
 	}
 	var from source
 	switch {
@@ -98,7 +98,7 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	report := bind.Account(in, s.Skeleton, w, bind.Evidence{Method: "carried over from " + from.name})
 	report.Ways = []bind.Way{{How: "carried over from " + from.name, Vertices: told.Vertices, Farthest: told.Farthest}}
 	if n := len(told.Filled); n > 0 {
-		report.Ways = append(report.Ways, bind.Way{How: "from their neighbours", Vertices: n})
+		report.Ways = append(report.Ways, bind.Way{How: "from their neighbors", Vertices: n})
 	}
 	next, out, err := made(ctx, s, "carry_weights", "Carried over from "+from.name, o, limits, w, report, nil)
 	if err != nil {
@@ -190,7 +190,7 @@ func partsNamed(m *mesh.Mesh, names []string) (chosen []bool, vertices []int32, 
 // parts takes the weights of parts of this mesh.
 func (o *CarryWeights) parts(s studio.State, only []int32) (source, error) {
 	if s.Weights == nil || len(only) == 0 {
-		return source{}, studio.Wrong("weights of a part go to others: say which parts or vertices get them, once the part is bound")
+		return source{}, studio.Wrong("once the part is bound, select the parts or vertices that get its weights")
 	}
 	if o.From == bind.FromOrder {
 		return source{}, studio.Wrong("the order of vertices says nothing within one mesh: carry by the surface, the vertex or the normal")
@@ -205,7 +205,7 @@ func (o *CarryWeights) parts(s studio.State, only []int32) (source, error) {
 	}
 	for _, v := range vertices {
 		if get[v] {
-			return source{}, studio.Wrong("vertex %d is both to give and to get: choose what is not of %s", v, studio.Said(o.Parts))
+			return source{}, studio.Wrong("vertex %d would both give and get weights: select vertices outside %s", v, studio.Said(o.Parts))
 		}
 	}
 	m, _ := s.Mesh.Only(chosen)
@@ -264,7 +264,7 @@ func renamed(ours, theirs *skeleton.Skeleton, w *weights.Weights, match map[stri
 		}
 		removed[name] = heir
 		if heir == "" {
-			left = append(left, name+" has no partner: its weight was shared among the others")
+			left = append(left, name+" no partner: its weight went to the other influences")
 		} else {
 			left = append(left, fmt.Sprintf("%s has no partner: its weight went to %s", name, to[heir]))
 		}

@@ -120,7 +120,7 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 	require.Empty(t, got.Stray())
 	require.NoError(t, got.Weights.Validate())
 
-	for params, why := range map[string]string{`,"from":"above"`: "normal", `,"within":-1`: "0 metres or more", `,"scale":100,"within":0.01`: "give a scale"} {
+	for params, why := range map[string]string{`,"from":"above"`: "normal", `,"within":-1`: "0 m or more", `,"scale":100,"within":0.01`: "give a scale"} {
 		_, _, err := carried(bare, glb.Bytes(), params)
 		require.True(t, studio.IsInput(err), params)
 		require.ErrorContains(t, err, why)
@@ -186,11 +186,11 @@ func TestWeightsAreCarriedOverOntoSome(t *testing.T) {
 		require.Equal(t, s.Weights.Of[v], onto.Weights.Of[v])
 		sum += apart(onto, n+v, s, v)
 	}
-	require.Less(t, sum/float64(n), 0.08, "two centimetres off")
+	require.Less(t, sum/float64(n), 0.08, "two centimeters off")
 	for params, why := range map[string]string{
-		`{"parts":["` + m.Parts[0].Name + `"]}`:                                 "say which parts",
+		`{"parts":["` + m.Parts[0].Name + `"]}`:                                 "select the parts",
 		`{"parts":["nothing"],"onto":["other"]}`:                                "nothing",
-		`{"parts":["other"],"onto":["other"]}`:                                  "both to give and to get",
+		`{"parts":["other"],"onto":["other"]}`:                                  "both give and get",
 		`{"parts":["` + m.Parts[0].Name + `"],"onto":["other"],"from":"order"}`: "says nothing",
 	} {
 		_, _, err := studiotest.Try(two, "carry_weights", params)
@@ -233,5 +233,5 @@ func TestTheWeightsOfAnEarlierRevisionAreKept(t *testing.T) {
 	bare := s
 	bare.Weights, bare.Bind, bare.Binding = nil, nil, nil
 	_, _, err = studiotest.Try(bare, "keep_result", `{"name":"then"}`)
-	require.ErrorContains(t, err, "no weights yet")
+	require.ErrorContains(t, err, "no weights to keep yet")
 }

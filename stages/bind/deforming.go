@@ -9,7 +9,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "set_deform", Label: "Say which joints deform", Stage: "bind", Words: "deforming helper influence include exclude joint bind", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetDeform{} }})
+	studio.Register(studio.Entry{Name: "set_deform", Label: "Set which joints deform", Stage: "bind", Words: "deforming helper influence include exclude joint bind", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetDeform{} }})
 }
 
 // SetDeform says whether joints carry weights at the next bind: "on", "off", or "" as is

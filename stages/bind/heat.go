@@ -30,7 +30,7 @@ func loses(s *studio.State, op studio.Operation) string {
 		}
 	}
 	if s.Bind != nil && s.Bind.Operation == "import" && s.Weights != nil {
-		return "The weights came with the file, and a bind replaces them. Keep them under a name first if they are wanted; undo brings them back too."
+		return "This replaces the file's weights. Keep them under a name first if you need them. You can undo."
 	}
 	return ""
 }
@@ -143,7 +143,7 @@ func made(ctx context.Context, s studio.State, op, how string, params any, limit
 	s.Bind = &studio.Result{Operation: op, Parameters: raw, Limits: limits, Report: *report, Skeleton: s.Skeleton}
 	s = s.Recounted()
 	solved, all := leads(*report)
-	out := studio.Outcome{Sentence: fmt.Sprintf("%s: %d of %d joints solved, %d of %d vertices without weights", how, solved, all, len(s.Bind.Report.Stray), report.Vertices),
+	out := studio.Outcome{Sentence: fmt.Sprintf("%s: %d of %d joints solved, %d of %d vertices unweighted", how, solved, all, len(s.Bind.Report.Stray), report.Vertices),
 		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - len(s.Bind.Report.Stray))}
 	for _, way := range report.Ways {
 		out.Steps = append(out.Steps, "Vertices: "+way.String())

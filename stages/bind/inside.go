@@ -10,7 +10,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "bind_inside", Label: "Centre joints and bind again", Stage: "bind", Words: "weak unsolved outside move in rebind", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always, New: func() studio.Operation { return &BindInside{} }})
+	studio.Register(studio.Entry{Name: "bind_inside", Label: "Center joints and bind again", Stage: "bind", Words: "weak unsolved outside move in rebind", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always, New: func() studio.Operation { return &BindInside{} }})
 }
 
 // BindInside brings joints into the middle of the volume and repeats the bind with its own

@@ -12,11 +12,12 @@ import (
 	"wisemarrow/core/deform"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "mend_bind", Label: "Mend the bind", Stage: "bind", Words: "remedy ladder repair unsolved weak unweighted fix automatic", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, Keeps: true, New: func() studio.Operation { return &MendBind{} }})
+	studio.Register(studio.Entry{Name: "mend_bind", Label: "Repair the bind", Stage: "bind", Words: "remedy ladder repair unsolved weak unweighted fix automatic", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, Keeps: true, New: func() studio.Operation { return &MendBind{} }})
 }
 
 // MendBind goes up a ladder of remedies until every vertex has weights and every joint leads
@@ -64,16 +65,16 @@ func Rungs() []Rung {
 		}
 	}
 	return []Rung{
-		{"beneath", "pieces without weights follow the surface beneath them", op("follow_beneath", map[string]any{"mode": bind.Auto})},
-		{"joints", "joints that lead nothing are bound through the volume", lost("volume")},
-		{"auto", "bound by what the mesh calls for: a repaired copy, the robust Laplacian, a closed shell, the volume", op("bind_auto", nil)},
+		{"beneath", "unweighted pieces follow the surface below", op("follow_beneath", map[string]any{"mode": bind.Auto})},
+		{"joints", "joints that lead nothing, rebound through the volume", lost("volume")},
+		{"auto", "automatic bind: repaired copy, robust Laplacian, closed shell, volume", op("bind_auto", nil)},
 		{"shell", "bound over a closed shell", op("bind_shell", nil)},
 		{"volume", "bound through the volume", op("bind_volume", nil)},
 		{"near", "bound by distance", op("bind_near", nil)},
 	}
 }
 
-var errNothing = errors.New("there was nothing for it to do")
+var errNothing = errors.New("nothing to do")
 
 // judged is what a bind is worth: fewer is better, in this order.
 type judged struct {
@@ -84,9 +85,9 @@ type judged struct {
 }
 
 func (j judged) String() string {
-	out := fmt.Sprintf("%d vertices without weights, %d joints lead none, leak %.1f %%", j.bare, j.lost, 100*j.leak)
+	out := fmt.Sprintf("%s, %s, %.1f%% disconnected", wording.Count(j.bare, "unweighted vertex", "unweighted vertices"), wording.Count(j.lost, "joint leads nothing", "joints lead nothing"), 100*j.leak)
 	if j.in != "" {
-		out += fmt.Sprintf(", edges up to %.2g times their length (%s)", j.longest, j.in)
+		out += fmt.Sprintf(", edges up to %.2g × length (%s)", j.longest, j.in)
 	}
 	return out
 }
@@ -136,7 +137,7 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	rungs := Rungs()
 	for _, name := range o.Steps {
 		if !slices.ContainsFunc(rungs, func(r Rung) bool { return r.Name == name }) {
-			return s, studio.Outcome{}, studio.Wrong("the ladder has no step %q; it has beneath, joints, auto, shell, volume and near", name)
+			return s, studio.Outcome{}, studio.Wrong("there is no step %q; it has beneath, joints, auto, shell, volume and near", name)
 		}
 	}
 	keep, err := o.others(s)
@@ -155,10 +156,10 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, err
 	}
 	if before.whole() {
-		return s, studio.Outcome{}, studio.Wrong("every vertex has weights and every joint leads some: there is nothing to mend")
+		return s, studio.Outcome{}, studio.Wrong("every vertex has weights and every joint leads vertices: nothing to repair")
 	}
 	best, at := s, before
-	out := studio.Outcome{Before: before.String(), Steps: []string{"As it was: " + before.String()}}
+	out := studio.Outcome{Before: before.String(), Steps: []string{"Before: " + before.String()}}
 	for i, r := range rungs {
 		if at.whole() {
 			break
@@ -167,7 +168,7 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 			continue
 		}
 		if studio.HasEnough(ctx) {
-			out.Steps = append(out.Steps, "Stopped before it was "+r.Label)
+			out.Steps = append(out.Steps, "Stopped before: "+r.Label)
 			break
 		}
 		share := float64(i) / float64(len(rungs))
@@ -181,7 +182,7 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 			return s, studio.Outcome{}, ctx.Err()
 		}
 		if err != nil && studio.HasEnough(ctx) {
-			out.Steps = append(out.Steps, "Stopped while it was "+r.Label)
+			out.Steps = append(out.Steps, "Stopped during: "+r.Label)
 			break
 		}
 		if err != nil {
@@ -199,16 +200,16 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		}
 		if now.better(at) {
 			best, at = next, now
-			out.Steps = append(out.Steps, "Taken, "+r.Label+": "+now.String())
+			out.Steps = append(out.Steps, "Used: "+r.Label+": "+now.String())
 		} else {
-			out.Steps = append(out.Steps, "Not taken, "+r.Label+": "+now.String())
+			out.Steps = append(out.Steps, "Not used: "+r.Label+": "+now.String())
 		}
 	}
 	if at == before && studio.HasEnough(ctx) {
 		return s, studio.Outcome{}, studio.Wrong("stopped before a step of the ladder had made it better: nothing was changed. %s", strings.Join(out.Steps[1:], ". "))
 	}
 	if at == before {
-		return s, studio.Outcome{}, studio.Wrong("nothing of the ladder makes it better than %s. %s", before, strings.Join(out.Steps[1:], ". "))
+		return s, studio.Outcome{}, studio.Wrong("no step improves on %s. %s", before, strings.Join(out.Steps[1:], ". "))
 	}
 	for _, j := range best.Bind.Report.Joints {
 		if j.State == bind.Unsolved || j.State == bind.Weak {
@@ -216,7 +217,7 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		}
 	}
 	out.After = at.String()
-	out.Sentence = fmt.Sprintf("Mended the bind: %d vertices without weights became %d, %d joints that led none became %d", before.bare, at.bare, before.lost, at.lost)
+	out.Sentence = fmt.Sprintf("Repaired the bind: unweighted vertices %d → %d, joints that lead nothing %d → %d", before.bare, at.bare, before.lost, at.lost)
 	return best, out, nil
 }
 

@@ -31,11 +31,11 @@ func TestTheLadderMendsABindAndSaysHow(t *testing.T) {
 	mended, told, err := studiotest.Try(s, "mend_bind", "")
 	require.NoError(t, err)
 	require.Empty(t, mended.Stray())
-	require.Contains(t, told.Steps[0], "As it was")
-	require.Contains(t, strings.Join(told.Steps, "\n"), "Taken, pieces without weights follow")
+	require.Contains(t, told.Steps[0], "Before")
+	require.Contains(t, strings.Join(told.Steps, "\n"), "Used: unweighted pieces follow")
 	_, _, err = studiotest.Try(mended, "mend_bind", "")
 	require.True(t, studio.IsInput(err))
-	require.ErrorContains(t, err, "nothing to mend")
+	require.ErrorContains(t, err, "nothing to repair")
 	_, _, err = studiotest.Try(s, "mend_bind", `{"steps":["prayer"]}`)
 	require.True(t, studio.IsInput(err))
 
@@ -98,7 +98,7 @@ func TestTheLadderFindsLostJoints(t *testing.T) {
 	s.Bind = &record
 	mended, told, err := studiotest.Try(s, "mend_bind", "")
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "1 joints that led none became 0")
+	require.Contains(t, told.Sentence, "joints that lead nothing 1 → 0")
 	require.Contains(t, mended.Weights.Joints, "forearm_l")
 }
 

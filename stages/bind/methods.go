@@ -22,7 +22,7 @@ func init() {
 		studio.Entry{Name: "bind_near", Label: "Bind by distance", Stage: "bind", Words: "closest nearest bone falloff simple weights", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation {
 			return &BindNear{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
 		}},
-		studio.Entry{Name: "bind_rigid", Label: "Give each piece to one joint", Stage: "bind", Words: "rigid robot armour parts machine one joint", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation { return &BindRigid{} }},
+		studio.Entry{Name: "bind_rigid", Label: "Bind pieces rigidly", Stage: "bind", Words: "rigid robot armour parts machine one joint", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation { return &BindRigid{} }},
 	)
 }
 

@@ -102,7 +102,7 @@ func TestChosenJointsAreBoundAnew(t *testing.T) {
 	s := studiotest.Bound(t)
 	out, told, err := studiotest.Try(s, "bind_joints", `{"joints":["forearm_l","hand_l"],"method":"volume"}`)
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "Bound forearm_l, hand_l anew")
+	require.Contains(t, told.Sentence, "Rebound forearm_l, hand_l")
 	require.NoError(t, out.Weights.Validate())
 	require.Empty(t, out.Stray())
 	moves := func(s studio.State, v int) bool {

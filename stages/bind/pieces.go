@@ -12,7 +12,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "give_pieces", Label: "Say what pieces follow", Stage: "bind", Words: "clothes armour rigid joint surface beneath parts layer button", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.LargeMesh, New: func() studio.Operation { return &GivePieces{How: bind.Auto} }})
+	studio.Register(studio.Entry{Name: "give_pieces", Label: "Set what pieces follow", Stage: "bind", Words: "clothes armour rigid joint surface beneath parts layer button", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.LargeMesh, New: func() studio.Operation { return &GivePieces{How: bind.Auto} }})
 }
 
 // GivePieces says what the vertices of some parts follow, and gives them new weights if there
@@ -28,7 +28,7 @@ type GivePieces struct {
 // Apply implements studio.Operation.
 func (o *GivePieces) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if len(o.Parts) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("name at least one part")
+		return s, studio.Outcome{}, studio.Wrong("select at least one part")
 	}
 	how, ok := map[string]string{bind.Follow: "follow the surface under them", bind.Rigid: "follow whole, as the place nearest to them", bind.Auto: "follow as they lie", mesh.FollowJoint: "follow " + o.Joint, mesh.FollowBones: "go with the bones at the next bind"}[o.How]
 	if !ok {
@@ -57,7 +57,7 @@ func (o *GivePieces) Apply(ctx context.Context, s studio.State, _ studio.Progres
 		}
 	}
 	if !slices.ContainsFunc(next.Parts, func(p mesh.Part) bool { return !p.Out && (p.Follows == "" || p.Follows == mesh.FollowBones) }) {
-		return s, studio.Outcome{}, studio.Wrong("no part would be left that goes with the bones, and that these could follow")
+		return s, studio.Outcome{}, studio.Wrong("some part must stay bound to bones for these to follow")
 	}
 	s = s.WithMesh(&next, nil)
 	if s.Weights == nil || o.How == mesh.FollowBones {
@@ -115,7 +115,7 @@ func regiven(ctx context.Context, s studio.State, chosen []bool, o *GivePieces, 
 	}
 	s.Weights, s.Bind = bare, &record
 	s = s.Recounted()
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Let %s %s: %d of %d vertices changed", studio.Said(o.Parts), how, changed, len(given)), After: fmt.Sprint(changed)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Set %s to %s: %d of %d vertices changed", studio.Said(o.Parts), how, changed, len(given)), After: fmt.Sprint(changed)}, nil
 }
 
 // Told says what a part is told to follow, for a panel; "" where it goes as it lies.
@@ -128,7 +128,7 @@ func Told(s *studio.State, part string) string {
 	case mesh.FollowSurface:
 		return "told to follow the surface"
 	case mesh.FollowWhole:
-		return "told to keep its shape"
+		return "keeps its shape"
 	case mesh.FollowJoint:
 		return "told to follow " + p.Leader
 	case mesh.FollowBones:

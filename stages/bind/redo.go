@@ -11,7 +11,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "bind_joints", Label: "Bind some joints anew", Stage: "bind", Words: "redo chosen only partial keep others", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, New: func() studio.Operation { return &BindJoints{Method: "auto"} }})
+	studio.Register(studio.Entry{Name: "bind_joints", Label: "Rebind selected joints", Stage: "bind", Words: "redo chosen only partial keep others", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, New: func() studio.Operation { return &BindJoints{Method: "auto"} }})
 }
 
 // BindJoints binds by a method, "auto", "heat", "volume" or "near", and takes of that the
@@ -60,14 +60,14 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 		}
 	}
 	before := leading(s, o.Joints)
-	s, changed, err := taken(ctx, s, next, ", some joints anew")
+	s, changed, err := taken(ctx, s, next, ", some joints rebound")
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
 	if len(o.Joints) == 0 {
-		return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %d chosen vertices anew: %d changed", len(only), changed), After: fmt.Sprint(changed), Steps: []string{told.Sentence}}, nil
+		return s, studio.Outcome{Sentence: fmt.Sprintf("Rebound %d vertices: %d changed", len(only), changed), After: fmt.Sprint(changed), Steps: []string{told.Sentence}}, nil
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %s anew: %d vertices changed; of %d joints, %d led some before and %d now", studio.Said(o.Joints), changed, len(o.Joints), before, leading(s, o.Joints)),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Rebound %s: %d vertices changed; of %d joints, %d led vertices before, %d now", studio.Said(o.Joints), changed, len(o.Joints), before, leading(s, o.Joints)),
 		Before: fmt.Sprint(before), After: fmt.Sprint(leading(s, o.Joints)), Steps: []string{told.Sentence}}, nil
 }
 

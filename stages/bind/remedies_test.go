@@ -12,7 +12,7 @@ import (
 // A joint that is in the volume already is not offered to be brought there.
 func TestWhatIsInTheVolumeIsNotBroughtThere(t *testing.T) {
 	r := &studio.Result{Operation: "bind_auto", Report: bind.Report{Joints: []bind.JointReport{
-		{Name: "in", State: bind.Unsolved, Nearest: 840, Reason: bind.ReasonHidden, Cause: "another surface lies between"},
+		{Name: "in", State: bind.Unsolved, Nearest: 840, Reason: bind.ReasonHidden, Cause: "another surface is in the way"},
 		{Name: "out", State: bind.Unsolved, Outside: 0.8, Reason: bind.ReasonOutside, Cause: "80 % of its bone lies outside the mesh"}}}}
 	offered := map[string]bool{}
 	for _, f := range remedied(r, r.Report.Findings()) {

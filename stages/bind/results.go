@@ -18,9 +18,9 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "keep_result", Label: "Keep this result under a name", Stage: "bind", Words: "save store snapshot weights compare version", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &KeepResult{} }},
-		studio.Entry{Name: "take_result", Label: "Take a kept result", Stage: "bind", Words: "restore load weights swap compare", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &TakeResult{} }},
-		studio.Entry{Name: "drop_result", Label: "Drop a kept result", Stage: "bind", Words: "delete remove weights", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &DropResult{} }},
+		studio.Entry{Name: "keep_result", Label: "Keep this result", Stage: "bind", Words: "save store snapshot weights compare version", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &KeepResult{} }},
+		studio.Entry{Name: "take_result", Label: "Use a kept result", Stage: "bind", Words: "restore load weights swap compare", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &TakeResult{} }},
+		studio.Entry{Name: "drop_result", Label: "Remove a kept result", Stage: "bind", Words: "delete remove weights", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &DropResult{} }},
 	)
 }
 
@@ -64,7 +64,7 @@ func (o *KeepResult) Apply(ctx context.Context, s studio.State, progress studio.
 		k = studio.Kept{Name: o.Name, Weights: w, Result: &studio.Result{Operation: "keep_result", Parameters: json.RawMessage("{}"), Skeleton: s.Skeleton, Report: *bind.Account(in, s.Skeleton, w, bind.Evidence{Method: how})}}
 		out.Sentence, out.Left = fmt.Sprintf("Kept the weights of %s as %s: %s", from.name, o.Name, how), from.left
 	case s.Weights == nil:
-		return s, studio.Outcome{}, studio.Wrong("there are no weights yet that could be kept: bind first")
+		return s, studio.Outcome{}, studio.Wrong("no weights to keep yet: bind first")
 	default:
 		result := account(s)
 		k = studio.Kept{Name: o.Name, Result: &result, Weights: s.Weights}
@@ -130,7 +130,7 @@ func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 			return s, studio.Outcome{}, err
 		}
 		if s.Weights == nil {
-			return s, studio.Outcome{}, studio.Wrong("there are no weights into which those of some joints could be taken: take the whole result")
+			return s, studio.Outcome{}, studio.Wrong("no weights to combine with: use the whole result")
 		}
 		record := account(s)
 		was := s.Weights
@@ -146,11 +146,11 @@ func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		}
 		s.Bind = &record
 		s = s.Recounted()
-		return s, studio.Outcome{Sentence: fmt.Sprintf("Took the weights of %s from %s: %d vertices changed", studio.Said(o.Joints), o.Name, changed), Before: fmt.Sprint(len(which)), After: fmt.Sprint(changed)}, nil
+		return s, studio.Outcome{Sentence: fmt.Sprintf("Used the weights of %s from %s: %d vertices changed", studio.Said(o.Joints), o.Name, changed), Before: fmt.Sprint(len(which)), After: fmt.Sprint(changed)}, nil
 	}
 	s.Weights, s.Bind = k.Weights, k.Result
 	s = s.Recounted()
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Took the weights kept as %s: %d vertices without weights became %d", o.Name, before, len(s.Bind.Report.Stray)),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Used the weights kept as %s: unweighted vertices %d → %d", o.Name, before, len(s.Bind.Report.Stray)),
 		Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Bind.Report.Stray))}, nil
 }
 
@@ -167,5 +167,5 @@ func (o *DropResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	before := len(s.Kept)
 	s.Kept = slices.Delete(slices.Clone(s.Kept), i, i+1)
-	return s, studio.Outcome{Sentence: "Dropped the kept result " + o.Name, Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Kept))}, nil
+	return s, studio.Outcome{Sentence: "Removed the kept result " + o.Name, Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Kept))}, nil
 }

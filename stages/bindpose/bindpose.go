@@ -15,7 +15,7 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "bindpose", Title: "Bind pose", Question: "Does the skeleton know the pose it was bound in, only one, and can it get back?", Order: 4,
+	studio.RegisterStage(studio.Stage{Name: "bindpose", Title: "Bind pose", Question: "Is there one bind pose, and can the skeleton return to it?", Order: 4,
 		Touched: func(s *studio.State) bool { return s.Binding != nil && s.Weights != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "weights", "binding", "settings"},
 		Find:    func(c *studio.Checked) []finding.Finding { return Check(c.State) }})
@@ -39,7 +39,7 @@ type Report struct {
 	Limit         float64 // metres from which a joint or the skin counts as moved
 	Loose         bool
 	Elsewhere     bool
-	strayed, away []int32 // vertices that are off at the bind pose, and now
+	strayed, away []int32 // vertices off at the bind pose, and now
 }
 
 // RecordReport is one record.
@@ -156,66 +156,66 @@ func Check(s *studio.State) []finding.Finding {
 		}
 	}
 	skin := func(value float64, off []int32) []finding.Evidence {
-		return []finding.Evidence{{What: "the skin is off by, at most", Value: value, Limit: r.Limit, Unit: "m"}, {What: "vertices that are off", Value: float64(len(off))}}
+		return []finding.Evidence{{What: "largest skin error", Value: value, Limit: r.Limit, Unit: "m"}, {What: "vertices off", Value: float64(len(off))}}
 	}
-	back := finding.Remedy{Label: "Go back to the bind pose", Op: "restore_bind", Params: map[string]any{}}
+	back := finding.Remedy{Label: "Return to the bind pose", Op: "restore_bind", Params: map[string]any{}}
 	record := func(list names) finding.Remedy {
-		return finding.Remedy{Label: "Record them anew, the skin stays", Op: "record_bind", Params: map[string]any{"joints": list.list}}
+		return finding.Remedy{Label: "Record them again", Op: "record_bind", Params: map[string]any{"joints": list.list}}
 	}
-	keep := finding.Remedy{Label: "Make what is seen now the bind pose", Op: "rest_pose", Params: map[string]any{}}
+	keep := finding.Remedy{Label: "Make this the bind pose", Op: "rest_pose", Params: map[string]any{}}
 	if len(singular.list) > 0 {
-		out = append(out, finding.Finding{Code: "singular_bind", Severity: finding.Blocks, Count: len(singular.list), Title: joints(len(singular.list), "has a bind matrix that cannot be inverted", "have bind matrices that cannot be inverted"),
-			Why:      "Nobody can say where the skin was bound to them; they leave it where it is, and other programs show it crushed or not at all.",
+		out = append(out, finding.Finding{Code: "singular_bind", Severity: finding.Blocks, Count: len(singular.list), Title: joints(len(singular.list), "has a non-invertible bind matrix", "have non-invertible bind matrices"),
+			Why:      "The skin does not follow these joints here; other programs may collapse or hide it. Record them again.",
 			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(singular.list))}}, Where: finding.Where{Joints: singular.list}, Remedies: []finding.Remedy{record(singular)}})
 	}
 	if len(missing.list) > 0 {
-		out = append(out, finding.Finding{Code: "missing_in_bind", Severity: finding.Blocks, Count: len(missing.list), Title: joints(len(missing.list), "has weights and no bind pose", "have weights and no bind pose"),
-			Why:      "The skin cannot follow them: it is not known where they stood when it was bound.",
+		out = append(out, finding.Finding{Code: "missing_in_bind", Severity: finding.Blocks, Count: len(missing.list), Title: joints(len(missing.list), "has weights but no bind pose", "have weights but no bind pose"),
+			Why:      "The skin cannot follow them: their positions at bind time are unknown. Record them.",
 			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(missing.list))}}, Where: finding.Where{Joints: missing.list}, Remedies: []finding.Remedy{record(missing)}})
 	}
 	if n := len(r.Records); n > 1 {
 		var others []string
 		for _, x := range r.Records[1:] {
 			if x.Vertices > 0 {
-				others = append(others, fmt.Sprintf("%s: %d pieces, %d vertices, %d joints stand elsewhere now", x.Name, x.Pieces, x.Vertices, x.Off))
+				others = append(others, fmt.Sprintf("%s: %d pieces, %d vertices, %d joints differ now", x.Name, x.Pieces, x.Vertices, x.Off))
 			}
 		}
 		if len(others) > 0 {
 			told := others[:min(len(others), 4)]
 			out = append(out, finding.Finding{Code: "several_binds", Severity: finding.Harms, Count: len(others) + 1, Title: fmt.Sprintf("The skin was bound in %d poses", len(others)+1),
-				Why:      "Whichever pose the joints go back to, some pieces are off in it. " + sentences(told),
+				Why:      "In any one of them, some pieces are distorted. " + sentences(told),
 				Evidence: skin(r.AtBind, r.strayed), Where: finding.Where{Vertices: r.strayed[:min(len(r.strayed), maxShown)]},
-				Remedies: []finding.Remedy{{Label: "All to the first record", Op: "unify_bind", Params: map[string]any{}}, keep}})
+				Remedies: []finding.Remedy{{Label: "Unify to the first record", Op: "unify_bind", Params: map[string]any{}}, keep}})
 		}
 		if unused := n - 1 - len(others); unused > 0 || r.Records[0].Vertices == 0 {
-			out = append(out, finding.Finding{Code: "unused_bind", Severity: finding.Note, Count: max(1, unused), Title: "A record of the bind pose is used by nothing",
+			out = append(out, finding.Finding{Code: "unused_bind", Severity: finding.Note, Count: max(1, unused), Title: "One recorded bind pose is unused",
 				Why: "It does no harm here; other programs carry it along and may go back to it.", Evidence: []finding.Evidence{{What: "records without a vertex", Value: float64(max(1, unused))}},
-				Remedies: []finding.Remedy{{Label: "Drop what is not used", Op: "drop_records", Params: map[string]any{}}}})
+				Remedies: []finding.Remedy{{Label: "Remove unused", Op: "drop_records", Params: map[string]any{}}}})
 		}
 	}
 	if list := append(moved.list, turned.list...); len(list) > 0 {
 		all := names{list: list}
-		title := joints(len(list), "was moved or turned under the skin", "were moved or turned under the skin")
+		title := joints(len(list), "moved since the bind", "moved since the bind")
 		out = append(out, finding.Finding{Code: "moved_under_skin", Severity: finding.Harms, Count: len(list), Title: title,
-			Why:      "They do not stand where the skin was bound to them, so it is drawn out of shape before anything is posed. Go back, or record them anew where they are right now.",
+			Why:      "They are away from the bind pose, so the skin is distorted even at rest. Return to it, or record them where they are.",
 			Evidence: append([]finding.Evidence{{What: "farthest move", Value: far, Limit: r.Limit, Unit: "m"}, {What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"}}, skin(r.Now, r.away)...),
 			Where:    finding.Where{Joints: list}, Remedies: []finding.Remedy{back, record(all), keep}})
 	}
 	if len(stretched.list) > 0 {
 		out = append(out, finding.Finding{Code: "stretched_bind", Severity: finding.Harms, Count: len(stretched.list), Title: joints(len(stretched.list), "was bound with a scale or shear", "were bound with a scale or shear"),
-			Why:      "Its scale now is 1 and was another when the skin was bound: the skin shrinks or grows there.",
+			Why:      "Its scale was not 1 at bind time, so the skin shrinks or grows there.",
 			Evidence: append([]finding.Evidence{{What: "scale or shear, at most", Value: stretch, Limit: stretchLimit}}, skin(r.Now, r.away)...), Where: finding.Where{Joints: stretched.list},
 			Remedies: []finding.Remedy{record(stretched), keep}})
 	}
 	if len(hung.list) > 0 {
-		out = append(out, finding.Finding{Code: "hung_since_bind_pose", Severity: finding.Note, Count: len(hung.list), Title: joints(len(hung.list), "hangs elsewhere than when it was bound", "hang elsewhere than when they were bound"),
-			Why:      "The skin is still; what moves along with what is another thing now. Going back leaves them where they hang.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(hung.list))}}, Where: finding.Where{Joints: hung.list}, Remedies: []finding.Remedy{{Label: "It is right so: record it", Op: "record_bind", Params: map[string]any{"joints": hung.list}}}})
+		out = append(out, finding.Finding{Code: "hung_since_bind_pose", Severity: finding.Note, Count: len(hung.list), Title: joints(len(hung.list), "was reparented since the bind", "were reparented since the bind"),
+			Why:      "The skin does not move, but the hierarchy changed. Returning keeps their parents as they are.",
+			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(hung.list))}}, Where: finding.Where{Joints: hung.list}, Remedies: []finding.Remedy{{Label: "This is intended: record it", Op: "record_bind", Params: map[string]any{"joints": hung.list}}}})
 	}
 	if r.Loose {
 		out = append(out, finding.Finding{Code: "loose_skin", Severity: finding.Note, Count: 1, Title: "The skin is loose",
-			Why: "Joints are moved without it, and the bind pose follows them. Take hold again when they stand right.", Evidence: []finding.Evidence{{What: "the skin is off by", Value: r.Now, Limit: r.Limit, Unit: "m"}},
-			Remedies: []finding.Remedy{{Label: "Take hold again", Op: "take_hold", Params: map[string]any{}}}})
+			Why: "Joints move without it, and the bind pose follows. Reattach it when they are in position.", Evidence: []finding.Evidence{{What: "the skin is off by", Value: r.Now, Limit: r.Limit, Unit: "m"}},
+			Remedies: []finding.Remedy{{Label: "Reattach the skin", Op: "take_hold", Params: map[string]any{}}}})
 	}
 	return out
 }

@@ -143,7 +143,7 @@ func TestAPoseBecomesTheBindPose(t *testing.T) {
 	motion := shown(s, own)
 	out, told, err := studiotest.Try(s, "rest_pose", `{"angles":{"upper_arm_l":[10,20,30],"spine_2":[0,15,0]}}`)
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "Made the pose the bind pose")
+	require.Contains(t, told.Sentence, "Made this the bind pose")
 	require.InDelta(t, 0, far(seen, out.Mesh.World()), 1e-12)
 	require.InDelta(t, 0, far(seen, shown(out, nil)), 0)
 	require.Empty(t, codes(out))
@@ -185,7 +185,7 @@ func TestArmsAreBroughtToTAndA(t *testing.T) {
 	for _, degrees := range []float64{0, 45} {
 		out, told, err := studiotest.Try(s, "level_arms", fmt.Sprintf(`{"degrees":%g}`, degrees))
 		require.NoError(t, err)
-		require.Contains(t, told.Sentence, "off became 0.0°")
+		require.Contains(t, told.Sentence, "→ 0.0°")
 		for _, side := range []string{"_l", "_r"} {
 			d := r3.Unit(r3.Sub(studiotest.At(t, out, "hand"+side), studiotest.At(t, out, "upper_arm"+side)))
 			require.InDelta(t, -math.Sin(degrees*math.Pi/180), d.Y, 1e-6)
@@ -210,7 +210,7 @@ func TestAFurtherPieceAwayFromTheBindPose(t *testing.T) {
 	require.NotEmpty(t, s.Stray())
 	s = studiotest.Do(t, s, "move_joint", `{"joint":"spine_2","to":[0,1.3,0.1],"branch":true}`)
 	_, _, err := studiotest.Try(s, "follow_beneath", `{"mode":"auto"}`)
-	require.ErrorContains(t, err, "stand elsewhere than in the bind pose")
+	require.ErrorContains(t, err, "are not in the bind pose")
 	s = studiotest.Do(t, studiotest.Do(t, s, "bind_policy", `{"elsewhere":true}`), "follow_beneath", `{"mode":"auto"}`)
 	require.Len(t, s.Binding.Records, 2)
 	require.NoError(t, s.Binding.Validate(len(s.Mesh.Points)))

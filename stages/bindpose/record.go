@@ -14,13 +14,13 @@ import (
 func init() {
 	bound := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "restore_bind", Label: "Go back to the bind pose", Stage: "bindpose", Words: "reset restore original home skeleton pose", Key: "G", Needs: bound, New: func() studio.Operation { return &RestoreBind{} }},
-		studio.Entry{Name: "record_bind", Label: "Record the bind pose anew", Stage: "bindpose", Words: "rebind reset bind matrices freeze chosen joints all", From: studio.FromForm, Needs: bound, New: func() studio.Operation { return &RecordBind{} }},
-		studio.Entry{Name: "unify_bind", Label: "Bring all pieces to one bind pose", Stage: "bindpose", Words: "merge unify several skins records single", Needs: bound, New: func() studio.Operation { return &UnifyBind{} }},
-		studio.Entry{Name: "drop_records", Label: "Drop bind poses that nothing uses", Stage: "bindpose", Words: "delete unused clean up remove", Needs: bound, New: func() studio.Operation { return &DropRecords{} }},
+		studio.Entry{Name: "restore_bind", Label: "Return to the bind pose", Stage: "bindpose", Words: "reset restore original home skeleton pose", Key: "G", Needs: bound, New: func() studio.Operation { return &RestoreBind{} }},
+		studio.Entry{Name: "record_bind", Label: "Record the bind pose again", Stage: "bindpose", Words: "rebind reset bind matrices freeze chosen joints all", From: studio.FromForm, Needs: bound, New: func() studio.Operation { return &RecordBind{} }},
+		studio.Entry{Name: "unify_bind", Label: "Unify the bind poses", Stage: "bindpose", Words: "merge unify several skins records single", Needs: bound, New: func() studio.Operation { return &UnifyBind{} }},
+		studio.Entry{Name: "drop_records", Label: "Remove unused bind poses", Stage: "bindpose", Words: "delete unused clean up remove", Needs: bound, New: func() studio.Operation { return &DropRecords{} }},
 		studio.Entry{Name: "loosen_skin", Label: "Loosen the skin", Stage: "bindpose", Words: "move joints without deforming edit detach unlock", Needs: bound, New: func() studio.Operation { return &LoosenSkin{} }},
-		studio.Entry{Name: "take_hold", Label: "Take hold of the skin again", Stage: "bindpose", Words: "lock attach finish edit joints", Needs: bound, New: func() studio.Operation { return &TakeHold{} }},
-		studio.Entry{Name: "bind_policy", Label: "Allow binding away from the bind pose", Stage: "bindpose", Words: "policy refuse further piece production", From: studio.FromForm, New: func() studio.Operation { return &BindPolicy{} }},
+		studio.Entry{Name: "take_hold", Label: "Reattach the skin", Stage: "bindpose", Words: "lock attach finish edit joints", Needs: bound, New: func() studio.Operation { return &TakeHold{} }},
+		studio.Entry{Name: "bind_policy", Label: "Allow binding in another pose", Stage: "bindpose", Words: "policy refuse further piece production", From: studio.FromForm, New: func() studio.Operation { return &BindPolicy{} }},
 	)
 }
 
@@ -53,7 +53,7 @@ func (o *RestoreBind) Apply(_ context.Context, s studio.State, _ studio.Progress
 		return s, studio.Outcome{}, err
 	}
 	after := Of(&s)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Went back to the bind pose: %d joints stood elsewhere and %d do now; the skin is off by %s", before, off(s, o.Record), wording.Length(after.Now)),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Returned to the bind pose: joints off %d → %d; skin error %s", before, off(s, o.Record), wording.Length(after.Now)),
 		Before: fmt.Sprint(before), After: fmt.Sprint(off(s, o.Record))}, nil
 }
 
@@ -79,7 +79,7 @@ func (o *RecordBind) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	s.Binding = s.Binding.Rerecorded(s.Skeleton, list)
 	after := Of(&s).Now
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s anew: the skin was off by %s and is off by %s now", wording.Count(n, "joint", "joints"), wording.Length(before), wording.Length(after)),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s again: skin error %s → %s", wording.Count(n, "joint", "joints"), wording.Length(before), wording.Length(after)),
 		Before: wording.Length(before), After: wording.Length(after)}, nil
 }
 
@@ -143,7 +143,7 @@ func (o *DropRecords) Apply(_ context.Context, s studio.State, _ studio.Progress
 	if before == after {
 		return s, studio.Outcome{}, studio.Wrong("every record of the bind pose is used")
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Dropped bind poses that nothing used: %d records became %d", before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Removed unused bind poses: %d → %d records", before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}, nil
 }
 
 // LoosenSkin lets joints be moved without the skin: their bind pose follows them until the
@@ -159,7 +159,7 @@ func (o *LoosenSkin) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	n := off(s, 0)
 	said := "Loosened the skin: joints are moved without it, and their bind pose follows"
 	if n > 0 {
-		said += fmt.Sprintf("; %s stood elsewhere already and stay so", wording.Count(n, "joint", "joints"))
+		said += fmt.Sprintf("; %s already differed and still do", wording.Count(n, "joint", "joints"))
 	}
 	return s, studio.Outcome{Sentence: said}, nil
 }
@@ -178,7 +178,7 @@ func (o *TakeHold) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if s.Bind != nil && s.Bind.Skeleton != nil {
 		moved = movedFrom(s.Bind.Skeleton, s.Skeleton, r.Limit)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Took hold of the skin again: %s stand elsewhere than where the weights were made, and the skin is off by %s", wording.Count(moved, "joint", "joints"), wording.Length(r.Now))}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Reattached the skin: %s differ from the positions the weights were made for, and the skin is off by %s", wording.Count(moved, "joint", "joints"), wording.Length(r.Now))}, nil
 }
 
 func movedFrom(a, b *skeleton.Skeleton, limit float64) (n int) {
@@ -200,12 +200,12 @@ type BindPolicy struct {
 // Apply implements studio.Operation.
 func (o *BindPolicy) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if s.Settings.Elsewhere == o.Elsewhere {
-		return s, studio.Outcome{}, studio.Wrong("it is so already")
+		return s, studio.Outcome{}, studio.Wrong("already done: nothing changed")
 	}
 	s.Settings.Elsewhere = o.Elsewhere
 	said := "Pieces are bound in the recorded pose alone"
 	if o.Elsewhere {
-		said = "Pieces may be bound away from the recorded pose; they are marked by a record of their own"
+		said = "Pieces may be bound in another pose; each gets its own record"
 	}
 	return s, studio.Outcome{Sentence: said}, nil
 }

@@ -18,7 +18,7 @@ func init() {
 	bound := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
 		studio.Entry{Name: "rest_pose", Label: "Make this pose the bind pose", Stage: "bindpose", Words: "apply bake current pose rest vertices new", From: studio.FromForm, Needs: bound, Long: studio.LargeMesh, New: func() studio.Operation { return &RestPose{} }},
-		studio.Entry{Name: "level_arms", Label: "Bring the arms to T or A", Stage: "bindpose", Words: "t-pose a-pose level 45 degrees arms repose", From: studio.FromForm, Needs: bound, Long: studio.LargeMesh, New: func() studio.Operation { return &LevelArms{} }},
+		studio.Entry{Name: "level_arms", Label: "Pose the arms as T or A", Stage: "bindpose", Words: "t-pose a-pose level 45 degrees arms repose", From: studio.FromForm, Needs: bound, Long: studio.LargeMesh, New: func() studio.Operation { return &LevelArms{} }},
 	)
 }
 
@@ -42,7 +42,7 @@ func (o *RestPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		}
 		for _, d := range a {
 			if !(math.Abs(d) <= 36000) {
-				return s, studio.Outcome{}, studio.Wrong("%s is turned by %g, which is no angle", name, d)
+				return s, studio.Outcome{}, studio.Wrong("the rotation of %s, %g, is not an angle", name, d)
 			}
 		}
 	}
@@ -51,7 +51,7 @@ func (o *RestPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return out, studio.Outcome{Sentence: fmt.Sprintf("Made the pose the bind pose: vertices moved by up to %s, and the skin is where it was seen, within %s", wording.Length(far.moved), wording.Length(far.off)),
+	return out, studio.Outcome{Sentence: fmt.Sprintf("Made this the bind pose: vertices moved up to %s, skin matches within %s", wording.Length(far.moved), wording.Length(far.off)),
 		Before: wording.Length(far.moved), After: wording.Length(far.off)}, nil
 }
 
@@ -122,6 +122,6 @@ func (o *LevelArms) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return out, studio.Outcome{Sentence: fmt.Sprintf("Brought the arms to %g° below level: %.1f° off became %.1f°, vertices moved by up to %.1f cm", o.Degrees, was, now, 100*far.moved),
+	return out, studio.Outcome{Sentence: fmt.Sprintf("Posed the arms %g° below horizontal: error %.1f° → %.1f°, vertices moved by up to %.1f cm", o.Degrees, was, now, 100*far.moved),
 		Before: fmt.Sprintf("%.1f", was), After: fmt.Sprintf("%.1f", now)}, nil
 }

@@ -12,11 +12,12 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "handoff", Title: "Handoff", Question: "Will the next department's program take it as it is?", Order: 9,
+	studio.RegisterStage(studio.Stage{Name: "handoff", Title: "Handoff", Question: "Will the next department's software accept it?", Order: 9,
 		Touched: func(s *studio.State) bool { return s.Weights != nil },
 		Find:    find})
 }
@@ -32,12 +33,12 @@ func find(c *studio.Checked) []finding.Finding {
 			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: joints}})
 	}
 	if s.Weights == nil {
-		block("not_bound", "The character is not bound yet", "Without weights there is no skin to hand over; mesh and skeleton can be had on their own.",
+		block("not_bound", "The character is not bound yet", "Without weights there is no skin to hand over; mesh and skeleton can be downloaded separately.",
 			finding.Evidence{What: "vertices with weights", Value: 0, Limit: 1}, nil)
 		return append(out, open(c)...)
 	}
 	if n := len(s.Stray()); n > 0 {
-		block("unweighted_vertices", fmt.Sprintf("%d vertices have no weights", n), "The file format needs weights that sum to 1 everywhere; these would be given to the root.",
+		block("unweighted_vertices", fmt.Sprintf("%d vertices have no weights", n), "The file format needs weights that sum to 1 everywhere; these would go to the root.",
 			finding.Evidence{What: "vertices without weights", Value: float64(n), Limit: 0}, nil)
 		for _, f := range c.Found("bind") {
 			if f.Code == "unweighted_vertices" {
@@ -46,7 +47,7 @@ func find(c *studio.Checked) []finding.Finding {
 		}
 	}
 	if b := s.Binding; b != nil && len(b.Records) > 1 {
-		block("several_binds", fmt.Sprintf("The skin was bound in %d poses", len(b.Records)), "A file gets one bind pose. Bring all pieces to one at the bind pose stage, and drop what is not used.",
+		block("several_binds", fmt.Sprintf("The skin was bound in %d poses", len(b.Records)), "A file has one bind pose. Unify them at Bind pose and remove unused ones.",
 			finding.Evidence{What: "bind poses", Value: float64(len(b.Records)), Limit: 1}, nil)
 	}
 	var bad []string
@@ -56,24 +57,24 @@ func find(c *studio.Checked) []finding.Finding {
 		}
 	}
 	if bad != nil {
-		block("illegal_names", fmt.Sprintf("%d joint names may not survive", len(bad)), "Other programs replace spaces and signs in names, and the clips no longer find their joints.",
+		block("illegal_names", fmt.Sprintf("%d joint names may change on export", len(bad)), "Other programs replace spaces and signs in names, and the clips no longer find their joints.",
 			finding.Evidence{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0}, bad)
 	}
 	if s.Mesh.Framed() {
 		out = append(out, finding.Finding{Code: "transform_not_identity", Severity: finding.Note, Count: 1, Title: "The transform will be baked on the way out",
-			Why: "A skinned mesh ignores the transform of its node, so the file gets world positions.", Evidence: []finding.Evidence{{What: "parts with a transform", Value: 1, Limit: 0}}})
+			Why: "A skinned mesh ignores the transform of its node, so world positions are written.", Evidence: []finding.Evidence{{What: "parts with a transform", Value: 1, Limit: 0}}})
 	}
 	if apart, in, vertex := deform.LinearApart(s.Mesh.World(), s.Weights, s.Skeleton, s.Binding, s.Settings.Marks); apart > 0 {
 		var mends []finding.Remedy
 		if slices.ContainsFunc(s.Skeleton.Joints, func(j skeleton.Joint) bool { return j.Mix > 0 }) {
-			mends = append(mends, finding.Remedy{Label: "Blend linearly here too", Op: "set_blending", Params: map[string]any{"mix": 0}})
+			mends = append(mends, finding.Remedy{Label: "Use linear blending here too", Op: "set_blending", Params: map[string]any{"mix": 0}})
 		}
 		if s.Weights.Mix != nil {
 			mends = append(mends, finding.Remedy{Label: "Let vertices blend as their joints do", Op: "drop_mix", Params: map[string]any{}})
 		}
 		out = append(out, finding.Finding{Code: "blending_linear", Severity: finding.Note, Count: 1, Title: "The file carries linear blending only",
 			Why:      "Some of the skin blends by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly, unless it asks for the attribute _DUAL_QUATERNION_SHARE, which goes along. The place that differs most does so in " + in + ".",
-			Evidence: []finding.Evidence{{What: "farthest that a vertex would be from where it is here", Value: apart, Unit: "m"}}, Where: finding.Where{Vertices: []int32{vertex}},
+			Evidence: []finding.Evidence{{What: "largest vertex difference", Value: apart, Unit: "m"}}, Where: finding.Where{Vertices: []int32{vertex}},
 			Remedies: mends})
 	}
 	var long []pose.Tried
@@ -88,17 +89,17 @@ func find(c *studio.Checked) []finding.Finding {
 		if vertex >= 0 {
 			where.Vertices = []int32{vertex}
 		}
-		out = append(out, finding.Finding{Code: "joints_lengthen", Severity: finding.Note, Count: len(long), Title: fmt.Sprintf("Joints are lengthened in %d kept poses", len(long)),
-			Why:      "A scale that is not the same in all directions would shear whatever hangs from a joint, so the reel's file moves what hangs from it instead: the skin is drawn out where weights change from one joint to the next, and neither along the bone nor thinner across it. BVH keeps all lengths. Most differs in " + in + ".",
-			Evidence: []finding.Evidence{{What: "farthest that a vertex would be from where it is here", Value: apart, Unit: "m"}}, Where: where})
+		out = append(out, finding.Finding{Code: "joints_lengthen", Severity: finding.Note, Count: len(long), Title: fmt.Sprintf("Joints are lengthened in %s", wording.Count(len(long), "kept pose", "kept poses")),
+			Why:      "A non-uniform scale would shear a joint's descendants, so the reel's file moves them instead: the skin stretches where weights change, not along the bone, and does not get thinner. BVH keeps all lengths. Largest difference in " + in + ".",
+			Evidence: []finding.Evidence{{What: "largest vertex difference", Value: apart, Unit: "m"}}, Where: where})
 	}
 	most := 0
 	for _, x := range s.Weights.Of {
 		most = max(most, len(x))
 	}
 	if most > 4 {
-		out = append(out, finding.Finding{Code: "many_influences", Severity: finding.Note, Count: most, Title: fmt.Sprintf("Some vertices follow %d joints", most),
-			Why: "Four is what most real-time targets take; the file gets a second set of influences.", Evidence: []finding.Evidence{{What: "influences of the busiest vertex", Value: float64(most), Limit: 4}}})
+		out = append(out, finding.Finding{Code: "many_influences", Severity: finding.Note, Count: most, Title: fmt.Sprintf("Some vertices have %d influences", most),
+			Why: "Four is what most real-time targets take; the file needs a second set.", Evidence: []finding.Evidence{{What: "influences of the busiest vertex", Value: float64(most), Limit: 4}}})
 	}
 	return append(out, open(c)...)
 }
@@ -126,12 +127,12 @@ func open(c *studio.Checked) []finding.Finding {
 		if n > titlesTold {
 			told += fmt.Sprintf(" And %d more.", n-titlesTold)
 		}
-		title := fmt.Sprintf("%s: %d findings are open", stage.Title, n)
+		title := fmt.Sprintf("%s: %d open findings", stage.Title, n)
 		if n == 1 {
 			title = stage.Title + ": a finding is open"
 		}
 		out = append(out, finding.Finding{Code: "open_" + stage.Name, Severity: finding.Worst(list), Count: n, Title: title,
-			Why: told + " What is open goes along with the file.", Evidence: []finding.Evidence{{What: "findings that block or harm", Value: float64(n), Limit: 0}},
+			Why: told + " Open findings stay in the file.", Evidence: []finding.Evidence{{What: "findings that block or harm", Value: float64(n), Limit: 0}},
 			Remedies: []finding.Remedy{{Label: "Go to " + stage.Title, Opens: "stage/" + stage.Name}}})
 	}
 	return out

@@ -121,7 +121,7 @@ func TestWhatTheHandoffTells(t *testing.T) {
 	require.Equal(t, finding.Blocks, f.Severity)
 	require.Equal(t, 1, f.Count)
 	require.Equal(t, "Intake: a finding is open", f.Title)
-	require.Contains(t, f.Why, "Unit or up axis")
+	require.Contains(t, f.Why, "unit or up axis")
 	flipped := studiotest.Do(t, studiotest.Do(t, s, "set_axes", ""), "roll_axes", `{"joints":["forearm_l","forearm_r"],"degrees":180}`)
 	require.Contains(t, codes(flipped)["open_axes"].Why, "2 joints bend backward.")
 	require.Equal(t, finding.Harms, codes(flipped)["open_axes"].Severity)

@@ -42,7 +42,7 @@ func needs(mesh, skeleton, weights bool) func(s *studio.State) string {
 	return func(s *studio.State) string {
 		switch {
 		case mesh && s.Mesh == nil:
-			return "there is no mesh to hand over"
+			return "no mesh to hand over"
 		case skeleton && s.Skeleton == nil:
 			return "there is no skeleton to hand over"
 		case weights && s.Weights == nil:

@@ -12,7 +12,7 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "accept_finding", Label: "It is meant so", Stage: "intake", Words: "dismiss ignore accept guess finding", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &AcceptFinding{} }},
+		studio.Entry{Name: "accept_finding", Label: "Accept as intended", Stage: "intake", Words: "dismiss ignore accept guess finding", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &AcceptFinding{} }},
 	)
 }
 
@@ -35,17 +35,17 @@ func Judge(list []finding.Finding, s studio.Settings) []finding.Finding {
 			if f.Severity == finding.Blocks {
 				f.Severity = finding.Harms
 			}
-			f.Why = "The file's format says that it is in metres with Y up, and this one does not look like it: " + f.Why
+			f.Why = "The file format means meters and Y up, but this mesh does not look like it: " + f.Why
 		}
 		if !slices.Contains(guesses, f.Code) {
 			continue
 		}
 		if slices.Contains(s.Accepted, f.Code) {
-			f.Severity, f.Title = finding.Note, f.Title+", and is meant so"
-			f.Remedies = []finding.Remedy{{Label: "Take it up again", Op: "accept_finding", Params: map[string]any{"code": f.Code, "again": true}}}
+			f.Severity, f.Title = finding.Note, f.Title+", as intended"
+			f.Remedies = []finding.Remedy{{Label: "Reopen", Op: "accept_finding", Params: map[string]any{"code": f.Code, "again": true}}}
 			continue
 		}
-		f.Remedies = append(slices.Clip(f.Remedies), finding.Remedy{Label: "It is meant so", Op: "accept_finding", Params: map[string]any{"code": f.Code}})
+		f.Remedies = append(slices.Clip(f.Remedies), finding.Remedy{Label: "Accept as intended", Op: "accept_finding", Params: map[string]any{"code": f.Code}})
 	}
 	slices.SortStableFunc(out, func(a, b finding.Finding) int { return a.Severity.Rank() - b.Severity.Rank() })
 	return out
@@ -61,17 +61,17 @@ type AcceptFinding struct {
 // Apply implements Operation.
 func (o *AcceptFinding) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !slices.Contains(guesses, o.Code) {
-		return s, studio.Outcome{}, studio.Wrong("%q is no finding that goes by a guess: what was measured cannot be accepted away", o.Code)
+		return s, studio.Outcome{}, studio.Wrong("%q cannot be accepted: it is measured, not guessed", o.Code)
 	}
 	have := slices.Contains(s.Settings.Accepted, o.Code)
 	if have != o.Again {
-		return s, studio.Outcome{}, studio.Wrong("that is so already")
+		return s, studio.Outcome{}, studio.Wrong("already done: nothing changed")
 	}
 	said := strings.ReplaceAll(o.Code, "_", " ")
 	if o.Again {
 		s.Settings.Accepted = slices.DeleteFunc(slices.Clone(s.Settings.Accepted), func(c string) bool { return c == o.Code })
-		return s, studio.Outcome{Sentence: "Took up again: " + said}, nil
+		return s, studio.Outcome{Sentence: "Reopened: " + said}, nil
 	}
 	s.Settings.Accepted = append(slices.Clone(s.Settings.Accepted), o.Code)
-	return s, studio.Outcome{Sentence: "Accepted as it is: " + said}, nil
+	return s, studio.Outcome{Sentence: "Accepted: " + said}, nil
 }

@@ -13,7 +13,7 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "take_delivery", Label: "Take a newer delivery", Stage: "intake", Words: "update replace mesh file version re-import", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.Always, New: func() studio.Operation { return &TakeDelivery{} }},
+		studio.Entry{Name: "take_delivery", Label: "Update from a newer file", Stage: "intake", Words: "update replace mesh file version re-import", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.Always, New: func() studio.Operation { return &TakeDelivery{} }},
 	)
 }
 
@@ -43,7 +43,7 @@ func (o *TakeDelivery) read(ctx context.Context, progress studio.Progress) (s st
 		}
 		entry, op, err := studio.ParseOperation(step.Op, step.Params)
 		if err == nil && entry.Stage != "intake" {
-			err = studio.Wrong("only what the intake can do is repeated on a file")
+			err = studio.Wrong("only what Intake can do is repeated on a file")
 		}
 		if err == nil {
 			progress(entry.Label, 0.1+0.6*float64(i)/float64(len(o.Repeat)))
@@ -124,11 +124,11 @@ func changeSaid(c mesh.Change) string {
 	case c.Same() && c.Moved == 0:
 		return fmt.Sprintf("the same %d vertices in the same places", c.Before)
 	case c.Same():
-		return fmt.Sprintf("the same faces and order, %d of %d vertices moved, the farthest by %.1f cm", c.Moved, c.Before, 100*c.Farthest.By)
+		return fmt.Sprintf("same faces and order; %d of %d vertices moved, the farthest by %.1f cm", c.Moved, c.Before, 100*c.Farthest.By)
 	case c.Before == c.After:
-		return fmt.Sprintf("as many vertices (%d), but other faces or another order", c.Before)
+		return fmt.Sprintf("same vertex count (%d) but different faces or order", c.Before)
 	default:
-		return fmt.Sprintf("%d vertices became %d, so faces and order are others", c.Before, c.After)
+		return fmt.Sprintf("vertices %d → %d, so faces and order differ", c.Before, c.After)
 	}
 }
 

@@ -31,7 +31,7 @@ func (o *Import) Files() []*studio.File { return []*studio.File{&o.File} }
 // Apply implements studio.Operation.
 func (o *Import) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if s.Mesh != nil {
-		return s, studio.Outcome{}, studio.Wrong("the character has a mesh already: compare a newer file at the intake, or bring the file in as another character")
+		return s, studio.Outcome{}, studio.Wrong("the character has a mesh already: compare a newer file at Intake, or bring the file in as another character")
 	}
 	out, err := readFile(ctx, &o.File)
 	if err != nil {
@@ -65,9 +65,9 @@ func readFile(ctx context.Context, f *studio.File) (studio.State, error) {
 // NoFaces says what a file without faces holds instead.
 func NoFaces(m *mesh.Mesh) error {
 	if len(m.Lines) > 0 {
-		return fmt.Errorf("it holds %d vertices and %d lines but no face, so there is no surface to bind: export it with its faces", len(m.Points), len(m.Lines))
+		return fmt.Errorf("it holds %d vertices and %d lines but no faces, so there is no surface to bind: export it with its faces", len(m.Points), len(m.Lines))
 	}
-	return fmt.Errorf("it holds %d vertices but no face, so there is no surface to bind: export it with its faces", len(m.Points))
+	return fmt.Errorf("it has %d vertices but no faces, so there is no surface to bind: export it with its faces", len(m.Points))
 }
 
 // StateOf returns the first state of what a file holds. A file that is bound gets an

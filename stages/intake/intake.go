@@ -8,7 +8,7 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "intake", Title: "Intake", Question: "Is this mesh fit to be bound?", Order: 1,
+	studio.RegisterStage(studio.Stage{Name: "intake", Title: "Intake", Question: "Is this mesh ready to bind?", Order: 1,
 		Touched: func(s *studio.State) bool { return s.Mesh != nil },
 		Reads:   []string{"mesh", "parts", "settings"},
 		Find: func(c *studio.Checked) []finding.Finding {

@@ -67,7 +67,7 @@ func TestOdileAsDeliveredNeedsOneActionAndTwoDecisions(t *testing.T) {
 	require.InEpsilon(t, clean.Measure().Volume, facts.Volume, 0.01)
 	again, told, err := studiotest.Try(done, "mend_safe", "")
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "Nothing was safe to mend")
+	require.Contains(t, told.Sentence, "Nothing was safe to repair")
 	require.Equal(t, done.Mesh.Corner, again.Mesh.Corner)
 }
 
@@ -90,7 +90,7 @@ func TestBakingMovesSkeletonAndSkinTogether(t *testing.T) {
 		require.True(t, studio.IsInput(err), c)
 	}
 	_, _, err := studiotest.Try(s, "real_size", `{"height":-1}`)
-	require.ErrorContains(t, err, "at least a millimetre")
+	require.ErrorContains(t, err, "from 1 mm")
 }
 
 func TestCompletingAHalfMirrorsTheWeights(t *testing.T) {
@@ -187,14 +187,14 @@ func TestPreviewTellsAndChangesNothing(t *testing.T) {
 	require.NoError(t, err)
 	require.Less(t, p.After.Faces, p.Before.Faces)
 	require.Len(t, p.Where.Faces, p.Before.Faces-p.After.Faces)
-	require.True(t, slices.ContainsFunc(p.Mended, func(s string) bool { return strings.Contains(s, "lie on another") }))
+	require.True(t, slices.ContainsFunc(p.Mended, func(s string) bool { return strings.Contains(s, "duplicate faces") }))
 	p, err = x.Preview(ctx, c.ID, "mend_safe", nil)
 	require.NoError(t, err)
 	require.Equal(t, 1, p.After.Pieces)
 	require.Empty(t, p.Caused)
 	require.Len(t, m.Past, 1)
 	_, err = x.Preview(ctx, c.ID, "bind_heat", nil)
-	require.ErrorContains(t, err, "too long")
+	require.ErrorContains(t, err, "too slow")
 	_, err = x.Preview(ctx, c.ID, "fill_holes", json.RawMessage(`{"edges":3}`))
 	require.ErrorContains(t, err, "no border of at most 3 edges")
 }
@@ -247,7 +247,7 @@ func TestDeliverKeepsWhatCanBeKept(t *testing.T) {
 	require.Equal(t, 1, d.Change.Moved)
 	require.InDelta(t, 0.05, d.Change.Farthest.By, 1e-6)
 	require.Equal(t, "kept", d.Weights)
-	require.Equal(t, []string{"Bake the transform", "Drop loose vertices"}, d.Repeated)
+	require.Equal(t, []string{"Bake the transform", "Remove loose vertices"}, d.Repeated)
 	require.Equal(t, r.ID, m.Head(), "comparing changes nothing")
 	taken := take(d)
 	after, err := x.Load(ctx, taken)
@@ -465,7 +465,7 @@ func TestAHistoryIsTakenAwayAndRunAgain(t *testing.T) {
 		"{\"op\":\"drop_loose\"}\n{\"op\":3}":    "line 2 of the script",
 		"{\"op\":\"weld\",\"params\":{\"x\":1}}": "unknown field",
 		"{\"blob\":\"aa\",\"data\":\"aGk=\"}":    "not what its hash says",
-		"hello":                                  "line 1 of the script is no JSON",
+		"hello":                                  "line 1 of the script is not a JSON",
 	} {
 		_, err := studio.ReadScript(strings.NewReader(text), reading.Default)
 		require.ErrorContains(t, err, says)
@@ -537,7 +537,7 @@ func TestRemediesAreTriedOnACopy(t *testing.T) {
 	same := of(hostile.Meshes["all points equal"](1500))
 	require.True(t, same["duplicate_vertices weld"].Ran)
 	require.False(t, same["duplicate_vertices weld"].Helps)
-	require.Contains(t, same["duplicate_vertices weld"].Said, "refused")
+	require.Contains(t, same["duplicate_vertices weld"].Said, "Not possible")
 	large := of(hostile.Meshes["a long strip"](70_000))
 	require.NotEmpty(t, large)
 	for _, one := range large {

@@ -15,7 +15,7 @@ func init() {
 		studio.Entry{Name: "separate_pieces", Label: "Separate into pieces", Stage: "intake", Words: "split shells loose parts detach", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &SeparatePieces{} }},
 		studio.Entry{Name: "join_parts", Label: "Join parts", Stage: "intake", Words: "combine merge attach", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &JoinParts{} }},
 		studio.Entry{Name: "rename_part", Label: "Rename a part", Stage: "intake", Words: "name piece label", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &RenamePart{} }},
-		studio.Entry{Name: "mark_parts", Label: "Show, hide, bind or leave out parts", Stage: "intake", Words: "visibility exclude isolate pieces", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &MarkParts{} }},
+		studio.Entry{Name: "mark_parts", Label: "Show, hide or exclude parts", Stage: "intake", Words: "visibility exclude isolate pieces", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &MarkParts{} }},
 	)
 }
 
@@ -77,7 +77,7 @@ type MarkParts struct {
 // Apply implements Operation.
 func (o *MarkParts) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if len(o.Parts) == 0 || o.Hidden == nil && o.Out == nil {
-		return s, studio.Outcome{}, studio.Wrong("name at least one part, and whether to hide it or to leave it out of the bind")
+		return s, studio.Outcome{}, studio.Wrong("select at least one part, and whether to hide it or to leave it out of the bind")
 	}
 	m := *s.Mesh
 	m.Parts = slices.Clone(m.Parts)

@@ -18,18 +18,18 @@ import (
 func init() {
 	studio.Register(
 		studio.Entry{Name: "weld", Label: "Weld vertices", Stage: "intake", Words: "merge stitch join close seams cracks duplicate vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Weld{} }},
-		studio.Entry{Name: "drop_loose", Label: "Drop loose vertices", Stage: "intake", Words: "delete remove isolated unused points clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropLoose{} }},
-		studio.Entry{Name: "drop_faces", Label: "Drop doubled and empty faces", Stage: "intake", Words: "delete remove duplicate degenerate zero area clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropFaces{} }},
-		studio.Entry{Name: "drop_crumbs", Label: "Drop small pieces", Stage: "intake", Words: "delete remove crumbs specks noise scan islands loose shells", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropCrumbs{} }},
-		studio.Entry{Name: "drop_chosen", Label: "Drop chosen faces", Stage: "intake", Words: "delete remove selected polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropChosen{} }},
-		studio.Entry{Name: "make_outward", Label: "Turn faces outward", Stage: "intake", Words: "normals flip winding reverse inside out inverted", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MakeOutward{} }},
-		studio.Entry{Name: "split_ties", Label: "Take bow-ties and fins apart", Stage: "intake", Words: "non-manifold vertices edges separate detach", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &SplitTies{} }},
+		studio.Entry{Name: "drop_loose", Label: "Remove loose vertices", Stage: "intake", Words: "delete remove isolated unused points clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropLoose{} }},
+		studio.Entry{Name: "drop_faces", Label: "Remove duplicate and zero-area faces", Stage: "intake", Words: "delete remove duplicate degenerate zero area clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropFaces{} }},
+		studio.Entry{Name: "drop_crumbs", Label: "Remove small pieces", Stage: "intake", Words: "delete remove crumbs specks noise scan islands loose shells", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropCrumbs{} }},
+		studio.Entry{Name: "drop_chosen", Label: "Remove selected faces", Stage: "intake", Words: "delete remove selected polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropChosen{} }},
+		studio.Entry{Name: "make_outward", Label: "Flip faces outward", Stage: "intake", Words: "normals flip winding reverse inside out inverted", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MakeOutward{} }},
+		studio.Entry{Name: "split_ties", Label: "Split non-manifold geometry", Stage: "intake", Words: "non-manifold vertices edges separate detach", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &SplitTies{} }},
 		studio.Entry{Name: "fill_holes", Label: "Fill holes", Stage: "intake", Words: "close cap borders patch", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &FillHoles{Edges: 12} }},
-		studio.Entry{Name: "triangulate", Label: "Cut faces into triangles", Stage: "intake", Words: "triangulate tessellate ngons quads polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Triangulate{} }},
+		studio.Entry{Name: "triangulate", Label: "Triangulate faces", Stage: "intake", Words: "triangulate tessellate ngons quads polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Triangulate{} }},
 		studio.Entry{Name: "complete_half", Label: "Complete by mirroring", Stage: "intake", Words: "symmetry mirror half duplicate other side", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &CompleteHalf{} }},
 		studio.Entry{Name: "bake_transform", Label: "Bake the transform", Stage: "intake", Words: "freeze apply reset unit up axis scale rotate orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &BakeTransform{mesh.NoPlacement} }},
 		studio.Entry{Name: "real_size", Label: "Rescale to real size", Stage: "intake", Words: "height scale resize unit", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &RealSize{} }},
-		studio.Entry{Name: "set_kind", Label: "Say what kind of character it is", Stage: "intake", Words: "type category size", From: studio.FromForm, New: func() studio.Operation { return &SetKind{} }},
+		studio.Entry{Name: "set_kind", Label: "Set the kind of character", Stage: "intake", Words: "type category size", From: studio.FromForm, New: func() studio.Operation { return &SetKind{} }},
 	)
 }
 
@@ -76,7 +76,7 @@ type DropLoose struct{}
 // Apply implements Operation.
 func (o *DropLoose) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, mapping := s.Mesh.DropLoose()
-	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Dropped loose vertices", len(s.Mesh.Points), len(m.Points), "vertices"), nil
+	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Removed loose vertices", len(s.Mesh.Points), len(m.Points), "vertices"), nil
 }
 
 // Places implements Placer.
@@ -96,7 +96,7 @@ type DropFaces struct{}
 // Apply implements Operation.
 func (o *DropFaces) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, mapping := s.Mesh.DropFaces()
-	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Dropped doubled and empty faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
+	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Removed duplicate and zero-area faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
 }
 
 // Places implements Placer.
@@ -114,7 +114,7 @@ type DropCrumbs struct {
 // Apply implements Operation.
 func (o *DropCrumbs) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !(o.Size > 0) || math.IsInf(o.Size, 1) {
-		return s, studio.Outcome{}, studio.Wrong("say in metres below which size a piece is dropped, not %g", o.Size)
+		return s, studio.Outcome{}, studio.Wrong("the size must be in meters, not %g", o.Size)
 	}
 	faces, pieces := s.Mesh.Crumbs(o.Size)
 	if pieces == 0 {
@@ -126,7 +126,7 @@ func (o *DropCrumbs) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	before := s.Mesh.Pieces().Count()
 	m, mapping := s.Mesh.DropChosen(chosen)
-	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Dropped small pieces", before, before-pieces, "pieces"), nil
+	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Removed small pieces", before, before-pieces, "pieces"), nil
 }
 
 // Places implements Placer.
@@ -149,7 +149,7 @@ func (o *DropChosen) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		return s, studio.Outcome{}, err
 	}
 	m, mapping := s.Mesh.DropChosen(chosen)
-	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Dropped chosen faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
+	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Removed selected faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
 }
 
 // Places implements Placer.
@@ -206,7 +206,7 @@ func chosenFaces(s studio.State, which string, faces []int32) ([]bool, int, erro
 		chosen[f] = true
 	}
 	if n == 0 {
-		return nil, 0, studio.Wrong("no face is chosen: click faces in the view, or name a kind")
+		return nil, 0, studio.Wrong("no face selected: click faces in the view, or choose a kind")
 	}
 	return chosen, n, nil
 }
@@ -217,7 +217,7 @@ type MakeOutward struct{}
 // Apply implements Operation.
 func (o *MakeOutward) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, n := s.Mesh.MakeOutward()
-	return s.WithMesh(m, nil), studio.Outcome{Sentence: fmt.Sprintf("Turned %d faces outward", n), Before: fmt.Sprint(n), After: "0"}, nil
+	return s.WithMesh(m, nil), studio.Outcome{Sentence: fmt.Sprintf("Flipped %d faces outward", n), Before: fmt.Sprint(n), After: "0"}, nil
 }
 
 // Places implements Placer.
@@ -237,7 +237,7 @@ type SplitTies struct{}
 func (o *SplitTies) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, origin := s.Mesh.SplitTies()
 	n := len(m.Points) - len(s.Mesh.Points)
-	return s.WithMesh(m, origin), studio.Outcome{Sentence: fmt.Sprintf("Took bow-ties and fins apart: %d vertices became %d", len(s.Mesh.Points), len(m.Points)),
+	return s.WithMesh(m, origin), studio.Outcome{Sentence: fmt.Sprintf("Split non-manifold geometry: %d → %d vertices", len(s.Mesh.Points), len(m.Points)),
 		Before: fmt.Sprint(n), After: "0"}, nil
 }
 
@@ -397,9 +397,9 @@ func (o *BakeTransform) said(framed int, before, after geom.Box) studio.Outcome 
 	add(framed == 1, "baked the transform of a part")
 	add(framed > 1, "baked the transforms of %d parts", framed)
 	add(o.Scale != 1, "scaled by %g", o.Scale)
-	add(o.Up != "y", "turned %s up", o.Up)
-	add(o.Turn != 0, "turned it by %g°", o.Turn)
-	add(o.Stand, "stood it on the ground, in the middle")
+	add(o.Up != "y", "made %s up", o.Up)
+	add(o.Turn != 0, "rotated by %g°", o.Turn)
+	add(o.Stand, "centered it on the ground")
 	out := studio.Outcome{Sentence: "There was no transform to bake: nothing moved"}
 	if did != nil {
 		out.Sentence = strings.ToUpper(did[0][:1]) + strings.Join(did, ", ")[1:]
@@ -421,7 +421,7 @@ type RealSize struct {
 // Apply implements Operation.
 func (o *RealSize) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !(o.Height >= 0.001 && o.Height <= 1000) {
-		return s, studio.Outcome{}, studio.Wrong("the height must be at least a millimetre and at most a kilometre, not %g m", o.Height)
+		return s, studio.Outcome{}, studio.Wrong("the height must be from 1 mm to 1 km, not %g m", o.Height)
 	}
 	before := s.Mesh.Measure().Height
 	if before == 0 {

@@ -7,12 +7,13 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/health"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "mend_safe", Label: "Mend what is safe", Stage: "intake", Words: "clean up repair fix heal mesh", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MendSafe{} }},
+		studio.Entry{Name: "mend_safe", Label: "Make safe repairs", Stage: "intake", Words: "clean up repair fix heal mesh", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MendSafe{} }},
 	)
 }
 
@@ -61,7 +62,7 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		distance = geom.NearShare * s.Mesh.Surface().Diagonal
 	}
 	steps := []studio.Operation{&DropFaces{}, &Weld{Distance: distance}, &DropLoose{}, &DropFaces{}, &SplitTies{}, &MakeOutward{}}
-	stepNames := []string{"Dropping doubled and empty faces", "Welding", "Dropping loose vertices", "Dropping faces that the weld emptied", "Taking bow-ties and fins apart", "Turning faces outward"}
+	stepNames := []string{"Removing duplicate and zero-area faces", "Welding", "Dropping loose vertices", "Dropping faces that the weld emptied", "Taking bow-ties and fins apart", "Turning faces outward"}
 	for i, op := range steps {
 		if w, ok := op.(*Weld); ok && !(w.Distance > 0) {
 			continue // all in one point
@@ -82,7 +83,7 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	out.After = fmt.Sprint(len(left))
 	out.Sentence = fmt.Sprintf("Mended what is safe: %d findings became %d", len(found), len(left))
 	if len(out.Steps) == 0 {
-		out.Sentence = fmt.Sprintf("Nothing was safe to mend; %d findings are left for you", len(left))
+		out.Sentence = fmt.Sprintf("Nothing was safe to repair; %s left for you", wording.Count(len(left), "finding is", "findings are"))
 	}
 	return s, out, nil
 }

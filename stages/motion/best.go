@@ -14,7 +14,7 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "best_bind", Label: "Bind in several ways, keep the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Keeps: true, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "joints", Steps: studio.Usual.Steps} }},
+		studio.Entry{Name: "best_bind", Label: "Compare binds, use the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Keeps: true, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "joints", Steps: studio.Usual.Steps} }},
 	)
 }
 
@@ -81,7 +81,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		for _, name := range o.Ways {
 			i := slices.IndexFunc(Ways, func(w struct{ Name, Op, Params string }) bool { return w.Name == name })
 			if i < 0 {
-				return s, studio.Outcome{}, studio.Wrong("there is no way to bind called %q", name)
+				return s, studio.Outcome{}, studio.Wrong("there is no bind method %q", name)
 			}
 			ways = append(ways, Ways[i])
 		}
@@ -103,7 +103,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	within, end := studio.UntilEnough(ctx)
 	defer end()
 	stopped := func(at string) {
-		out.Left = append(out.Left, "stopped "+at+": what comes after it was not tried")
+		out.Left = append(out.Left, "stopped "+at+": later methods were skipped")
 	}
 	for k, w := range ways {
 		if studio.HasEnough(ctx) {
@@ -124,12 +124,12 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		case ctx.Err() != nil:
 			return s, out, ctx.Err()
 		case studio.IsInput(err):
-			out.Left = append(out.Left, fmt.Sprintf("%s was not possible: %v", w.Name, err))
+			out.Left = append(out.Left, fmt.Sprintf("%s failed: %v", w.Name, err))
 			continue
 		case err != nil:
 			return s, out, err
 		case len(state.Stray()) > 0:
-			out.Left = append(out.Left, fmt.Sprintf("%s left %d vertices without weights and is not compared", w.Name, len(state.Stray())))
+			out.Left = append(out.Left, fmt.Sprintf("%s leaves %d vertices unweighted and is not compared", w.Name, len(state.Stray())))
 			continue
 		}
 		if err := try(within, w.Name, state, k+1); err != nil {
@@ -183,12 +183,12 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		if err != nil {
 			return s, out, err
 		}
-		out.Steps = append(out.Steps, fmt.Sprintf("by joint: %.2f, %d over", mixed.Score, mixed.Over))
+		out.Steps = append(out.Steps, fmt.Sprintf("per joint: %.2f, %d over", mixed.Score, mixed.Over))
 		if better(&mixed.Brief, &won.sheet.Brief) {
 			won = tried{"by joint (" + named + ")", state, mixed}
 			best = -1
 		} else {
-			out.Left = append(out.Left, "the best joint by joint is no better than the best whole, which is taken")
+			out.Left = append(out.Left, "per-joint is no better than the best single bind, so that is used")
 		}
 	}
 	if best != 0 {
@@ -209,7 +209,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	out.After = fmt.Sprintf("%.2f", s.Sheet.Score)
 	if out.Sentence == "" {
 		if best == 0 {
-			out.Sentence = fmt.Sprintf("Compared %d binds: none is better than the one that is there, at %.2f of the limit", len(done), was.Score)
+			out.Sentence = fmt.Sprintf("Compared %d binds: none beats the current one, at %.2f of the limit", len(done), was.Score)
 		} else {
 			out.Sentence = fmt.Sprintf("Compared %d binds and took %s: %.2f of the limit on average became %.2f, %d places over became %d", len(done), won.name, was.Score, won.sheet.Score, was.Over, won.sheet.Over)
 		}

@@ -18,7 +18,7 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "check_motion", Label: "Try it in motion", Stage: "motion", Words: "range of motion test reel bend measure score deformation check", Needs: needs, Long: studio.Always, New: func() studio.Operation { return &CheckMotion{ReelAsked: studio.Usual} }},
+		studio.Entry{Name: "check_motion", Label: "Run the test reel", Stage: "motion", Words: "range of motion test reel bend measure score deformation check", Needs: needs, Long: studio.Always, New: func() studio.Operation { return &CheckMotion{ReelAsked: studio.Usual} }},
 	)
 }
 
@@ -42,10 +42,10 @@ const (
 // CheckAsked reports what a reel cannot be made of.
 func CheckAsked(s *studio.State, a studio.ReelAsked) error {
 	if !(a.Amount > 0 && a.Amount <= maxAmount) {
-		return studio.Wrong("the share of the ranges is above 0 and at most %g, not %g", maxAmount, a.Amount)
+		return studio.Wrong("percent of range must be above 0 and at most %g, not %g", maxAmount, a.Amount)
 	}
 	if a.Steps < 1 || a.Steps > maxSteps {
-		return studio.Wrong("from rest to an end it is 1 to %d frames, not %d", maxSteps, a.Steps)
+		return studio.Wrong("frames per swing: 1 to %d, not %d", maxSteps, a.Steps)
 	}
 	for _, k := range a.Kinds {
 		if !slices.Contains(pose.SegmentKinds, k) {
@@ -67,7 +67,7 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 	}
 	reel := s.Reel(a, true)
 	if len(reel.Frames) == 0 {
-		return nil, studio.Wrong("no joint of this skeleton turns anything in its usual range")
+		return nil, studio.Wrong("no joint moves the skin in its typical range")
 	}
 	if len(s.Mesh.Points)*len(reel.Frames) > mostPosed && a.Steps > 1 {
 		a.Steps = 1
@@ -191,9 +191,9 @@ func (o *CheckMotion) Apply(ctx context.Context, s studio.State, progress studio
 		bind.Score = &sheet.Brief
 		s.Bind = &bind
 	}
-	told.Sentence = "Tried in motion: " + said(sheet)
+	told.Sentence = "Motion check: " + said(sheet)
 	if sheet.Before != nil {
-		told.Sentence += fmt.Sprintf("; it was %.2f, %d over", sheet.Before.Score, sheet.Before.Over)
+		told.Sentence += fmt.Sprintf("; was %.2f, %d over", sheet.Before.Score, sheet.Before.Over)
 	}
 	return s, told, nil
 }
@@ -213,16 +213,16 @@ func scored(k studio.Kept, b *studio.Brief) studio.Kept {
 }
 
 func said(s *studio.Sheet) string {
-	over := "no place is over its limit"
+	over := "nothing is over its limit"
 	switch {
 	case s.Over == 1:
 		over = "1 place is over its limit"
 	case s.Over > 1:
 		over = fmt.Sprintf("%d places are over their limits", s.Over)
 	}
-	out := fmt.Sprintf("%d frames, on average at %.2f of the limit, %s", len(s.Frames), s.Score, over)
+	out := fmt.Sprintf("%d frames, average %.2f × the limit, %s", len(s.Frames), s.Score, over)
 	if s.Left > 0 {
-		out += fmt.Sprintf("; %d ends of ranges were not tried, there are too many joints", s.Left)
+		out += fmt.Sprintf("; %d range ends skipped: too many joints", s.Left)
 	}
 	return out
 }
@@ -255,9 +255,9 @@ func Places(s *studio.State) []Place {
 func by(s *studio.State, f deform.Fault) string {
 	if len(f.Blame) == 0 {
 		if int(f.Vertex) < len(s.Weights.Of) && len(s.Weights.Of[f.Vertex]) == 0 {
-			return "No joint moves it: it has no weights and stays behind."
+			return "No joint moves it: it has no weights."
 		}
-		return "By the joints beside its own."
+		return "Cause: joints next to its own."
 	}
 	var list []string
 	for _, b := range f.Blame {
@@ -272,10 +272,10 @@ func by(s *studio.State, f deform.Fault) string {
 func advice(f deform.Fault) string {
 	switch f.Kind {
 	case deform.FaultPinch, deform.FaultFlip:
-		return "If smoothing does not help, the mesh lacks rings of vertices to fold along: back to the modeller, with the sheet's picture."
+		return "If smoothing does not help, the mesh lacks rings of vertices to fold along: send it back to the modeler with the sheet's image."
 	case deform.FaultVolume:
 		if strings.Contains(f.Pose, " twist ") {
-			return "A twist joint in the middle of the bone would share the turn."
+			return "A twist joint mid-bone would spread the rotation."
 		}
 	}
 	return ""
@@ -285,7 +285,7 @@ func advice(f deform.Fault) string {
 func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 	vertices := weights.Ranges(studio.Unite(f.Where, []int32{f.Vertex}))
 	smooth := finding.Remedy{Label: "Smooth there", Op: "smooth_weights", Params: map[string]any{"vertices": vertices, "passes": 4}}
-	anew := finding.Remedy{Label: "Bind them anew", Op: "bind_joints", Params: map[string]any{"vertices": vertices, "method": "auto"}}
+	anew := finding.Remedy{Label: "Rebind them", Op: "bind_joints", Params: map[string]any{"vertices": vertices, "method": "auto"}}
 	turned := f.Turned
 	if turned == "" && len(f.Blame) > 0 {
 		turned = f.Blame[0].Joint

@@ -12,7 +12,7 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "lay_motion", Label: "Lay a motion onto the skeleton", Stage: "motion", Words: "retarget import bvh gltf clip animation capture", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &LayMotion{Feet: true} }},
+		studio.Entry{Name: "lay_motion", Label: "Retarget a motion", Stage: "motion", Words: "retarget import bvh gltf clip animation capture", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &LayMotion{Feet: true} }},
 	)
 }
 
@@ -75,12 +75,12 @@ func (o *LayMotion) Apply(ctx context.Context, s studio.State, _ studio.Progress
 	}
 	n := len(s.Clips)
 	s.Clips = append(slices.Clip(s.Clips), laid.Clip.AboutWorld(s.Skeleton))
-	out := studio.Outcome{Sentence: fmt.Sprintf("Laid %s on: %d frames lead %d joints, ways scaled by %.3g", laid.Clip.Name, laid.Clip.Frames(), laid.Pairs, laid.Scale), Before: fmt.Sprint(n), After: fmt.Sprint(n + 1)}
+	out := studio.Outcome{Sentence: fmt.Sprintf("Retargeted %s: %d frames drive %d joints, distances × %.3g", laid.Clip.Name, laid.Clip.Frames(), laid.Pairs, laid.Scale), Before: fmt.Sprint(n), After: fmt.Sprint(n + 1)}
 	if laid.Planted > 0 {
-		out.Sentence += fmt.Sprintf("; feet stand in %d spells and move %.2f mm at most", laid.Planted, 1000*laid.Slid)
+		out.Sentence += fmt.Sprintf("; feet planted %d times, sliding %.2f mm at most", laid.Planted, 1000*laid.Slid)
 	}
 	for _, name := range laid.Alone[:min(len(laid.Alone), 12)] {
-		out.Left = append(out.Left, name+" leads nothing here")
+		out.Left = append(out.Left, name+" drives nothing here")
 	}
 	return s, out, nil
 }
@@ -120,7 +120,7 @@ type Laying struct {
 // LayingOf reads a file for a look at the pairs.
 func LayingOf(ctx context.Context, x *studio.Studio, s *studio.State, file studio.File) (*Laying, error) {
 	if s.Skeleton == nil {
-		return nil, studio.Wrong("there is no skeleton yet onto which a motion could be laid")
+		return nil, studio.Wrong("no skeleton to retarget to yet")
 	}
 	op := &LayMotion{File: &file}
 	x.Attach(ctx, op)

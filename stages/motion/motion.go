@@ -13,7 +13,7 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "motion", Title: "Motion check", Question: "Does it bend, twist and fold well through its range?", Order: 7,
+	studio.RegisterStage(studio.Stage{Name: "motion", Title: "Motion check", Question: "Does it bend, twist and fold cleanly through its range?", Order: 7,
 		Touched: func(s *studio.State) bool { return s.Sheet != nil },
 		Reads:   []string{"sheet", "weights"},
 		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) }})
@@ -21,15 +21,15 @@ func init() {
 
 // Says is what each kind of fault is called, and why it matters.
 var Says = map[string]struct{ Title, Why string }{
-	deform.FaultSpill:   {"moves what belongs to another", "Skin far from the joint that turns goes along, because the joint has a share in it that it should not have."},
-	deform.FaultStretch: {"draws the skin out", "Neighbours follow quite different joints, so the edge between them is drawn out many times."},
-	deform.FaultCrush:   {"presses the skin together", "Neighbours follow quite different joints, so that they come to lie on each other."},
-	deform.FaultPinch:   {"folds the skin sharply", "Faces that were side by side lie on each other along a crease: too few rings of vertices, or too hard a change of weights."},
-	deform.FaultFlip:    {"turns faces inside out", "Faces look the other way than the skin around them is turned."},
+	deform.FaultSpill:   {"Moves skin that belongs to another joint", "Skin far from the joint moves with it, because it has weight there that it should not."},
+	deform.FaultStretch: {"Stretches the skin", "Neighbors follow quite different joints, so the edge between them stretches many times."},
+	deform.FaultCrush:   {"presses the skin together", "Neighbors follow quite different joints, so they collapse together."},
+	deform.FaultPinch:   {"folds the skin sharply", "Adjacent faces fold onto each other: too few edge loops, or weights change too abruptly."},
+	deform.FaultFlip:    {"turns faces inside out", "Faces flip against the skin around them."},
 	deform.FaultVolume:  {"changes a limb's volume", "The limb about the joint collapses or bulges as it bends or twists."},
-	deform.FaultCross:   {"drives the skin through itself", "Parts of the skin that were apart at rest go through each other."},
+	deform.FaultCross:   {"pushes the skin through itself", "Parts of the skin that were apart at rest go through each other."},
 	deform.FaultRigid:   {"bends what should keep its shape", "A plate, a button, or a card that follows a mix of joints shrinks and shears as they move. Give it to the joint that it is fastened to."},
-	deform.FaultThrough: {"brings skin through what lies over it", "Vertices of cloth come to lie under the body that they cover."},
+	deform.FaultThrough: {"pokes skin through a layer", "Cloth vertices end up under the body they cover."},
 }
 
 // placesNamed is how many places a finding names.
@@ -40,14 +40,14 @@ func find(s *studio.State) []finding.Finding {
 	if s.Weights == nil {
 		return nil
 	}
-	again := []finding.Remedy{{Label: "Try it in motion", Op: "check_motion", Params: map[string]any{}}}
+	again := []finding.Remedy{{Label: "Run the test reel", Op: "check_motion", Params: map[string]any{}}}
 	switch {
 	case s.Sheet == nil:
-		return []finding.Finding{{Code: "motion_untried", Severity: finding.Note, Count: 1, Title: "It was not tried in motion yet", Why: "Every joint is turned through its usual range and every frame is measured; until then nothing is known of how it bends.",
+		return []finding.Finding{{Code: "motion_untried", Severity: finding.Note, Count: 1, Title: "Not tested in motion yet", Why: "Every joint is rotated through its usual range and every frame is measured; until then, how it bends is unknown.",
 			Evidence: []finding.Evidence{{What: "frames measured", Value: 0, Limit: 0}}, Remedies: again}}
 	case s.Sheet.Stale:
-		return []finding.Finding{{Code: "motion_stale", Severity: finding.Note, Count: 1, Title: "It has changed since it was tried in motion", Why: "What is said of it below is of before the change.",
-			Evidence: []finding.Evidence{{What: "of the limit on average then", Value: s.Sheet.Score, Limit: 1}}, Remedies: again}}
+		return []finding.Finding{{Code: "motion_stale", Severity: finding.Note, Count: 1, Title: "Changed since the last motion check", Why: "The results below are from before the change.",
+			Evidence: []finding.Evidence{{What: "average ratio to limit then", Value: s.Sheet.Score, Limit: 1}}, Remedies: again}}
 	}
 	var out []finding.Finding
 	if s.Sheet.Rest > 0 {

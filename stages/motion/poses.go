@@ -17,8 +17,8 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "save_pose", Label: "Keep the pose under a name", Stage: "motion", Words: "store snapshot library", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SavePose{} }},
-		studio.Entry{Name: "drop_pose", Label: "Drop a kept pose", Stage: "motion", Words: "delete remove", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropPose{} }},
+		studio.Entry{Name: "save_pose", Label: "Keep the pose", Stage: "motion", Words: "store snapshot library", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SavePose{} }},
+		studio.Entry{Name: "drop_pose", Label: "Remove a kept pose", Stage: "motion", Words: "delete remove", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropPose{} }},
 	)
 }
 
@@ -37,7 +37,7 @@ func (t Turns) Pose(s *studio.State) (pose.Pose, error) {
 		}
 		x := quat.Number{Imag: q[0], Jmag: q[1], Kmag: q[2], Real: q[3]}
 		if n := quat.Abs(x); !(n > 1e-6) || math.IsInf(n, 0) {
-			return nil, studio.Wrong("the turn of %s is none: %v", name, q)
+			return nil, studio.Wrong("the rotation of %s is not valid: %v", name, q)
 		}
 		by := pose.Lengthening(x)
 		if x = geom.Normalise(x); by != 1 {
@@ -79,7 +79,7 @@ func (o *SavePose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, err
 	}
 	if len(p) == 0 && r3.Norm2(move) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("nothing is turned: pose the character first")
+		return s, studio.Outcome{}, studio.Wrong("no joint is rotated: pose the character first")
 	}
 	n := len(s.Poses)
 	x := pose.Saved(o.Name, s.Skeleton, p, move)
@@ -91,7 +91,7 @@ func (o *SavePose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	} else {
 		s.Poses = append(s.Poses, x)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept the pose %s: %d joints are turned", o.Name, len(p)), Before: fmt.Sprint(n), After: fmt.Sprint(len(s.Poses))}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept the pose %s: %d joints rotated", o.Name, len(p)), Before: fmt.Sprint(n), After: fmt.Sprint(len(s.Poses))}, nil
 }
 
 func named(list []*pose.Clip, name string) int {
@@ -114,5 +114,5 @@ func (o *DropPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if len(s.Poses) == 0 {
 		s.Poses = nil
 	}
-	return s, studio.Outcome{Sentence: "Dropped the pose " + o.Name, Before: fmt.Sprint(n), After: fmt.Sprint(n - 1)}, nil
+	return s, studio.Outcome{Sentence: "Removed the pose " + o.Name, Before: fmt.Sprint(n), After: fmt.Sprint(n - 1)}, nil
 }

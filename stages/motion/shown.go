@@ -74,7 +74,7 @@ func ReelBundle(s *studio.State) ([]byte, error) {
 // Handed does to a pose what a hand asks.
 func Handed(s *studio.State, q pose.HandAsked) (*pose.Handed, error) {
 	if s.Skeleton == nil {
-		return nil, studio.Wrong("there is no skeleton yet")
+		return nil, studio.Wrong("no skeleton yet")
 	}
 	out, err := pose.NewHand(s.Skeleton, s.Settings.Marks).Do(q)
 	if err != nil {

@@ -16,8 +16,8 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "adopt_skeleton", Label: "Take over a skeleton", Stage: "placement", Words: "import copy transfer rig from file character bvh match", From: studio.FromForm, New: func() studio.Operation { return &AdoptSkeleton{Obsolete: "keep", Parenting: "keep"} }},
-		studio.Entry{Name: "snap_starter", Label: "Lay a starter over the joints", Stage: "placement", Words: "snap map names conform template", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SnapStarter{Params: skeleton.Kinds[0].Default} }},
+		studio.Entry{Name: "adopt_skeleton", Label: "Bring in a skeleton", Stage: "placement", Words: "import copy transfer rig from file character bvh match", From: studio.FromForm, New: func() studio.Operation { return &AdoptSkeleton{Obsolete: "keep", Parenting: "keep"} }},
+		studio.Entry{Name: "snap_starter", Label: "Snap a starter to the joints", Stage: "placement", Words: "snap map names conform template", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SnapStarter{Params: skeleton.Kinds[0].Default} }},
 	)
 }
 
@@ -66,7 +66,7 @@ func (o *AdoptSkeleton) Files() []*studio.File {
 func (o *AdoptSkeleton) read(ctx context.Context) (*skeleton.Skeleton, *pose.Clip, error) {
 	if o.File == nil {
 		if len(o.Theirs) == 0 || len(o.Theirs) > studio.MaxJoints {
-			return nil, nil, studio.Wrong("a skeleton of 1 to %d joints can be taken over, not of %d", studio.MaxJoints, len(o.Theirs))
+			return nil, nil, studio.Wrong("a skeleton can have 1 to %d joints, not %d", studio.MaxJoints, len(o.Theirs))
 		}
 		out := &skeleton.Skeleton{}
 		for _, t := range o.Theirs {
@@ -87,7 +87,7 @@ func (o *AdoptSkeleton) read(ctx context.Context) (*skeleton.Skeleton, *pose.Cli
 		return sk, nil, nil
 	}
 	if clip == nil {
-		return nil, nil, studio.Wrong("%s brings no motion", o.File.Name)
+		return nil, nil, studio.Wrong("%s has no motion", o.File.Name)
 	}
 	clip.Name = o.File.Name
 	return sk, clip.AboutWorld(sk), nil
@@ -107,7 +107,7 @@ func (o *AdoptSkeleton) taken(theirs *skeleton.Skeleton) (*skeleton.Skeleton, er
 		return theirs.Clone(), nil
 	}
 	if len(leave) >= len(theirs.Joints) {
-		return nil, studio.Wrong("no joint is left to be taken over: choose at least one")
+		return nil, studio.Wrong("no joint left to bring in: select at least one")
 	}
 	out, _, err := theirs.Remove(leave)
 	if err != nil {
@@ -146,7 +146,7 @@ func (o *AdoptSkeleton) Apply(ctx context.Context, s studio.State, _ studio.Prog
 		j := &theirs.Joints[i]
 		j.Pos = r3.Add(j.Pos, move)
 		if !geom.Finite(j.Pos) || r3.Norm(j.Pos) > studio.MaxPlace {
-			return s, studio.Outcome{}, studio.Wrong("the scale brings %s out of any world", j.Name)
+			return s, studio.Outcome{}, studio.Wrong("the scale moves %s out of range", j.Name)
 		}
 	}
 	whole := theirs
@@ -180,7 +180,7 @@ func (o *AdoptSkeleton) Apply(ctx context.Context, s studio.State, _ studio.Prog
 			removed[r.Joint] = r.To
 		}
 	}
-	told := studio.Outcome{Sentence: fmt.Sprintf("Took over %s: %d moved, %d added, %d dropped, %d reparented, %d untouched", o.Source, count["moved"], count["added"], count["dropped"], count["reparented"], count["untouched"]) + motionSaid(motion),
+	told := studio.Outcome{Sentence: fmt.Sprintf("Brought in %s: %d moved, %d added, %d removed, %d reparented, %d unchanged", o.Source, count["moved"], count["added"], count["dropped"], count["reparented"], count["untouched"]) + motionSaid(motion),
 		Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Joints: table}
 	s = s.WithSkeleton(out, nil, removed)
 	return o.withMotion(s, motion, whole, oursOf, scale, move), told, nil

@@ -18,13 +18,13 @@ func init() {
 	studio.Register(
 		studio.Entry{Name: "draw_chain", Label: "Draw a chain", Stage: "placement", Words: "create new joints bones add extend", Key: "I", From: studio.FromForm, New: func() studio.Operation { return &DrawChain{} }},
 		studio.Entry{Name: "insert_joints", Label: "Insert joints", Stage: "placement", Words: "split subdivide bone add", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &InsertJoints{Count: 1} }},
-		studio.Entry{Name: "remove_joints", Label: "Remove the chosen joints", Stage: "placement", Words: "delete dissolve bones", Key: "delete", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RemoveJoints{} }},
-		studio.Entry{Name: "reparent_joint", Label: "Hang a joint elsewhere", Stage: "placement", Words: "parent reparent hierarchy attach unparent", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &ReparentJoint{} }},
+		studio.Entry{Name: "remove_joints", Label: "Remove selected joints", Stage: "placement", Words: "delete dissolve bones", Key: "delete", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RemoveJoints{} }},
+		studio.Entry{Name: "reparent_joint", Label: "Reparent joints", Stage: "placement", Words: "parent reparent hierarchy attach unparent", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &ReparentJoint{} }},
 		studio.Entry{Name: "duplicate_branch", Label: "Duplicate a branch", Stage: "placement", Words: "copy clone chain", From: studio.FromJoint, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &DuplicateBranch{By: studio.Place{0.05, 0, 0}} }},
-		studio.Entry{Name: "one_root", Label: "Make one root", Stage: "placement", Words: "join skeletons single hierarchy parent", From: studio.FromJoint, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &OneRoot{} }},
+		studio.Entry{Name: "one_root", Label: "Join under one root", Stage: "placement", Words: "join skeletons single hierarchy parent", From: studio.FromJoint, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &OneRoot{} }},
 		studio.Entry{Name: "add_ends", Label: "Add end joints", Stage: "placement", Words: "tip leaf terminal", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &AddEnds{} }},
 		studio.Entry{Name: "remove_ends", Label: "Remove end joints", Stage: "placement", Words: "delete tip leaf terminal", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RemoveEnds{} }},
-		studio.Entry{Name: "make_other", Label: "Make the other side", Stage: "placement", Words: "mirror symmetry right left duplicate", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MakeOther{From: "left", Tolerance: 0.005} }},
+		studio.Entry{Name: "make_other", Label: "Mirror the skeleton", Stage: "placement", Words: "mirror symmetry right left duplicate", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MakeOther{From: "left", Tolerance: 0.005} }},
 	)
 }
 
@@ -103,7 +103,7 @@ func (o *InsertJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 		if o.Inside && s.Mesh != nil {
 			brought := bringInside(out, names, s.Mesh.Surface())
 			if brought == 0 {
-				return s, studio.Outcome{}, studio.Wrong("the bone to %s crosses a gap: there is no volume beside it to bring a new joint into; move its ends", n)
+				return s, studio.Outcome{}, studio.Wrong("the bone to %s crosses a gap: no volume beside it for a new joint; move its ends", n)
 			}
 		}
 	}
@@ -152,7 +152,7 @@ func (o *RemoveJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 		case len(r.Children) == 0:
 			say = append(say, r.Joint)
 		case r.Parent == "":
-			say = append(say, fmt.Sprintf("%s (%s hang from none now)", r.Joint, studio.Said(r.Children)))
+			say = append(say, fmt.Sprintf("%s (%s now have no parent)", r.Joint, studio.Said(r.Children)))
 		default:
 			say = append(say, fmt.Sprintf("%s (%s went to %s)", r.Joint, studio.Said(r.Children), r.Parent))
 		}
@@ -198,7 +198,7 @@ func (o *ReparentJoint) Apply(_ context.Context, s studio.State, _ studio.Progre
 		}
 	}
 	after, hang := cmp.Or(o.Parent, "none"), "hangs"
-	place := "its place is kept"
+	place := "position kept"
 	if len(names) > 1 {
 		hang, place = "hang", "their places are kept"
 	}
@@ -243,7 +243,7 @@ func (o *OneRoot) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if n == 0 {
 		return s, studio.Outcome{}, studio.Wrong("%s is the only root already", o.Joint)
 	}
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Hung %d other roots from %s", n, o.Joint), Before: fmt.Sprint(n + 1), After: "1"}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Parented %d roots to %s", n, o.Joint), Before: fmt.Sprint(n + 1), After: "1"}, nil
 }
 
 // AddEnds gives last joints end joints; no name means all of them.
@@ -261,7 +261,7 @@ func (o *AddEnds) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	}
 	out, names := s.Skeleton.AddEnds(which, s.Settings.Marks)
 	if len(names) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("every chosen chain has its end joint already")
+		return s, studio.Outcome{}, studio.Wrong("every selected chain already has an end joint")
 	}
 	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Added %s", studio.Said(names)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
 }
@@ -294,7 +294,7 @@ type MakeOther struct {
 func (o *MakeOther) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	side, ok := map[string]skeleton.Side{"left": skeleton.Left, "right": skeleton.Right}[o.From]
 	if !ok || !(o.Tolerance >= 0) {
-		return s, studio.Outcome{}, studio.Wrong("mirror from \"left\" or \"right\" with a tolerance in metres, not %q and %g", o.From, o.Tolerance)
+		return s, studio.Outcome{}, studio.Wrong("mirror from \"left\" or \"right\" with a tolerance in meters, not %q and %g", o.From, o.Tolerance)
 	}
 	out, m, err := s.Skeleton.MakeOther(side, o.Tolerance, s.Settings.Convention, s.Settings.Marks)
 	if err != nil {
@@ -304,7 +304,7 @@ func (o *MakeOther) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	told := studio.Outcome{Sentence: fmt.Sprintf("Made the other side from the %s: %d updated, %d new", o.From, len(m.Updated), len(m.Made)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}
-	for what, list := range map[string][]string{"new": m.Made, "updated": m.Updated, "drawn into the middle": m.Centred} {
+	for what, list := range map[string][]string{"new": m.Made, "updated": m.Updated, "moved to the center": m.Centred} {
 		if len(list) > 0 {
 			told.Steps = append(told.Steps, what+": "+strings.Join(list, ", "))
 		}

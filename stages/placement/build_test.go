@@ -63,7 +63,7 @@ func TestTwoSkeletonsAreJoined(t *testing.T) {
 	}
 	require.Equal(t, 1, several)
 	_, _, err = studiotest.Try(two, "one_root", `{"joint":"head"}`)
-	require.ErrorContains(t, err, "head is no root")
+	require.ErrorContains(t, err, "head is not a root")
 	_, _, err = studiotest.Try(two, "one_root", `{"joint":"nobody"}`)
 	require.ErrorContains(t, err, "nobody")
 }
@@ -124,7 +124,7 @@ func TestPartsAreNamedJoinedAndLeftOut(t *testing.T) {
 	}
 	for want, call := range map[string][2]string{
 		"at least one part has to stay": {"mark_parts", studiotest.Encoded(t, map[string]any{"parts": all, "out": true})},
-		"name at least one part":        {"mark_parts", `{"parts":[]}`},
+		"select at least one part":      {"mark_parts", `{"parts":[]}`},
 		"nothing":                       {"rename_part", `{"part":"nothing","name":"x"}`},
 	} {
 		_, _, err := studiotest.Try(named, call[0], call[1])

@@ -16,7 +16,7 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "drop_clip", Label: "Drop a motion", Stage: "placement", Words: "delete remove animation clip", From: studio.FromForm, Needs: []studio.Need{studio.NeedClips}, New: func() studio.Operation { return &DropClip{} }},
+		studio.Entry{Name: "drop_clip", Label: "Remove a motion", Stage: "placement", Words: "delete remove animation clip", From: studio.FromForm, Needs: []studio.Need{studio.NeedClips}, New: func() studio.Operation { return &DropClip{} }},
 	)
 }
 
@@ -33,7 +33,7 @@ func (o *DropClip) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	}
 	n := len(s.Clips)
 	s.Clips = slices.Delete(slices.Clone(s.Clips), i, i+1)
-	return s, studio.Outcome{Sentence: "Dropped the motion " + o.Clip, Before: fmt.Sprint(n), After: fmt.Sprint(n - 1)}, nil
+	return s, studio.Outcome{Sentence: "Removed the motion " + o.Clip, Before: fmt.Sprint(n), After: fmt.Sprint(n - 1)}, nil
 }
 
 // withMotion adds the motion that is taken over to the clips. theirs is the

@@ -27,11 +27,11 @@ func losesByFit(s *studio.State, op studio.Operation) string {
 	case o.Only != nil || s.Skeleton == nil:
 		return ""
 	case s.Weights != nil:
-		return "Fitting anew replaces the skeleton and drops the weights. Pinned joints stay. Undo brings both back."
+		return "Refitting replaces the skeleton and removes the weights. Pinned joints stay. You can undo."
 	}
 	for _, j := range s.Skeleton.Joints {
 		if j.Reason == "" && !j.Pinned && !j.Locked {
-			return "Fitting anew replaces the joints that were placed by hand; pinned ones stay. Undo brings them back."
+			return "Refitting replaces hand-placed joints; pinned ones stay. Undo brings them back."
 		}
 	}
 	return ""
@@ -96,13 +96,13 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 	for name, p := range o.Shown {
 		at, err := p.Vec()
 		if err != nil {
-			return s, studio.Outcome{}, studio.Wrong("the place shown for %s: %v", name, err)
+			return s, studio.Outcome{}, studio.Wrong("the marked spot for %s: %v", name, err)
 		}
 		options.Shown.Places[name] = at
 	}
 	for _, name := range o.Only {
 		if s.Skeleton == nil {
-			return s, studio.Outcome{}, studio.Wrong("there is no skeleton yet of which %s could be fitted: fit the whole starter first", name)
+			return s, studio.Outcome{}, studio.Wrong("no skeleton yet: fit the whole starter before %s", name)
 		}
 		if _, err := s.Skeleton.Find(name); err != nil {
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
@@ -152,7 +152,7 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 		s.Weights, s.Bind = nil, nil
 		s.Settings.Oriented = false
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are at least 80 %% sure", title, sure, of),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are at least 80%% sure", title, sure, of),
 		Before: "0", After: fmt.Sprint(of)}, nil
 }
 

@@ -19,13 +19,13 @@ func init() {
 	studio.Register(
 		studio.Entry{Name: "move_joint", Label: "Move a joint", Stage: "placement", Words: "place translate drag position", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MoveJoint{Branch: true, Both: true} }},
 		studio.Entry{Name: "place_joints", Label: "Place joints", Stage: "placement", Words: "position translate set coordinates", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &PlaceJoints{} }},
-		studio.Entry{Name: "centre_joints", Label: "Centre in the volume", Stage: "placement", Words: "center middle inside medial snap", Key: "G", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreJoints{Both: true} }},
-		studio.Entry{Name: "centre_along", Label: "Centre along the view", Stage: "placement", Words: "center under pointer depth", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreAlong{Both: true} }},
-		studio.Entry{Name: "centre_ring", Label: "Centre in a ring", Stage: "placement", Words: "center loop edge ring vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreRing{Both: true} }},
-		studio.Entry{Name: "slight_bend", Label: "Give a slight bend", Stage: "placement", Words: "preferred angle straight limb elbow knee", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SlightBend{Degrees: 4} }},
+		studio.Entry{Name: "centre_joints", Label: "Center in the volume", Stage: "placement", Words: "center middle inside medial snap", Key: "G", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreJoints{Both: true} }},
+		studio.Entry{Name: "centre_along", Label: "Center along the view", Stage: "placement", Words: "center under pointer depth", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreAlong{Both: true} }},
+		studio.Entry{Name: "centre_ring", Label: "Center in an edge loop", Stage: "placement", Words: "center loop edge ring vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreRing{Both: true} }},
+		studio.Entry{Name: "slight_bend", Label: "Bend slightly", Stage: "placement", Words: "preferred angle straight limb elbow knee", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SlightBend{Degrees: 4} }},
 		studio.Entry{Name: "stretch_chain", Label: "Stretch a chain", Stage: "placement", Words: "scale lengthen shorten limb", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &StretchChain{Both: true} }},
-		studio.Entry{Name: "swing_limb", Label: "Turn a limb", Stage: "placement", Words: "rotate swing arm leg", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SwingLimb{Both: true} }},
-		studio.Entry{Name: "copy_to_partner", Label: "Copy to the other side", Stage: "placement", Words: "mirror symmetry partner opposite", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &CopyToPartner{} }},
+		studio.Entry{Name: "swing_limb", Label: "Rotate a limb", Stage: "placement", Words: "rotate swing arm leg", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SwingLimb{Both: true} }},
+		studio.Entry{Name: "copy_to_partner", Label: "Mirror to the other side", Stage: "placement", Words: "mirror symmetry partner opposite", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &CopyToPartner{} }},
 		studio.Entry{Name: "mark_joints", Label: "Pin, lock or hide joints", Stage: "placement", Words: "freeze protect visibility", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MarkJoints{} }},
 	)
 }
@@ -156,10 +156,10 @@ func (o *CentreJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 		to[i] = p
 	}
 	if len(to) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("%s: there is no volume near to be in the middle of; close the mesh at the intake, or move it inside first", studio.Said(outside))
+		return s, studio.Outcome{}, studio.Wrong("%s: no volume nearby to center in: close the mesh at Intake, or move the joint inside", studio.Said(outside))
 	}
 	s, far, err := placed(s, to, o.Both)
-	sentence := fmt.Sprintf("Centred %s in the volume: the farthest moved %.1f cm", studio.Said(o.Joints), 100*far)
+	sentence := fmt.Sprintf("Centered %s in the volume: the farthest moved %.1f cm", studio.Said(o.Joints), 100*far)
 	if outside != nil {
 		sentence += "; no volume near, and left: " + studio.Said(outside)
 	}
@@ -187,14 +187,14 @@ func (o *CentreAlong) Apply(_ context.Context, s studio.State, _ studio.Progress
 	}
 	from, way := places[0], places[1]
 	if r3.Norm(way) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("%v along %v is no way to look", o.From, o.Way)
+		return s, studio.Outcome{}, studio.Wrong("a view from %v along %v is not valid", o.From, o.Way)
 	}
 	p, ok := skeleton.CentreAlong(s.Mesh.Surface().Tree, from, way)
 	if !ok {
-		return s, studio.Outcome{}, studio.Wrong("there is no mesh under the pointer to centre %s in", o.Joint)
+		return s, studio.Outcome{}, studio.Wrong("no mesh under the pointer to center %s in", o.Joint)
 	}
 	s, far, err := placed(s, map[int]r3.Vec{which[0]: p}, o.Both)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Centred %s under the pointer: moved %.1f cm", o.Joint, 100*far)}, err
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Centered %s under the pointer: moved %.1f cm", o.Joint, 100*far)}, err
 }
 
 // CentreRing puts a joint into the middle of a ring of the skin: of the chosen
@@ -227,7 +227,7 @@ func (o *CentreRing) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		}
 		axis := s.Skeleton.Along(which[0])
 		if r3.Norm(axis) == 0 {
-			return s, studio.Outcome{}, studio.Wrong("%s has no bone that a ring could lie square to: choose the vertices of the ring", o.Joint)
+			return s, studio.Outcome{}, studio.Wrong("%s has no bone to set a loop across: select the vertices of the loop", o.Joint)
 		}
 		ring := s.Mesh.Surface().Ring(*o.Vertex, axis)
 		if n = len(ring); n < 3 {
@@ -235,14 +235,14 @@ func (o *CentreRing) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		}
 		middle = mesh.RingMiddle(ring)
 	case n < 2:
-		return s, studio.Outcome{}, studio.Wrong("choose a ring of vertices first: two at least")
+		return s, studio.Outcome{}, studio.Wrong("select a loop of at least two vertices first")
 	default:
 		for _, v := range o.Vertices {
 			middle = r3.Add(middle, r3.Scale(1/float64(n), points[v]))
 		}
 	}
 	s, far, err := placed(s, map[int]r3.Vec{which[0]: middle}, o.Both)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Centred %s in a ring of %d places: moved %.1f cm", o.Joint, n, 100*far)}, err
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Centered %s in a loop of %d vertices: moved %.1f cm", o.Joint, n, 100*far)}, err
 }
 
 // SlightBend bends straight limbs so that they know their way.
@@ -288,7 +288,7 @@ func (o *StretchChain) Apply(_ context.Context, s studio.State, _ studio.Progres
 	}
 	i := which[0]
 	if len(s.Skeleton.Branch(i)) == 1 {
-		return s, studio.Outcome{}, studio.Wrong("nothing hangs from %s that could be stretched", o.Joint)
+		return s, studio.Outcome{}, studio.Wrong("%s has no descendants to stretch", o.Joint)
 	}
 	partner := s.Skeleton.PartnerOf(i, s.Settings.Marks)
 	moved := s.Skeleton.Stretch(i, o.Factor)
@@ -296,7 +296,7 @@ func (o *StretchChain) Apply(_ context.Context, s studio.State, _ studio.Progres
 		moved = moved.Stretch(partner, o.Factor)
 	}
 	s, err = s.WithMoved(moved)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Stretched what hangs from %s by %.3g", o.Joint, o.Factor), Before: "1", After: fmt.Sprintf("%.3g", o.Factor)}, err
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Stretched the branch of %s by %.3g", o.Joint, o.Factor), Before: "1", After: fmt.Sprintf("%.3g", o.Factor)}, err
 }
 
 // SwingLimb turns a joint with all that hangs from it about it, places and axes,
@@ -315,7 +315,7 @@ func (o *SwingLimb) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	}
 	for _, a := range o.Degrees {
 		if !(math.Abs(a) <= 360) {
-			return s, studio.Outcome{}, studio.Wrong("a limb is turned by at most 360 degrees, not %g", a)
+			return s, studio.Outcome{}, studio.Wrong("rotate a limb by at most 360°, not %g", a)
 		}
 	}
 	turn := func(x, y, z float64) quat.Number {

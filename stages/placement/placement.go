@@ -13,7 +13,7 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "placement", Title: "Placement", Question: "Is every joint where the anatomy turns?", Order: 2,
+	studio.RegisterStage(studio.Stage{Name: "placement", Title: "Placement", Question: "Is every joint where the anatomy bends?", Order: 2,
 		Touched: func(s *studio.State) bool { return s.Skeleton != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "settings"},
 		Find: func(c *studio.Checked) []finding.Finding {

@@ -177,7 +177,7 @@ func TestCentring(t *testing.T) {
 	_, _, err := studiotest.Try(s, "centre_along", `{"joint":"shank_l","from":[9,9,3],"way":[0,0,-1]}`)
 	require.ErrorContains(t, err, "no mesh under the pointer")
 	_, _, err = studiotest.Try(s, "centre_ring", `{"joint":"shank_l"}`)
-	require.ErrorContains(t, err, "choose a ring")
+	require.ErrorContains(t, err, "select a loop")
 }
 
 func nearest(s studio.State, p r3.Vec) int {
@@ -224,7 +224,7 @@ func TestBuildingCarriesTheWeights(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, told.Sentence, "hand_l hangs from head", "one that is named twice is meant once")
 	_, _, err = studiotest.Try(s, "reparent_joint", `{"joints":["hips"],"parent":"head"}`)
-	require.Error(t, err, "a joint cannot hang from what hangs from it")
+	require.Error(t, err, "a joint cannot hang from its own descendants")
 
 	twice := studiotest.Do(t, drawn, "duplicate_branch", `{"joint":"sash_1","by":[0.1,0,0]}`)
 	require.Len(t, twice.Skeleton.Joints, n+6)
@@ -396,7 +396,7 @@ func TestRealMeshesAreFitted(t *testing.T) {
 	require.Greater(t, studiotest.At(t, turned, "head").Z, studiotest.At(t, turned, "hips").Z+0.3, "it looks along Z")
 	require.Greater(t, studiotest.At(t, turned, "hand_l").X, studiotest.At(t, turned, "hand_r").X)
 	inside(turned)
-	require.Contains(t, strings.Join(elephant.Fit.Notes, " "), "laid along the trunk")
+	require.Contains(t, strings.Join(elephant.Fit.Notes, " "), "follows the torso")
 }
 
 // A tip that is shown where it was found changes nothing; one shown elsewhere
@@ -513,7 +513,7 @@ func TestABodyThatLiesIsTold(t *testing.T) {
 	m, _ := demo.Odile(0.02)
 	lying := studio.State{Mesh: m.Bake(mesh.Placement{Scale: 1, Up: "-z"}), Settings: studio.DefaultSettings()} // now its Z is up
 	_, _, err := studiotest.Try(lying, "fit_starter", `{"starter":"biped"}`)
-	require.ErrorContains(t, err, "it lies")
+	require.ErrorContains(t, err, "it is lying")
 	up, _, err := studiotest.Try(studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", `{"starter":"biped"}`)
 	require.NoError(t, err)
 	require.Empty(t, up.Fit.Notes)
@@ -527,5 +527,5 @@ func TestABodyThatLiesIsTold(t *testing.T) {
 	out, told, err := studiotest.Try(lying, "fit_starter", string(params))
 	require.NoError(t, err)
 	require.Contains(t, told.Sentence, "5 of 27", "only what was shown is sure")
-	require.Contains(t, strings.Join(out.Fit.Notes, " "), "does not stand")
+	require.Contains(t, strings.Join(out.Fit.Notes, " "), "not standing")
 }

@@ -17,7 +17,7 @@ func KeepStarter(ctx context.Context, x *studio.Studio, character, name, like st
 		return nil, err
 	}
 	if s.Skeleton == nil {
-		return nil, studio.Wrong("there is no skeleton yet that could be kept: fit one first")
+		return nil, studio.Wrong("no skeleton to keep yet: fit one first")
 	}
 	kind, err := skeleton.FindKind(like)
 	if err != nil {
@@ -37,7 +37,7 @@ func KeepStarter(ctx context.Context, x *studio.Studio, character, name, like st
 		return nil, studio.Wrong("%v", err)
 	}
 	if slices.ContainsFunc(skeleton.Kinds, func(k skeleton.Kind) bool { return strings.EqualFold(k.Name, o.Name) }) {
-		return nil, studio.Wrong("%s is the name of a starter that is always there: choose another", o.Name)
+		return nil, studio.Wrong("%s is the name of a built-in starter: choose another", o.Name)
 	}
 	return o, x.Shelve(ctx, character, "starter", o.Name, o)
 }
@@ -51,7 +51,7 @@ func KeepNames(ctx context.Context, x *studio.Studio, character, name string, jo
 		return m, studio.Wrong("a map of names has a name of 1 to 63 characters")
 	}
 	if _, err := skeleton.FindNameMap(name); err == nil {
-		return m, studio.Wrong("%s is a map that is always there: choose another name", name)
+		return m, studio.Wrong("%s is a built-in naming scheme: choose another name", name)
 	}
 	used := map[string]string{}
 	for ours, theirs := range joints {

@@ -73,7 +73,7 @@ func TestAStarterOfTheProductionFitsAnotherCharacter(t *testing.T) {
 	require.NoError(t, x.Discard(ctx, c.ID, "starter", "Sized"))
 
 	_, err = placement.KeepStarter(ctx, x, c.ID, "Biped", "biped")
-	require.ErrorContains(t, err, "always there")
+	require.ErrorContains(t, err, "built-in")
 	_, err = placement.KeepStarter(ctx, x, c.ID, "Kite", "centaur")
 	require.ErrorContains(t, err, "centaur")
 	_, err = placement.KeepStarter(ctx, x, c.ID, "Kite", "chain")
@@ -119,7 +119,7 @@ func TestNamesOfTheProductionPairJoints(t *testing.T) {
 	require.Equal(t, kept, shelf.Names[len(shelf.Names)-1])
 
 	_, err = placement.KeepNames(ctx, x, c.ID, "vrm", names)
-	require.ErrorContains(t, err, "always there")
+	require.ErrorContains(t, err, "built-in")
 	_, err = placement.KeepNames(ctx, x, c.ID, "Twice", map[string]string{"hips": "a", "head": "a"})
 	require.ErrorContains(t, err, "a is given to both head and hips")
 	_, err = placement.KeepNames(ctx, x, c.ID, "None", map[string]string{"hips": ""})

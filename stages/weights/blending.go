@@ -13,8 +13,8 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "set_blending", Label: "Say how joints blend", Stage: "weights", Words: "dual quaternion linear mixed volume twist skinning", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetBlending{} }},
-		studio.Entry{Name: "drop_mix", Label: "Let vertices blend as their joints do", Stage: "weights", Words: "dual quaternion forget painted mix", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropMix{} }},
+		studio.Entry{Name: "set_blending", Label: "Set how joints blend", Stage: "weights", Words: "dual quaternion linear mixed volume twist skinning", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetBlending{} }},
+		studio.Entry{Name: "drop_mix", Label: "Reset vertex blending", Stage: "weights", Words: "dual quaternion forget painted mix", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropMix{} }},
 	)
 }
 
@@ -30,7 +30,7 @@ type SetBlending struct {
 // Apply implements studio.Operation.
 func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if !(o.Mix >= 0 && o.Mix <= 1) {
-		return s, studio.Outcome{}, studio.Wrong("the mix is from 0, all linear, to 1, all dual quaternions, not %g", o.Mix)
+		return s, studio.Outcome{}, studio.Wrong("blending is 0 (linear) to 1 (dual quaternions), not %g", o.Mix)
 	}
 	if o.Vertices != "" {
 		return o.vertices(s)
@@ -54,9 +54,9 @@ func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress
 		next.Joints[i].Mix = o.Mix
 	}
 	s.Skeleton = next
-	out := studio.Outcome{Sentence: fmt.Sprintf("Let %d joints blend %s: %d changed", len(which), said(o.Mix), changed), After: fmt.Sprint(changed)}
+	out := studio.Outcome{Sentence: fmt.Sprintf("Set %d joints to blend %s: %d changed", len(which), said(o.Mix), changed), After: fmt.Sprint(changed)}
 	if s.Weights != nil && s.Weights.Mix != nil {
-		out.Steps = []string{fmt.Sprintf("%s stay as it was said of them", wording.Count(len(s.Weights.Mix.Vertices), "vertex", "vertices"))}
+		out.Steps = []string{fmt.Sprintf("%s kept their own setting", wording.Count(len(s.Weights.Mix.Vertices), "vertex", "vertices"))}
 	}
 	return s, out, nil
 }
@@ -68,16 +68,16 @@ func said(mix float64) string {
 	case 1:
 		return "by dual quaternions"
 	}
-	return fmt.Sprintf("by %.0f %% dual quaternions", 100*mix)
+	return fmt.Sprintf("with %.0f%% dual quaternions", 100*mix)
 }
 
 // vertices says it of vertices.
 func (o *SetBlending) vertices(s studio.State) (studio.State, studio.Outcome, error) {
 	if len(o.Joints) > 0 {
-		return s, studio.Outcome{}, studio.Wrong("the mix is said of joints or of vertices, not of both at once")
+		return s, studio.Outcome{}, studio.Wrong("set blending for joints or for vertices, not both")
 	}
 	if s.Weights == nil {
-		return s, studio.Outcome{}, studio.Wrong("there are no weights yet that could blend: bind first")
+		return s, studio.Outcome{}, studio.Wrong("no weights to blend yet: bind first")
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -102,7 +102,7 @@ type DropMix struct {
 func (o *DropMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	all := s.Weights.Mix.All(len(s.Weights.Of))
 	if all == nil {
-		return s, studio.Outcome{}, studio.Wrong("of no vertex it was said how it blends: all do as their joints")
+		return s, studio.Outcome{}, studio.Wrong("no vertex has its own blending: all do as their joints")
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -117,7 +117,7 @@ func (o *DropMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 		}
 	}
 	if dropped == 0 {
-		return s, studio.Outcome{}, studio.Wrong("of none of these vertices it was said how it blends, or they are hidden")
+		return s, studio.Outcome{}, studio.Wrong("none of these vertices has its own blending, or they are hidden")
 	}
 	w := *s.Weights
 	if w.Mix = weights.MixOf(all); w.Mix == nil {
@@ -139,7 +139,7 @@ func mixOf(s *studio.State) []float64 {
 func mixed(s studio.State, e *weights.Editor, what string) (studio.State, studio.Outcome, error) {
 	n := len(e.Changed())
 	if n == 0 {
-		return s, studio.Outcome{}, studio.Wrong("nothing changed there: no vertex lies within the radius, all are so already, or they are hidden or not chosen")
+		return s, studio.Outcome{}, studio.Wrong("nothing changed: no vertex is within the radius, they have that blending already, or they are hidden or not selected")
 	}
 	before := 0
 	if s.Weights.Mix != nil {
@@ -156,7 +156,7 @@ func Blends(s *skeleton.Skeleton, w *weights.Weights) string {
 	}
 	said := ""
 	if w != nil && w.Mix != nil {
-		said = fmt.Sprintf(" Of %s it was said by hand.", wording.Count(len(w.Mix.Vertices), "vertex", "vertices"))
+		said = fmt.Sprintf(" %s set by hand.", wording.Count(len(w.Mix.Vertices), "vertex", "vertices"))
 	}
 	n, whole := 0, true
 	for _, j := range s.Joints {

@@ -165,7 +165,7 @@ func TestAMirroredSideIsEven(t *testing.T) {
 	even, told, err := studiotest.Try(spoiled, "mirror_weights", `{"from":"left"}`)
 	require.NoError(t, err)
 	sound(t, even)
-	require.Contains(t, told.Steps[0], "have another for their image")
+	require.Contains(t, told.Steps[0], "27 vertices matched a vertex")
 	left, right := 0.0, 0.0
 	for v := range even.Weights.Of {
 		left, right = left+share(even, int32(v), "forearm_l"), right+share(even, int32(v), "forearm_r")

@@ -16,7 +16,7 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "import_weights", Label: "Take weights from a table", Stage: "weights", Words: "load csv json file import read", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.LargeMesh, New: func() studio.Operation { return &FromTable{} }})
+	studio.Register(studio.Entry{Name: "import_weights", Label: "Load weights from a table", Stage: "weights", Words: "load csv json file import read", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.LargeMesh, New: func() studio.Operation { return &FromTable{} }})
 }
 
 // FromTable takes the weights of a CSV or JSON table for the vertices that it names; the others
@@ -42,7 +42,7 @@ func (o *FromTable) Apply(ctx context.Context, s studio.State, progress studio.P
 		return s, studio.Outcome{}, studio.Wrong("name the file that the weights are in: CSV or JSON")
 	}
 	if !(o.Within >= 0) || o.Within > studio.MaxPlace {
-		return s, studio.Outcome{}, studio.Wrong("the distance is 0 metres or more, not %g", o.Within)
+		return s, studio.Outcome{}, studio.Wrong("the distance is 0 m or more, not %g", o.Within)
 	}
 	r, _, limit, err := o.File.Open(ctx)
 	if err != nil {
@@ -119,13 +119,13 @@ func (o *FromTable) Apply(ctx context.Context, s studio.State, progress studio.P
 	for _, x := range []struct {
 		n    int
 		what string
-	}{{lost, "rows have no vertex within the distance"}, {empty, "rows have only joints that are not here, and were left out"}, {off, "rows did not sum to 1 and were scaled"}} {
+	}{{lost, "rows with no vertex in range"}, {empty, "rows skipped: joints not in this skeleton"}, {off, "rows did not sum to 1 and were scaled"}} {
 		if x.n > 0 {
 			out.Left = append(out.Left, fmt.Sprintf("%d %s", x.n, x.what))
 		}
 	}
 	if len(unknown) > 0 {
-		out.Left = append(out.Left, fmt.Sprintf("%s not here: what they had went to the others of their vertices", studio.Said(unknown)))
+		out.Left = append(out.Left, fmt.Sprintf("%s not in this skeleton: their weight went to the other influences", studio.Said(unknown)))
 	}
 	return next, out, nil
 }
@@ -145,7 +145,7 @@ func (o *FromTable) targets(s studio.State, t *weightfile.Table) ([]int32, int, 
 	case by == "vertex":
 		for i, v := range t.Vertex {
 			if int(v) >= len(s.Mesh.Points) {
-				return nil, 0, studio.Wrong("row %d of %s is of vertex %d, and the mesh has %d; take it by place, if it has places", i+1, o.File.Name, v, len(s.Mesh.Points))
+				return nil, 0, studio.Wrong("row %d of %s names vertex %d, but the mesh has %d; match by position if the table has positions", i+1, o.File.Name, v, len(s.Mesh.Points))
 			}
 		}
 		return slices.Clone(t.Vertex), 0, nil
@@ -170,7 +170,7 @@ func (o *FromTable) targets(s studio.State, t *weightfile.Table) ([]int32, int, 
 	}
 	if lost == len(out) {
 		mine, theirs := geom.BoxOf(points), geom.BoxOf(t.Place)
-		return nil, 0, studio.Wrong("no row of %s lies within %s of a vertex: its places span %s, the mesh %s, and their middles are %s apart", o.File.Name, wording.Length(within), wording.Length(theirs.Diagonal()), wording.Length(mine.Diagonal()), wording.Length(r3.Norm(r3.Sub(mine.Centre(), theirs.Centre()))))
+		return nil, 0, studio.Wrong("no row of %s is within %s of a vertex: its positions span %s, the mesh %s, and their centers are %s apart", o.File.Name, wording.Length(within), wording.Length(theirs.Diagonal()), wording.Length(mine.Diagonal()), wording.Length(r3.Norm(r3.Sub(mine.Centre(), theirs.Centre()))))
 	}
 	return out, lost, nil
 }

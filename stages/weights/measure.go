@@ -9,7 +9,7 @@ import (
 // character: the same as the page's own core tells, byte for byte.
 func Measure(s *studio.State, angles map[string][4]float64) (deform.Measures, error) {
 	if s.Weights == nil || s.Mesh == nil || s.Skeleton == nil {
-		return deform.Measures{}, studio.Wrong("there are no weights yet: bind first")
+		return deform.Measures{}, studio.Wrong("no weights yet: bind first")
 	}
 	tris, _ := s.Mesh.Triangles()
 	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)

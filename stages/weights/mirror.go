@@ -142,17 +142,17 @@ func (o *Mirror) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, err
 	}
 	given, left := a.e.MirrorTo(a.net, m, plane, tolerance, o.From == "right", a.vertices, partners(&s, a.e.Joints))
-	next, out, err := a.done(ctx, fmt.Sprintf("Mirrored the weights from the %s", o.From), "both sides are even already")
+	next, out, err := a.done(ctx, fmt.Sprintf("Mirrored weights from the %s", o.From), "already symmetric")
 	if err != nil {
 		return next, out, err
 	}
-	out.Steps = []string{fmt.Sprintf("%d vertices have another for their image, %d one between vertices, %d none; %s were given what theirs has", m.Matched, m.Between, len(m.Unmatched), wording.Count(given, "vertex", "vertices")),
-		fmt.Sprintf("Half the sum of the differences that is left is %.2g at most", left)}
+	out.Steps = []string{fmt.Sprintf("%d vertices matched a vertex, %d a point between, %d nothing; %s updated", m.Matched, m.Between, len(m.Unmatched), wording.Count(given, "vertex", "vertices")),
+		fmt.Sprintf("largest remaining difference %.2g", left)}
 	if n := len(m.Unmatched); n > 0 {
 		out.Left = append(out.Left, fmt.Sprintf("%s have no image within the tolerance and stay as they were", wording.Count(n, "vertex", "vertices")))
 	}
 	if list := unpaired(&s); len(list) > 0 {
-		out.Left = append(out.Left, studio.Said(list)+" have no partner and count for their own")
+		out.Left = append(out.Left, studio.Said(list)+" have no partner: mirrored onto themselves")
 	}
 	return next, out, nil
 }

@@ -58,7 +58,7 @@ func TestHowVerticesBlendIsPainted(t *testing.T) {
 	}
 
 	painted := do(t, s, "paint_mix", mixStroke("set", 1))
-	require.Contains(t, weights.Blends(painted.Skeleton, painted.Weights), "it was said by hand")
+	require.Contains(t, weights.Blends(painted.Skeleton, painted.Weights), "set by hand")
 	mix := painted.Weights.Mix
 	for _, op := range []struct{ name, params string }{{"smooth_weights", `{}`}, {"bind_heat", `{"influences":4,"trace":0.01,"heat":1}`}, {"rename_joint", `{"joint":"head","name":"skull"}`}, {"set_blending", `{"mix":0.5}`}} {
 		after := studiotest.Do(t, painted, op.name, op.params)

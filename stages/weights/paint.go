@@ -64,14 +64,14 @@ func (o *Paint) Apply(ctx context.Context, s studio.State, _ studio.Progress) (s
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
 	}
-	what := map[string]string{weights.BrushSet: "Painted", weights.BrushAdd: "Added to", weights.BrushTake: "Took from", weights.BrushScale: "Scaled", weights.BrushSmooth: "Smoothed", weights.BrushEven: "Evened all out with the brush"}[o.Mode]
+	what := map[string]string{weights.BrushSet: "Painted", weights.BrushAdd: "Added to", weights.BrushTake: "Subtracted from", weights.BrushScale: "Scaled", weights.BrushSmooth: "Smoothed", weights.BrushEven: "Evened weights with the brush"}[o.Mode]
 	if o.Mode != weights.BrushEven {
 		what = fmt.Sprintf("%s %s with the brush", what, o.Joint)
 	}
 	if o.Both {
 		what += ", on both sides"
 	}
-	return a.done(ctx, what, "the brush changed nothing there: no vertex lies within its radius, or all that do are locked, hidden or not chosen")
+	return a.done(ctx, what, "the brush changed nothing: no vertex in range, or all locked, hidden or unselected")
 }
 
 // Stroked does one stroke.
@@ -130,6 +130,6 @@ type Mode struct{ Name, Title string }
 
 // Modes lists what a brush does.
 func Modes() []Mode {
-	return []Mode{{weights.BrushAdd, "adds the value to the joint's share"}, {weights.BrushTake, "takes the value away"}, {weights.BrushSet, "draws the share to the value"}, {weights.BrushScale, "multiplies the share by the value"},
-		{weights.BrushSmooth, "draws the joint's share to that of the neighbours"}, {weights.BrushEven, "draws the shares of all joints to those of the neighbours"}}
+	return []Mode{{weights.BrushAdd, "adds the value to the joint's weight"}, {weights.BrushTake, "subtracts the value"}, {weights.BrushSet, "moves weights toward the value"}, {weights.BrushScale, "multiplies the weight by the value"},
+		{weights.BrushSmooth, "moves the joint's weight toward its neighbors'"}, {weights.BrushEven, "smooths all joints' weights toward the neighbors"}}
 }

@@ -186,7 +186,7 @@ func TestTheDesk(t *testing.T) {
 	moved, err := d.Motion("forearm_l")
 	require.NoError(t, err)
 	k := int32(slices.Index(s.Weights.Joints, "forearm_l"))
-	for v := range moved { // what neither it nor what hangs from it moves is exactly still
+	for v := range moved { // what neither it nor its descendants move is exactly still
 		hand := s.Weights.Value(v, int32(slices.Index(s.Weights.Joints, "hand_l")))
 		if s.Weights.Value(v, k) == 0 && hand == 0 {
 			require.Zero(t, moved[v])

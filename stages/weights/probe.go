@@ -23,7 +23,7 @@ type Probed struct {
 // first) and through the hierarchy (nearest ancestor first).
 func Probe(s *studio.State, vertex int) (Probed, error) {
 	if s.Weights == nil {
-		return Probed{}, studio.Wrong("there are no weights yet: bind first")
+		return Probed{}, studio.Wrong("no weights yet: bind first")
 	}
 	if vertex < 0 || vertex >= len(s.Weights.Of) {
 		return Probed{}, studio.Wrong("there is no vertex %d; the mesh has %d", vertex, len(s.Weights.Of))

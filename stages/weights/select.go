@@ -13,10 +13,10 @@ import (
 func init() {
 	mesh := []studio.Need{studio.NeedMesh}
 	studio.Register(
-		studio.Entry{Name: "keep_selection", Label: "Keep the selection under a name", Stage: "weights", Words: "save vertices set group", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &KeepSelection{} }},
-		studio.Entry{Name: "drop_selection", Label: "Drop a kept selection", Stage: "weights", Words: "delete vertices set group", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &DropSelection{} }},
+		studio.Entry{Name: "keep_selection", Label: "Keep the selection", Stage: "weights", Words: "save vertices set group", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &KeepSelection{} }},
+		studio.Entry{Name: "drop_selection", Label: "Remove a kept selection", Stage: "weights", Words: "delete vertices set group", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &DropSelection{} }},
 		studio.Entry{Name: "hide_vertices", Label: "Hide vertices", Stage: "weights", Words: "isolate show only invisible", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &HideVertices{} }},
-		studio.Entry{Name: "forget_hand", Label: "Forget which weights were set by hand", Stage: "weights", Words: "clear manual protect", Needs: mesh, New: func() studio.Operation { return &ForgetHand{} }},
+		studio.Entry{Name: "forget_hand", Label: "Clear hand-set marks", Stage: "weights", Words: "clear manual protect", Needs: mesh, New: func() studio.Operation { return &ForgetHand{} }},
 	)
 }
 
@@ -36,7 +36,7 @@ func (o *KeepSelection) Apply(_ context.Context, s studio.State, _ studio.Progre
 		return s, studio.Outcome{}, err
 	}
 	if len(list) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("no vertex is chosen")
+		return s, studio.Outcome{}, studio.Wrong("no vertex is selected")
 	}
 	has := func(x studio.Selection) bool { return x.Name == o.Name }
 	if !slices.ContainsFunc(s.Selections(), has) && len(s.Selections()) == studio.MaxSelections {
@@ -60,7 +60,7 @@ func (o *DropSelection) Apply(_ context.Context, s studio.State, _ studio.Progre
 		return s, studio.Outcome{}, studio.Wrong("no selection is kept as %q", o.Name)
 	}
 	s = s.WithChosen(func(c *studio.Chosen) { c.Named = slices.DeleteFunc(c.Named, has) })
-	return s, studio.Outcome{Sentence: "Dropped the selection " + o.Name}, nil
+	return s, studio.Outcome{Sentence: "Removed the selection " + o.Name}, nil
 }
 
 // HideVertices hides vertices: they are neither shown nor changed by anything that changes
@@ -79,7 +79,7 @@ func (o *HideVertices) Apply(_ context.Context, s studio.State, _ studio.Progres
 	before := len(s.HiddenVertices())
 	switch {
 	case o.Others && len(list) == 0:
-		return s, studio.Outcome{}, studio.Wrong("choose the vertices that shall be seen")
+		return s, studio.Outcome{}, studio.Wrong("select the vertices to show")
 	case o.Others:
 		kept := map[int32]bool{}
 		for _, v := range list {

@@ -17,15 +17,15 @@ import (
 func init() {
 	studio.Register(
 		studio.Entry{Name: "smooth_weights", Label: "Smooth weights", Stage: "weights", Words: "relax average blur", From: studio.FromForm, Needs: needs, Long: studio.LargeMesh, New: func() studio.Operation { return &Smooth{Passes: 1} }},
-		studio.Entry{Name: "blend_border", Label: "Blend the border of two joints", Stage: "weights", Words: "soften transition gradient width", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &BlendBorder{} }},
-		studio.Entry{Name: "settle_weights", Label: "Settle strays to their neighbours", Stage: "weights", Words: "pull stray vertices fix spike", Needs: needs, New: func() studio.Operation { return &Settle{} }},
+		studio.Entry{Name: "blend_border", Label: "Blend the boundary of two joints", Stage: "weights", Words: "soften transition gradient width", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &BlendBorder{} }},
+		studio.Entry{Name: "settle_weights", Label: "Settle outliers", Stage: "weights", Words: "pull stray vertices fix spike", Needs: needs, New: func() studio.Operation { return &Settle{} }},
 		studio.Entry{Name: "harden_weights", Label: "Harden to the leading joint", Stage: "weights", Words: "rigid whole binary quantise steps", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Harden{Steps: 1} }},
 		studio.Entry{Name: "drop_traces", Label: "Drop traces", Stage: "weights", Words: "prune tiny small weights threshold", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropTraces{Below: 0.01} }},
-		studio.Entry{Name: "drop_islands", Label: "Drop weights that are cut off", Stage: "weights", Words: "island stray leak elsewhere", Needs: needs, New: func() studio.Operation { return &DropIslands{} }},
+		studio.Entry{Name: "drop_islands", Label: "Remove disconnected weights", Stage: "weights", Words: "island stray leak elsewhere", Needs: needs, New: func() studio.Operation { return &DropIslands{} }},
 		studio.Entry{Name: "drop_far", Label: "Remove weights far from their bone", Stage: "weights", Words: "bleed spill traces clean other side outlier", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropFar{} }},
-		studio.Entry{Name: "cap_weights", Label: "Cap the influences of a vertex", Stage: "weights", Words: "limit max influences reduce", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &CapWeights{Influences: 4} }},
+		studio.Entry{Name: "cap_weights", Label: "Cap influences per vertex", Stage: "weights", Words: "limit max influences reduce", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &CapWeights{Influences: 4} }},
 		studio.Entry{Name: "copy_weights", Label: "Copy the weights of a vertex", Stage: "weights", Words: "paste transfer same one vertex onto others eyedropper", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Copy{} }},
-		studio.Entry{Name: "even_vertices", Label: "Let chosen vertices move as one", Stage: "weights", Words: "rigid average mean piece same", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Even{} }},
+		studio.Entry{Name: "even_vertices", Label: "Average selected vertices", Stage: "weights", Words: "rigid average mean piece same", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Even{} }},
 	)
 }
 
@@ -71,10 +71,10 @@ type BlendBorder struct {
 // Apply implements studio.Operation.
 func (o *BlendBorder) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if len(o.Joints) != 2 {
-		return s, studio.Outcome{}, studio.Wrong("a border lies between two joints, not %d", len(o.Joints))
+		return s, studio.Outcome{}, studio.Wrong("a boundary needs two joints, not %d", len(o.Joints))
 	}
 	if !(o.Width > 0) || o.Width > studio.MaxPlace {
-		return s, studio.Outcome{}, studio.Wrong("the width is above 0 metres, not %g", o.Width)
+		return s, studio.Outcome{}, studio.Wrong("the width must be above 0 m, not %g", o.Width)
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -85,7 +85,7 @@ func (o *BlendBorder) Apply(ctx context.Context, s studio.State, _ studio.Progre
 		return s, studio.Outcome{}, err
 	}
 	if len(list) != 2 {
-		return s, studio.Outcome{}, studio.Wrong("a border lies between two joints")
+		return s, studio.Outcome{}, studio.Wrong("a border is between two joints")
 	}
 	if err := a.e.CheckLocks(list...); err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
@@ -107,7 +107,7 @@ func (o *Settle) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, err
 	}
 	n := a.e.Settle(a.vertices, a.net)
-	return a.done(ctx, fmt.Sprintf("Settled %d strays", n), "no vertex differs so much from all its neighbours")
+	return a.done(ctx, fmt.Sprintf("Settled %d outliers", n), "no vertex differs that much from all its neighbors")
 }
 
 // Harden gives vertices wholly to their leading joint, or rounds their shares to whole parts of
@@ -120,7 +120,7 @@ type Harden struct {
 // Apply implements studio.Operation.
 func (o *Harden) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if o.Steps < 1 || o.Steps > 1000 {
-		return s, studio.Outcome{}, studio.Wrong("shares are rounded to one in 1 to 1000, not %d", o.Steps)
+		return s, studio.Outcome{}, studio.Wrong("round to one in 1 to 1000, not %d", o.Steps)
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -131,7 +131,7 @@ func (o *Harden) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 	if o.Steps > 1 {
 		what = fmt.Sprintf("Rounded to parts of one in %d", o.Steps)
 	}
-	return a.done(ctx, what, "the weights are so already")
+	return a.done(ctx, what, "already the same: nothing changed")
 }
 
 // DropTraces drops shares below a limit.
@@ -150,7 +150,7 @@ func (o *DropTraces) Apply(ctx context.Context, s studio.State, _ studio.Progres
 		return s, studio.Outcome{}, err
 	}
 	a.e.Traces(a.vertices, o.Below, true)
-	return a.done(ctx, fmt.Sprintf("Dropped traces below %.3g", o.Below), "there are no shares below that")
+	return a.done(ctx, fmt.Sprintf("Dropped traces below %.3g", o.Below), "no weights are below that")
 }
 
 // Traced tells what dropping traces would do: how many vertices have any, and how far the skin
@@ -164,7 +164,7 @@ type Traced struct {
 // Traces looks at dropping traces without doing it.
 func Traces(s *studio.State, below float64, vertices string) (Traced, error) {
 	if s.Weights == nil || s.Skeleton == nil {
-		return Traced{}, studio.Wrong("there are no weights yet: bind first")
+		return Traced{}, studio.Wrong("no weights yet: bind first")
 	}
 	if !(below > 0) || below >= 0.5 {
 		return Traced{}, studio.Wrong("traces lie above 0 and below 0.5, not at %g", below)
@@ -203,7 +203,7 @@ func (o *DropIslands) Apply(ctx context.Context, s studio.State, _ studio.Progre
 		return s, studio.Outcome{}, err
 	}
 	a.e.DropIslands(a.vertices, a.net, a.s.Skeleton)
-	return a.done(ctx, "Dropped weights that were cut off", "no joint has weights that are cut off from the rest")
+	return a.done(ctx, "Removed disconnected weights", "no joint has weights that are cut off from the rest")
 }
 
 // DropFar takes weights away that are much farther from their bone than weights reach, and gives them to the others
@@ -266,10 +266,10 @@ func (o *Even) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 		return s, studio.Outcome{}, err
 	}
 	if len(a.vertices) < 2 {
-		return s, studio.Outcome{}, studio.Wrong("choose the vertices that shall move as one")
+		return s, studio.Outcome{}, studio.Wrong("select the vertices that should move as one")
 	}
 	a.e.Mean(a.vertices)
-	return a.done(ctx, "Gave chosen vertices their mean", "they move as one already")
+	return a.done(ctx, "Averaged the selected vertices", "already the same")
 }
 
 // Copy gives chosen vertices the weights of one; those of locked joints stay.
@@ -285,7 +285,7 @@ func (o *Copy) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 	case err != nil:
 		return s, studio.Outcome{}, err
 	case o.Vertices == "":
-		return s, studio.Outcome{}, studio.Wrong("choose the vertices that shall get the weights of vertex %d", o.From)
+		return s, studio.Outcome{}, studio.Wrong("select the vertices to get the weights of vertex %d", o.From)
 	case o.From < 0 || o.From >= len(s.Weights.Of):
 		return s, studio.Outcome{}, studio.Wrong("there is no vertex %d: the mesh has %s", o.From, wording.Count(len(s.Weights.Of), "vertex", "vertices"))
 	case len(s.Weights.Of[o.From]) == 0:

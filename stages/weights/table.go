@@ -11,10 +11,10 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "set_weights", Label: "Set weights of chosen vertices", Stage: "weights", Words: "exact value type number ledger", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Set{} }},
-		studio.Entry{Name: "free_weights", Label: "Take vertices away from a joint", Stage: "weights", Words: "remove influence zero flood prune exclude", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Free{} }},
-		studio.Entry{Name: "hand_weights", Label: "Hand a joint's weights to another", Stage: "weights", Words: "move transfer merge influence", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Hand{} }},
-		studio.Entry{Name: "lock_weights", Label: "Lock the weights of joints", Stage: "weights", Words: "hold protect keep freeze", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &Lock{Locked: true} }},
+		studio.Entry{Name: "set_weights", Label: "Set weights of selected vertices", Stage: "weights", Words: "exact value type number ledger", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Set{} }},
+		studio.Entry{Name: "free_weights", Label: "Remove vertices from a joint", Stage: "weights", Words: "remove influence zero flood prune exclude", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Free{} }},
+		studio.Entry{Name: "hand_weights", Label: "Give a joint's weights to another", Stage: "weights", Words: "move transfer merge influence", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Hand{} }},
+		studio.Entry{Name: "lock_weights", Label: "Lock joint weights", Stage: "weights", Words: "hold protect keep freeze", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &Lock{Locked: true} }},
 	)
 }
 
@@ -41,7 +41,7 @@ func (o *Set) Apply(ctx context.Context, s studio.State, _ studio.Progress) (stu
 	}
 	for _, x := range []*float64{o.Value, &o.By, o.Times} {
 		if x != nil && !(math.Abs(*x) <= 1000) {
-			return s, studio.Outcome{}, studio.Wrong("%g is no share of a vertex", *x)
+			return s, studio.Outcome{}, studio.Wrong("%g is not a weight: it must be 0 to 1", *x)
 		}
 	}
 	a, err := begin(s, o.Vertices)
@@ -49,7 +49,7 @@ func (o *Set) Apply(ctx context.Context, s studio.State, _ studio.Progress) (stu
 		return s, studio.Outcome{}, err
 	}
 	if a.vertices == nil {
-		return s, studio.Outcome{}, studio.Wrong("choose the vertices that are meant")
+		return s, studio.Outcome{}, studio.Wrong("select the vertices to change")
 	}
 	j, err := a.joint(o.Joint)
 	if err != nil {
@@ -77,9 +77,9 @@ func (o *Set) Apply(ctx context.Context, s studio.State, _ studio.Progress) (stu
 	if o.Value != nil {
 		what += fmt.Sprintf(" to %.3g", *o.Value)
 	}
-	next, out, err := a.done(ctx, what, "the chosen vertices have that already, or are hidden")
+	next, out, err := a.done(ctx, what, "the selected vertices have that already, or are hidden")
 	if err == nil && short > 0 {
-		out.Left = []string{fmt.Sprintf("%s could not have just that: locked joints leave less, or no other joint could take the rest", wording.Count(short, "vertex", "vertices"))}
+		out.Left = []string{fmt.Sprintf("%s could not get that weight: locked joints leave less, or no other joint could take the rest", wording.Count(short, "vertex", "vertices"))}
 	}
 	return next, out, err
 }
@@ -133,12 +133,12 @@ func (o *Free) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 	}
 	what := "Took vertices away from " + studio.Said(o.Joints)
 	if o.Others {
-		what = "Took vertices away from all but " + studio.Said(o.Joints)
+		what = "Removed vertices from all but " + studio.Said(o.Joints)
 	}
-	next, out, err := a.done(ctx, what, "none of the chosen vertices follows them")
+	next, out, err := a.done(ctx, what, "no selected vertex has weight from them")
 	out.Before = fmt.Sprint(had)
 	if err == nil && stuck > 0 {
-		out.Left = []string{fmt.Sprintf("%s kept it: nobody else could take it", wording.Count(stuck, "vertex", "vertices"))}
+		out.Left = []string{fmt.Sprintf("%s kept theirs: no other joint can take it", wording.Count(stuck, "vertex", "vertices"))}
 	}
 	return next, out, err
 }

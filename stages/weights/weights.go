@@ -14,7 +14,7 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "weights", Title: "Weights & pose", Question: "Does it bend as it should, and who moves what?", Order: 6,
+	studio.RegisterStage(studio.Stage{Name: "weights", Title: "Weights & pose", Question: "Does it bend well, and which joint moves what?", Order: 6,
 		Touched: func(s *studio.State) bool { return s.Weights != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "settings", "weights"},
 		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) }})
@@ -56,9 +56,9 @@ func find(s *studio.State) []finding.Finding {
 			severity = finding.Note
 		}
 		out = append(out, finding.Finding{Code: "weights_strays", Severity: severity, Count: len(strays),
-			Title: fmt.Sprintf("%s quite unlike all neighbours", are(len(strays))), Why: "A single vertex that follows other joints than all around it is pulled out of the surface when these turn.",
+			Title: fmt.Sprintf("%s unlike the surrounding vertices", are(len(strays))), Why: "A vertex that follows different joints from those around it is pulled out of the surface.",
 			Evidence: []finding.Evidence{{What: "strays", Value: float64(len(strays)), Limit: 0}}, Where: finding.Where{Vertices: strays},
-			Remedies: []finding.Remedy{{Label: "Settle them to their neighbours", Op: "settle_weights", Params: map[string]any{}}}})
+			Remedies: []finding.Remedy{{Label: "Settle outliers", Op: "settle_weights", Params: map[string]any{}}}})
 	}
 	by := map[string][]weights.Problem{}
 	for _, p := range e.Problems(net, s.Skeleton, images, partners(s, e.Joints)) {
@@ -92,9 +92,9 @@ func find(s *studio.State) []finding.Finding {
 	}
 	if n := len(uneven.Where.Vertices); sides && float64(images.Matched+images.Between) >= evenMesh*float64(len(net.At)) && float64(n) > unevenShare*float64(images.Matched+images.Between) {
 		uneven.Count = n
-		uneven.Title = fmt.Sprintf("%s unlike the mirror image", are(n))
-		uneven.Why = "The mesh is the same on both sides, the weights are not: the sides will bend otherwise."
-		uneven.Evidence = []finding.Evidence{{What: "share of the vertices with an image", Value: float64(n) / float64(max(1, images.Matched+images.Between)), Limit: unevenShare}, {What: "largest difference", Value: apart, Limit: 0}}
+		uneven.Title = fmt.Sprintf("%s asymmetric", are(n))
+		uneven.Why = "The mesh is the same on both sides, the weights are not: the sides will bend differently."
+		uneven.Evidence = []finding.Evidence{{What: "vertices with a mirror match", Value: float64(n) / float64(max(1, images.Matched+images.Between)), Limit: unevenShare}, {What: "largest difference", Value: apart, Limit: 0}}
 		uneven.Remedies = []finding.Remedy{{Label: "Mirror from the left", Op: "mirror_weights", Params: map[string]any{"from": "left"}}, {Label: "Mirror from the right", Op: "mirror_weights", Params: map[string]any{"from": "right"}}}
 		out = append(out, uneven)
 	}

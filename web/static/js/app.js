@@ -45,7 +45,7 @@ function frameOfPage() {
     const li = document.querySelector(`.spine [data-stage=${s.name}]`);
     const open = s.findings.filter((f) => f.severity !== 'note').length;
     li.className = s.state;
-    li.querySelector('.state').textContent = { untouched: 'not begun', findings: `${open} findings open`, clear: 'clear', checking: 'being measured' }[s.state];
+    li.querySelector('.state').textContent = { untouched: 'not started', findings: `${open} open ${open === 1 ? 'finding' : 'findings'}`, clear: 'no findings', checking: 'being measured' }[s.state];
     const tally = li.querySelector('.tally');
     tally.hidden = !open || s.state === 'untouched';
     tally.textContent = open;
@@ -75,7 +75,7 @@ function caption() {
   $('caption').lastChild.textContent = store.character.stages[i].title;
   if (store.character.loose) {
     const b = document.createElement('button');
-    Object.assign(b, { type: 'button', className: 'loose', textContent: 'The skin is loose · Take hold', title: 'Joints move without the skin until it takes hold again' });
+    Object.assign(b, { type: 'button', className: 'loose', textContent: 'The skin is loose · Reattach', title: 'Joints move without the skin until you reattach it' });
     b.addEventListener('click', () => operate('take_hold', {}));
     $('caption').append(b);
   }
@@ -136,10 +136,10 @@ add('history', 'Show the history', ['H'], () => showHistory(), undefined, { word
 [...document.querySelectorAll('.spine li')].forEach((li, i) => add(`stage-${li.dataset.stage}`, `Go to ${li.querySelector('.stage-name').textContent}`, [String(i + 1)], () => goTo(li.dataset.stage)));
 ['front', 'side', 'top', 'free'].forEach((kind, i) => add(kind, `Look from the ${['front', 'left side', 'top', 'free eye'][i]}`, [['F', 'S', 'T', 'V'][i]], () => { plate.view.asked = true; plate.view.turn(kind); plate.show(); }, undefined, { words: 'view camera orthographic perspective' }));
 add('panes', 'One pane, two or three', ['P'], () => { plate.view.asked = true; plate.view.setPanes([['front', 'side'], ['front', 'side', 'free'], ['free']][plate.view.panes.length - 1]); plate.show(); }, undefined, { words: 'split view layout' });
-add('frame', 'Frame what is chosen or found', ['.'], () => plate.frame(), undefined, { words: 'zoom focus fit view' });
+add('frame', 'Frame selection or finding', ['.'], () => plate.frame(), undefined, { words: 'zoom focus fit view' });
 add('frameAll', 'Frame the whole character', ['A'], () => plate.view.frame(plate.box), undefined, { words: 'zoom extents home fit view' });
 for (const [name, key, x, y] of [['left', 'arrowleft', -1, 0], ['right', 'arrowright', 1, 0], ['up', 'arrowup', 0, 1], ['down', 'arrowdown', 0, -1]]) {
-  add(`look-${name}`, `Turn or move the view ${name}`, [key], () => plate.view.orbit(x, y), undefined, { family: 'Turn the free view, move a straight one' });
+  add(`look-${name}`, `Turn or move the view ${name}`, [key], () => plate.view.orbit(x, y), undefined, { family: 'Orbit (free view), pan (fixed view)' });
 }
 add('nearer', 'Nearer', ['+', '='], () => plate.view.nearer(1.25), undefined, { words: 'zoom in' });
 add('farther', 'Farther', ['-'], () => plate.view.nearer(0.8), undefined, { words: 'zoom out' });
@@ -148,17 +148,17 @@ add('cutDeeper', 'Cut deeper into the view', ['pagedown'], () => plate.view.cutB
 add('cutLess', 'Cut less deep into the view', ['pageup'], () => plate.view.cutBy(-0.05), inView, { words: 'clipping plane section slice', family: 'Cut into the view, or less' });
 add('cutNone', 'Show the whole again, without a cut', null, () => plate.view.cutBy(-1), undefined, { words: 'clipping plane section slice off' });
 add('wire', 'Show or hide edges', ['E'], () => set({ wire: !store.wire }), undefined, { words: 'wireframe' });
-add('through', 'See through the skin or not', ['X'], () => set({ through: !plate.skin.material.transparent }), undefined, { words: 'x-ray transparent' });
+add('through', 'Toggle see-through', ['X'], () => set({ through: !plate.skin.material.transparent }), undefined, { words: 'x-ray transparent' });
 add('bones', 'Show or hide bones', ['B'], () => set({ bones: !store.bones }), undefined, { words: 'joints skeleton visibility' });
 add('measure', 'Measure a distance', ['D'], () => set({ measuring: !store.measuring }), undefined, { words: 'length ruler' });
-add('nextPlace', 'Next place of the shown finding', [']'], () => stepPlace(1), () => Boolean(store.finding));
-add('lastPlace', 'Place before of the shown finding', ['['], () => stepPlace(-1), () => Boolean(store.finding));
+add('nextPlace', 'Next spot of the finding', [']'], () => stepPlace(1), () => Boolean(store.finding));
+add('lastPlace', 'Previous spot of the finding', ['['], () => stepPlace(-1), () => Boolean(store.finding));
 add('report', 'Open the report to print', null, () => open(`/characters/${store.id}/report`, '_blank'), undefined, { words: 'print pdf check' });
 add('script', 'Take the history away as a script', null, () => { location.href = `/characters/${store.id}/script`; }, undefined, { words: 'export steps batch replay' });
 add('ledger', 'Open or fold the ledger', ['L'], () => toggleLedger(), undefined, { words: 'table joints outliner list' });
-add('next', 'Choose the next joint', ['J'], () => chooseBy(1), () => joints().length > 0);
-add('previous', 'Choose the joint before', ['K'], () => chooseBy(-1), () => joints().length > 0);
-add('none', 'Choose nothing, show no finding', ['escape'], () => set({ chosen: -1, finding: null, probed: null, faces: new Set(), measuring: false, also: new Set(), drawing: null, tip: '', ghost: null }), undefined, { words: 'deselect clear' });
+add('next', 'Select the next joint', ['J'], () => chooseBy(1), () => joints().length > 0);
+add('previous', 'Select the joint before', ['K'], () => chooseBy(-1), () => joints().length > 0);
+add('none', 'Clear the selection', ['escape'], () => set({ chosen: -1, finding: null, probed: null, faces: new Set(), measuring: false, also: new Set(), drawing: null, tip: '', ghost: null }), undefined, { words: 'deselect clear' });
 add('cast', 'Back to the cast', ['C'], () => { location.href = '/'; }, undefined, { words: 'home open characters' });
 add('main', 'Go to the main button of the stage', ['enter'], () => toMain(), () => inView() && !store.drawing && Boolean(mainButton()), { words: 'primary next step do fit bind set try download' });
 
@@ -225,11 +225,11 @@ try {
   drawLedger();
   document.body.dataset.ready = 'true';
   watch(async () => {
-    if (typed().size) { notice('The character has changed elsewhere. What you typed is kept when you reload.', 'Reload', () => refresh().catch(refused)); return; }
+    if (typed().size) { notice('Someone else changed the character. Reload: what you typed is kept.', 'Reload', () => refresh().catch(refused)); return; }
     await refresh().catch(refused);
   });
 } catch (e) {
-  $('loading').querySelector('p').textContent = e.message ?? 'The plate could not be laid out.';
+  $('loading').querySelector('p').textContent = e.message ?? 'The plate could not be drawn.';
   $('loading').classList.add('failed');
   throw e;
 }

@@ -86,7 +86,7 @@ export class Capsules {
           grip.setAttribute('cx', p.x.toFixed(1));
           grip.setAttribute('cy', p.y.toFixed(1));
           grip.setAttribute('aria-valuenow', (1000 * s[which]).toFixed(1));
-          grip.setAttribute('aria-valuetext', `${(1000 * s[which]).toFixed(1)} millimetres`);
+          grip.setAttribute('aria-valuetext', `${(1000 * s[which]).toFixed(1)} millimeters`);
         });
       }
     }

@@ -66,7 +66,7 @@ document.addEventListener('click', async (e) => {
   if (name) { rename(name); return; }
   const b = e.target.closest('[data-remove]');
   if (!b) return;
-  if (!await ask(`Remove ${b.dataset.name}?`, 'The character leaves the cast, with its skeleton, weights and history.', 'Remove')) return;
+  if (!await ask(`Remove ${b.dataset.name}?`, 'This removes the character with its skeleton, weights and history.', 'Remove')) return;
   try {
     await post(`/api/characters/${b.dataset.remove}/remove`);
     b.closest('li').remove();

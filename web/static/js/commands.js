@@ -69,7 +69,7 @@ export class Commands {
     const form = document.querySelector(`#tray form[data-op=${o.name}], #tray [data-does~=${o.name}]`);
     for (let d = form?.closest('details'); d; d = d.parentElement.closest('details')) d.open = true;
     const field = form?.matches('form') ? form.querySelector('input:not([type=hidden]), select, button') : form;
-    if (!field || form.hidden) { set({ say: `${o.label}: choose what it is for in the view first; it is done at the stage that is shown now.` }); return; }
+    if (!field || form.hidden) { set({ say: `${o.label}: select what it applies to in the view first.` }); return; }
     field.scrollIntoView({ block: 'center' });
     field.focus();
     set({ say: `${o.label}: here.` });
@@ -215,9 +215,9 @@ export class Commands {
 
 // mouse is what a hand does in the view.
 const mouse = [
-  [['Click'], 'Choose a joint or a place on the skin'],
-  [['Shift', 'Click'], 'Choose one more'],
-  [['Drag'], 'Turn the free view, move a straight one; on a ring, a dial or a rule: move or turn the joint'],
+  [['Click'], 'Select a joint or a spot on the skin'],
+  [['Shift', 'Click'], 'Select one more'],
+  [['Drag'], 'Orbit (free view), pan (fixed view); on a ring, a dial or a rule: move or turn the joint'],
   [['Shift', 'Drag'], 'Move a joint straight'],
   [['Right', 'Drag'], 'Move the view'],
   [['Wheel'], 'Nearer or farther, towards the pointer'],
@@ -234,9 +234,9 @@ function leave(field) {
 function chosenFor(o) {
   switch (o.from ?? '') {
     case '': return {};
-    case 'joints': return chosenNames().length ? { joints: chosenNames() } : 'Choose a joint first, in the view or the ledger.';
-    case 'joint': return chosenJoint() ? { joint: chosenJoint().name } : 'Choose a joint first, in the view or the ledger.';
-    case 'faces': return store.faces.size ? { faces: [...store.faces] } : 'Choose faces first: click them at the intake.';
+    case 'joints': return chosenNames().length ? { joints: chosenNames() } : 'Select a joint first, in the view or the ledger.';
+    case 'joint': return chosenJoint() ? { joint: chosenJoint().name } : 'Select a joint first, in the view or the ledger.';
+    case 'faces': return store.faces.size ? { faces: [...store.faces] } : 'Select faces first: click them at Intake.';
     default: return null;
   }
 }

@@ -51,9 +51,9 @@ function stepper() {
   const text = document.createElement('p');
   text.setAttribute('aria-live', 'polite');
   const b = document.createElement('b');
-  b.textContent = f.at < 0 ? `All ${spots.length} places` : `${f.at + 1} of ${spots.length}`;
+  b.textContent = f.at < 0 ? `All ${spots.length} spots` : `${f.at + 1} of ${spots.length}`;
   text.append(b, ` ${f.at < 0 ? '' : spots[f.at].label}`);
-  box.append(button('chevron-left', 'Place before', -1), text, button('chevron-right', 'Next place', 1));
+  box.append(button('chevron-left', 'Place before', -1), text, button('chevron-right', 'Next spot', 1));
   li.append(box);
 }
 
@@ -86,10 +86,10 @@ function said(p) {
     .filter(([k]) => p.before[k] !== p.after[k]).map(([k, name]) => `${name} ${p.before[k].toLocaleString('en')} → ${p.after[k].toLocaleString('en')}`);
   if (Math.abs(p.before.height - p.after.height) > 1e-4 * p.before.height) changes.push(`height ${p.before.height.toPrecision(3)} → ${p.after.height.toPrecision(3)} m`);
   const touched = p.where.vertices?.length ?? 0;
-  if (touched) changes.push(`${touched.toLocaleString('en')} vertices are touched, shown in teal`);
+  if (touched) changes.push(`${touched.toLocaleString('en')} vertices change, shown in teal`);
   // What leaves the mesh alone tells of itself.
   const told = [p.outcome.sentence, ...(p.outcome.steps ?? []), ...(p.outcome.left?.length ? [`left over: ${p.outcome.left.join(', ')}`] : [])].join('. ');
-  const out = [changes.length ? `Would: ${changes.join(', ')}.` : `Tried, nothing is changed yet: ${told}.`];
+  const out = [changes.length ? `Would: ${changes.join(', ')}.` : `Previewed, nothing changed yet: ${told}.`];
   if (p.mended.length) out.push(`Mends: ${p.mended.join('; ')}.`);
   if (p.caused.length) out.push(`Brings: ${p.caused.join('; ')}.`);
   return out.join(' ');
@@ -164,7 +164,7 @@ function tell(t) {
   const li = document.createElement('li');
   const b = document.createElement('b');
   b.textContent = button.textContent;
-  li.append(b, t.ran && !t.helps ? `: tried in vain, ${t.said}` : `: ${t.said}`);
+  li.append(b, t.ran && !t.helps ? `: no effect, ${t.said}` : `: ${t.said}`);
   button.dataset.tried = '1';
   // They are told in the order of what they mend; who points at them finds them where they are.
   const acts = button.parentElement, rest = acts.querySelector('[data-try]:not([data-tried]), button.is-small:not(.is-mend):not([data-show])');

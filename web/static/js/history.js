@@ -17,7 +17,7 @@ function item(r) {
   li.append(b, s);
   if (r.bound && r.id !== store.character.head) {
     const keep = document.createElement('button');
-    Object.assign(keep, { type: 'button', className: 'button is-small', textContent: 'Keep its weights', title: 'Under a name, to be compared with those of now, or taken' });
+    Object.assign(keep, { type: 'button', className: 'button is-small', textContent: 'Keep its weights', title: 'Keep them under a name, to compare or use' });
     keep.addEventListener('click', () => { keepOf(r).catch(refused); });
     li.append(keep);
   }
@@ -27,7 +27,7 @@ function item(r) {
 // keepOf keeps the weights that the character had at a revision, on the mesh of now.
 async function keepOf(r) {
   dialog.close();
-  set({ say: 'Reading the weights of then' });
+  set({ say: 'Reading those weights' });
   const when = new Date(r.time).toISOString().slice(0, 16).replace('T', ' '), form = new FormData();
   form.append('file', new File([await getBuffer(`/characters/${store.id}/handoff/glb?at=${r.id}`)], `${store.character.name} as of ${when}.glb`));
   const { file } = await upload(`/api/characters/${store.id}/match`, form, () => {});

@@ -166,7 +166,7 @@ export class Instrument {
     const by = this.held?.name === d.axis ? this.held.by ?? 0 : 0;
     this.label(p, by ? `${d.axis.toUpperCase()} ${(1000 * by).toFixed(1)} mm` : d.axis.toUpperCase(), along(ruleLong + 12));
     p.g.setAttribute('aria-valuenow', (1000 * d.now).toFixed(1));
-    p.g.setAttribute('aria-valuetext', `${(1000 * d.now).toFixed(1)} millimetres`);
+    p.g.setAttribute('aria-valuetext', `${(1000 * d.now).toFixed(1)} millimeters`);
   }
 
   find(name) { return (this.what.mode === 'turn' ? this.what.dials : this.what.rules).find((d) => (d.motion ?? d.axis) === name); }

@@ -32,7 +32,7 @@ export class Measure {
       const [a, b] = this.places, d = b.clone().sub(a);
       const cm = (v) => (100 * v).toFixed(Math.abs(v) < 0.1 ? 2 : 1);
       this.label.textContent = `${cm(d.length())} cm`;
-      set({ say: `${cm(d.length())} cm between the two places: ${cm(d.x)} along X, ${cm(d.y)} along Y, ${cm(d.z)} along Z.` });
+      set({ say: `${cm(d.length())} cm between the two points: ${cm(d.x)} along X, ${cm(d.y)} along Y, ${cm(d.z)} along Z.` });
     }
     this.view.invalidate();
   }
@@ -41,7 +41,7 @@ export class Measure {
     this.places = [];
     this.line.visible = this.ends.visible = false;
     this.label.hidden = true;
-    if (store.measuring) set({ say: 'Click two places on the character. D or Escape ends it.' });
+    if (store.measuring) set({ say: 'Click two points on the character. D or Escape ends it.' });
     this.view.invalidate();
   }
 

@@ -35,7 +35,7 @@ for (const b of document.querySelectorAll('button[data-do]')) {
     const name = nameOf(b);
     if (b.dataset.do === 'password') { newPassword(name); return; }
     const [title, text, yes] = b.dataset.do === 'remove'
-      ? [`Remove ${name}?`, 'They are signed out and may not come in any more. Their work stays, signed with their name.', 'Remove']
+      ? [`Remove ${name}?`, 'They are signed out and lose access. Their signed work stays.', 'Remove']
       : [`Sign ${name || 'yourself'} out everywhere?`, 'All sessions end, on every machine.', 'Sign out'];
     if (await ask(title, text, yes)) change(b.dataset.do, { name });
   });
@@ -45,7 +45,7 @@ function newPassword(name) {
   const d = document.createElement('dialog');
   d.className = 'sheet';
   d.setAttribute('aria-label', `New password for ${name}`);
-  d.innerHTML = '<form method="dialog" class="lines"><h2></h2><p>They are signed out everywhere. Tell them the password yourself.</p><label><span>New password</span><input name="password" type="password" autocomplete="new-password" minlength="12" maxlength="128"></label><div class="ends"><button class="button" value="no" formnovalidate>Leave it</button><button class="button is-primary" value="yes">Give it</button></div></form>';
+  d.innerHTML = '<form method="dialog" class="lines"><h2></h2><p>They are signed out everywhere. Tell them the password yourself.</p><label><span>New password</span><input name="password" type="password" autocomplete="new-password" minlength="12" maxlength="128"></label><div class="ends"><button class="button" value="no" formnovalidate>Cancel</button><button class="button is-primary" value="yes">Set password</button></div></form>';
   d.querySelector('h2').textContent = `New password for ${name}`;
   document.body.append(d);
   d.showModal();

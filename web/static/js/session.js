@@ -220,7 +220,7 @@ function begun(label) {
   return before ? `${label} waits until ${before === 1 ? 'the work before it has' : `${before} works before it have`} ended.` : `${label}: begun.`;
 }
 
-const unknown = () => say('No answer came: whether it was done is not known yet. Asking …');
+const unknown = () => say('No reply: checking whether it was done …');
 
 export function refused(e) {
   if (!(e instanceof Refusal)) throw e;

@@ -138,14 +138,14 @@ tray.addEventListener('submit', async (e) => {
   const own = forms.get(form.id);
   if (own) {
     e.preventDefault();
-    if (own.needsJoint && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
+    if (own.needsJoint && !chosenJoint()) { set({ say: 'Select a joint first, in the view or the ledger.' }); return; }
     const fields = [...form.elements].filter((f) => f.dataset.touched);
     if (await own.send(form)) fields.forEach((f) => delete f.dataset.touched);
     return;
   }
   if (!form.dataset.op) return;
   e.preventDefault();
-  if (e.submitter?.dataset.chosen !== undefined && !chosenJoint()) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
+  if (e.submitter?.dataset.chosen !== undefined && !chosenJoint()) { set({ say: 'Select a joint first, in the view or the ledger.' }); return; }
   const params = paramsOf(form, e.submitter);
   if (form.id === 'rename') {
     params.joint = chosenJoint().name;
@@ -173,7 +173,7 @@ async function move(form) {
   for (const name of ['x', 'y', 'z']) {
     const v = reckon(form.elements[name].value);
     form.elements[name].setAttribute('aria-invalid', Number.isNaN(v));
-    if (Number.isNaN(v)) { form.elements[name].focus(); set({ say: `“${form.elements[name].value}” is no length. Type centimetres or a unit, such as 12.5, 3 mm or 10+2.5.` }); return; }
+    if (Number.isNaN(v)) { form.elements[name].focus(); set({ say: `“${form.elements[name].value}” is not a length. Type centimeters or a unit, such as 12.5, 3 mm or 10+2.5.` }); return; }
     to.push(v / 100);
   }
   for (const f of form.elements) delete f.dataset.touched;

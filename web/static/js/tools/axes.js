@@ -50,7 +50,7 @@ function mirrored(motion, i) { return motion !== 'bend' && conventionOf(i).sides
 function begin(motion) {
   still();
   const i = store.chosen, { aim, bend } = conventionOf(i);
-  if (i < 0 || chosenJoint().end) { set({ say: 'Choose a joint that does not end a chain first.' }); return; }
+  if (i < 0 || chosenJoint().end) { set({ say: 'Select a joint that is not an end joint.' }); return; }
   const axis = { bend, twist: aim, side: ['x', 'y', 'z'].find((a) => a !== aim && a !== bend) }[motion];
   const from = performance.now();
   swing = { motion, frame: 0, pose: new Map() };
@@ -102,7 +102,7 @@ forms.set('match', {
   needsJoint: true,
   send() {
     const names = chosenNames();
-    if (names.length < 2) { set({ say: 'Choose the joints, with Shift, and last the one whose roll they are to have.' }); return false; }
+    if (names.length < 2) { set({ say: 'Shift-select the joints, then the one whose roll to match last.' }); return false; }
     return operate('match_axes', { joint: names[0], joints: names.slice(1) });
   },
 });
@@ -110,7 +110,7 @@ forms.set('match', {
 function fill() {
   if (store.stage !== 'axes') return;
   const j = chosenJoint(), keeps = tray.querySelector('#keeps');
-  if (keeps) keeps.textContent = j ? `${j.name}: ${j.keeps || 'keeps to nothing'}; turns in the order ${j.order || 'xyz'}.` : 'Choose a joint in the view or the ledger, with Shift more of them.';
+  if (keeps) keeps.textContent = j ? `${j.name}: ${j.keeps || 'no constraints'}; rotation order ${j.order || 'xyz'}.` : 'Select a joint in the view or the ledger; Shift adds more.';
   for (const r of tray.querySelectorAll('[name=axes-all]')) r.checked = (r.value === 'all') === store.axes.all;
   const size = tray.querySelector('[name=axes-size]');
   if (size) size.value = store.axes.size;

@@ -69,8 +69,8 @@ function stops() {
     };
     const after = c.stops[k + 1];
     if (after) act('+', `A stop after stop ${k + 1}`, () => tool.sized({ ...c, stops: c.stops.toSpliced(k + 1, 0, { at: (s.at + after.at) / 2, inner: (s.inner + after.inner) / 2, outer: (s.outer + after.outer) / 2 }) }));
-    if (c.stops.length > 1) act('−', `Drop stop ${k + 1}`, () => tool.sized({ ...c, stops: c.stops.toSpliced(k, 1) }));
-    tr.append(th, cell('at', 100, 'Place in percent'), cell('inner', 1000, 'Inner radius in millimetres'), cell('outer', 1000, 'Outer radius in millimetres'), acts);
+    if (c.stops.length > 1) act('−', `Remove stop ${k + 1}`, () => tool.sized({ ...c, stops: c.stops.toSpliced(k, 1) }));
+    tr.append(th, cell('at', 100, 'Place in percent'), cell('inner', 1000, 'Inner radius in millimeters'), cell('outer', 1000, 'Outer radius in millimeters'), acts);
     return tr;
   })));
 }
@@ -106,7 +106,7 @@ tray.addEventListener('change', async (e) => {
   if (id === 'carry-part' && value) {
     const box = document.getElementById('carry'), of = (name) => box.querySelector(`[name=${name}]`).value, { vertices } = store;
     e.target.value = '';
-    if (!vertices.length && !layers().length) { set({ say: 'Choose vertices at the weights, or tick layers: they get the weights of the part.' }); return; }
+    if (!vertices.length && !layers().length) { set({ say: 'Select vertices at Weights & pose, or check layers, to receive the part’s weights.' }); return; }
     await operate('carry_weights', { parts: [value], ...(vertices.length ? { vertices: ranges(vertices) } : { onto: layers() }), from: of('from'), within: Number(of('within')) });
   }
   if (id === 'carry-from' && value) {
@@ -120,7 +120,7 @@ tray.addEventListener('submit', (e) => {
   if (e.target.id !== 'ladder') return;
   e.preventDefault();
   const steps = [...e.target.querySelectorAll('[name=step]:checked')].map((i) => i.value), parts = layers();
-  if (!steps.length) set({ say: 'Choose a step of the ladder.' });
+  if (!steps.length) set({ say: 'Select at least one step.' });
   else operate('mend_bind', { steps, ...(parts.length && { parts }) });
 });
 

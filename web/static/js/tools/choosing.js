@@ -75,7 +75,7 @@ async function click(pane, x, y, e) {
   if (v < 0) { if (!e.shiftKey && !e.ctrlKey) take([]); return; }
   if (e.detail >= 2 && last >= 0) {
     const edge = plate.picker.cornersAt(pane, x, y, plate.posed.skin).slice(0, 2), n = await ask('loop', edge, e);
-    if (n === 2) set({ say: 'No edge goes straight on from this one: choose by a path, or grow what is chosen.' });
+    if (n === 2) set({ say: 'No edge continues straight from this one: select by a path, or grow the selection.' });
     return;
   }
   last = v;
@@ -131,12 +131,12 @@ async function ledger() {
   const count = tray.querySelector('#choice output'), box = tray.querySelector('#shares');
   if (!count) return;
   const n = store.vertices.length;
-  count.textContent = n ? `${n.toLocaleString('en')} chosen` : 'none chosen';
+  count.textContent = n ? `${n.toLocaleString('en')} selected` : 'None selected';
   for (const b of tray.querySelectorAll('[data-needs-vertices]')) b.disabled = !n;
   const copy = tray.querySelector('[data-copy-vertex]'), paste = tray.querySelector('[data-edit=paste]');
   copy.disabled = n !== 1;
   paste.disabled = !n || copied < 0;
-  paste.textContent = copied < 0 ? 'Paste onto the chosen' : `Paste those of vertex ${copied}`;
+  paste.textContent = copied < 0 ? 'Paste onto selected' : `Paste those of vertex ${copied}`;
   box.hidden = !n;
   if (!n || store.painting) return;
   const turn = ++asked;
@@ -181,8 +181,8 @@ function row(r, n) {
   const locked = Boolean(j?.weightsLocked), vertices = ranges(store.vertices);
   act('−', `Less of ${r.joint}`, () => operate('set_weights', { joint: r.joint, vertices, by: -0.05 }), locked);
   act('+', `More of ${r.joint}`, () => operate('set_weights', { joint: r.joint, vertices, by: 0.05 }), locked);
-  act('0', `Take them away from ${r.joint}`, () => operate('free_weights', { joints: [r.joint], vertices }), locked);
-  act('1', `Give them wholly to ${r.joint}`, () => operate('set_weights', { joint: r.joint, vertices, value: 1 }), locked);
+  act('0', `Remove from ${r.joint}`, () => operate('free_weights', { joints: [r.joint], vertices }), locked);
+  act('1', `Set to 1 for ${r.joint}`, () => operate('set_weights', { joint: r.joint, vertices, value: 1 }), locked);
   const lock = act('', locked ? `Unlock the weights of ${r.joint}` : `Lock the weights of ${r.joint}`, () => operate('lock_weights', { joints: [r.joint], locked: !locked }));
   lock.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="${icons}#${locked ? 'lock' : 'lock-open'}"></use></svg>`;
   lock.setAttribute('aria-pressed', locked);
@@ -215,7 +215,7 @@ tray.addEventListener('change', (e) => {
 });
 
 tray.addEventListener('click', (e) => {
-  if (e.target.closest('[data-copy-vertex]')) { [copied] = store.vertices; ledger(); set({ say: `Copied vertex ${copied}: choose others, then paste.` }); return; }
+  if (e.target.closest('[data-copy-vertex]')) { [copied] = store.vertices; ledger(); set({ say: `Copied vertex ${copied}: select others, then paste.` }); return; }
   const b = e.target.closest('[data-among], [data-hide], [data-drop-kept], [data-edit]');
   if (!b || b.disabled) return;
   const vertices = ranges(store.vertices);
@@ -278,7 +278,7 @@ tray.addEventListener('change', async (e) => {
 // edit does what a button of the stage's changes says: on the chosen vertices, else on all.
 function edit(b, vertices) {
   const names = chosenNames(), box = b.closest('.tool, form'), value = (n) => Number(box?.querySelector(`[name=${n}]`)?.value);
-  const some = vertices ? { vertices } : {}, need = (n) => { if (names.length >= n) return true; set({ say: n === 2 ? 'Choose two joints: one, and with Shift the other.' : 'Choose a joint first, in the view or the ledger.' }); return false; };
+  const some = vertices ? { vertices } : {}, need = (n) => { if (names.length >= n) return true; set({ say: n === 2 ? 'Select two joints (Shift-click the second).' : 'Select a joint first, in the view or the ledger.' }); return false; };
   switch (b.dataset.edit) {
     case 'smooth': return operate('smooth_weights', { passes: value('passes'), ...some, ...(box.querySelector('[name=which]').value === 'chosen' && need(1) && { joints: names }) });
     case 'free': return need(1) && operate('free_weights', { joints: names, ...some, vertices });

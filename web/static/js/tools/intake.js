@@ -17,7 +17,7 @@ export const tool = {
 
 export function commands(add) {
   const here = () => store.stage === 'intake';
-  add('pieces', 'Colour the pieces or not', ['Y'], () => set({ pieces: !store.pieces }), here);
+  add('pieces', 'Color the pieces or not', ['Y'], () => set({ pieces: !store.pieces }), here);
   add('normals', 'Show or hide the normals', ['O'], () => set({ normals: !store.normals }), here);
   add('smooth', 'Subdivided preview: one level, two, none', ['U'], smoother, here);
 }
@@ -99,9 +99,9 @@ async function compare(files) {
   try {
     const d = await upload(`/api/characters/${store.id}/delivery`, form, (share) => set({ say: share < 1 ? `Sending ${files[0].name}: ${Math.round(100 * share)} %` : 'Reading and comparing it' }));
     const more = [d.repeated.length ? `Repeated on it: ${d.repeated.join(', ')}.` : '', d.skipped.length ? `Could not be repeated: ${d.skipped.join('; ')}.` : '',
-      { kept: 'The weights are kept, vertex by vertex.', carried: 'The weights are carried over from the nearest place of the earlier surface.', none: '' }[d.weights]].filter(Boolean).join(' ');
+      { kept: 'The weights are kept, vertex by vertex.', carried: 'Weights are carried over from the nearest point of the earlier surface.', none: '' }[d.weights]].filter(Boolean).join(' ');
     set({ say: '' });
-    if (await ask(`Take ${d.file}?`, `Against the character as it is: ${d.said}. ${more} Undo brings the earlier one back.`, 'Take it')) await operate('take_delivery', d.take);
+    if (await ask(`Take ${d.file}?`, `Compared with the current one: ${d.said}. ${more} You can undo.`, 'Take it')) await operate('take_delivery', d.take);
   } catch (e) { set({ say: e.message }); }
 }
 

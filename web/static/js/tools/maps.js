@@ -46,11 +46,11 @@ export async function update() {
   if (store.map === 'count') {
     const inks = Array.from({ length: 17 }, (_, k) => (k ? ramp((k - 1) / 7) : ink('--rust')));
     for (let v = 0; v < n; v++) { let k = 0; for (let i = 0; i < width; i++) if (value[v * width + i] > 0) k++; put(v, inks[k]); }
-    tell('influences a vertex: 1 is pale, 8 dark; none is red');
+    tell('influences per vertex: 1 is pale, 8 dark; none is red');
   } else if (store.map === 'mix') {
     const of = mixInks();
     for (let v = 0; v < n; v++) put(v, of(skin.shareOf(v)));
-    tell('how much goes by dual quaternions: grey is linear, dark is all');
+    tell('dual quaternion amount: gray is linear, dark is full');
   } else if (store.map === 'cap') {
     try {
       const { cap, far, farthest_m: most, pose } = await getJSON(`/api/characters/${store.id}/capcost`);
@@ -58,7 +58,7 @@ export async function update() {
       const shares = far && atob(far);
       if (!shares || shares.length !== n) { skin.colourBy(null); tell(far ? 'The mesh has changed since the bind: bind again to see what the cap costs.' : 'The cap of this bind cut nothing off.'); return; }
       for (let v = 0; v < n; v++) { const k = shares.charCodeAt(v); put(v, k ? ramp(k / 255) : bare); }
-      tell(`how far the cap of ${cap} moves the skin over the usual ranges: up to ${most < 0.1 ? `${(1000 * most).toPrecision(2)} mm` : `${(100 * most).toFixed(0)} cm`} dark, in “${pose}”; grey is not moved`);
+      tell(`how far the cap of ${cap} moves the skin over the usual ranges: up to ${most < 0.1 ? `${(1000 * most).toPrecision(2)} mm` : `${(100 * most).toFixed(0)} cm`} dark, in “${pose}”; gray is not moved`);
     } catch (e) { set({ say: e.message }); return; }
   } else if (store.map === 'several') {
     const which = new Array(list).fill(null), c = new Color();
@@ -77,14 +77,14 @@ export async function update() {
       await loadCore();
       if (store.map === 'motion') {
         const j = chosenJoint();
-        if (!j) { skin.colourBy(null); tell('Choose a joint to see how far it moves each vertex.'); return; }
+        if (!j) { skin.colourBy(null); tell('Select a joint to see how far it moves each vertex.'); return; }
         const far = await core('motion', j.name);
         if (mine !== turn) return;
         let most = 0;
         for (const x of far) most = Math.max(most, x);
         const least = 1e-5, span = Math.log10(Math.max(most, 10 * least) / least);
         for (let v = 0; v < n; v++) put(v, far[v] === 0 ? bare : ramp(Math.max(0, Math.log10(Math.max(far[v], least) / least) / span)));
-        tell(`how far ${j.name} moves the skin in its usual range: 0.01 mm pale to ${most < 0.1 ? `${(1000 * most).toPrecision(2)} mm` : `${(100 * most).toFixed(0)} cm`} dark, by powers of ten; grey is exactly still`);
+        tell(`how far ${j.name} moves the skin in its usual range: 0.01 mm pale to ${most < 0.1 ? `${(1000 * most).toPrecision(2)} mm` : `${(100 * most).toFixed(0)} cm`} dark, by powers of ten; gray is exactly still`);
       } else if (store.map === 'apart') {
         const b = plate.beside.columns;
         if (!store.beside || !b) { skin.colourBy(null); tell('Show a kept result beside, under Compare, to see where the two differ.'); return; }
@@ -92,13 +92,13 @@ export async function update() {
         if (mine !== turn) return;
         let most = 0, n01 = 0;
         for (let v = 0; v < n; v++) { most = Math.max(most, far[v]); if (far[v] > 0.01) n01++; put(v, far[v] < 0.0005 ? bare : ramp(far[v])); }
-        tell(`how much the weights differ from ${store.beside}, none pale to all dark: ${n01.toLocaleString('en')} vertices by more than 1 %, ${(100 * most).toFixed(0)} % at most; grey is the same`);
+        tell(`how much the weights differ from ${store.beside}, none pale to all dark: ${n01.toLocaleString('en')} vertices by more than 1 %, ${(100 * most).toFixed(0)} % at most; gray is the same`);
       } else {
         const { kind, size } = await core('problems');
         if (mine !== turn) return;
         const counts = [0, 0, 0, 0, 0, 0, 0], inks = wrong.map((name) => (name ? ink(name) : bare));
         for (let v = 0; v < n; v++) { counts[kind[v]]++; put(v, kind[v] ? bare.clone().lerp(inks[kind[v]], 0.45 + 0.55 * Math.min(1, size[v])) : bare); }
-        tell(['', 'no weights', 'disconnected from its joint', 'a step between neighbors', 'unlike its mirror image', 'far from its bone', 'a trace far from its bone'].map((text, k) => ({ ink: wrong[k] && `#${ink(wrong[k]).getHexString()}`, text: `${counts[k].toLocaleString('en')} ${text}` })).slice(1));
+        tell(['', 'no weights', 'disconnected from its joint', 'a step between neighbors', 'asymmetric weight', 'far from its bone', 'a trace far from its bone'].map((text, k) => ({ ink: wrong[k] && `#${ink(wrong[k]).getHexString()}`, text: `${counts[k].toLocaleString('en')} ${text}` })).slice(1));
       }
     } catch (e) { set({ say: e.message }); return; }
   }

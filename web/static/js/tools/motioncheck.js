@@ -111,7 +111,7 @@ function pull(name, to) {
         const a = await hand(q);
         take(a);
         const off = document.querySelector('#pose output');
-        if (off) off.textContent = a.off > 0.002 ? `${name} stays ${(100 * a.off).toFixed(1)} cm off: nothing more gives way` : a.slid > 0.001 ? `what is held slides ${(1000 * a.slid).toFixed(1)} mm` : '';
+        if (off) off.textContent = a.off > 0.002 ? `${name} stays ${(100 * a.off).toFixed(1)} cm off: nothing more gives way` : a.slid > 0.001 ? `held joints slip ${(1000 * a.slid).toFixed(1)} mm` : '';
       } catch (e) { set({ say: e.message }); }
     });
   }
@@ -245,7 +245,7 @@ function places() {
     const acts = document.createElement('div');
     for (const m of p.remedies ?? []) {
       const b = document.createElement('button');
-      Object.assign(b, { type: 'button', className: `button is-small${p.times > 1 ? ' is-mend' : ''}`, textContent: m.label, title: r.stale ? 'The numbers are of before the last change; this place is measured again after it' : '' });
+      Object.assign(b, { type: 'button', className: `button is-small${p.times > 1 ? ' is-mend' : ''}`, textContent: m.label, title: r.stale ? 'Outdated: measured before the last change; this spot is measured again' : '' });
       b.addEventListener('click', () => remedy(m, p));
       acts.append(b);
     }
@@ -294,7 +294,7 @@ function spotLine({ was, seen, limit, over }) {
   p.className = `spot${over ? ' over' : ''}`;
   p.setAttribute('role', 'status');
   p.textContent = `${was} → ${seen || 'none'}${over ? `; the limit is ${limit}` : ', within its limit'} `;
-  Object.assign(b, { type: 'button', className: 'button is-small', textContent: 'Try the whole reel', title: 'Other places may have changed too' });
+  Object.assign(b, { type: 'button', className: 'button is-small', textContent: 'Try the whole reel', title: 'Other spots may have changed too' });
   b.addEventListener('click', () => operate('check_motion', asked()));
   p.append(b);
   return p;
@@ -314,10 +314,10 @@ function score() {
   if (!box || !r) return;
   const s = r.sheet, say = box.querySelector('p');
   box.querySelector('table').hidden = box.querySelector('.tool.row').hidden = !s;
-  if (!s) { say.textContent = `${r.count} frames: every joint through its range, then figures and steps. Nothing is measured yet.`; return; }
+  if (!s) { say.textContent = `${r.count} frames: every joint through its range, then figures and steps. Not measured yet.`; return; }
   const then = r.before ? ` It was ${r.before.score.toFixed(2)}, ${r.before.over} over.` : '';
-  const over = s.over === 1 ? '1 place is over its limit' : s.over ? `${s.over} places are over their limits` : 'no place is over its limit';
-  say.textContent = `${r.stale ? 'Of before the last change: ' : ''}${s.score.toFixed(2)} of the limit on average, ${over}.${then}`;
+  const over = s.over === 1 ? '1 spot is over its limit' : s.over ? `${s.over} spots are over their limits` : 'no spot is over its limit';
+  say.textContent = `${r.stale ? 'Outdated: ' : ''}${s.score.toFixed(2)} of the limit on average, ${over}.${then}`;
   say.classList.toggle('over', s.over > 0);
   const other = store.beside && r.kept[store.beside];
   box.querySelector('thead').hidden = !other;
@@ -340,7 +340,7 @@ function score() {
       td.textContent = `${y > 1 ? '▲ ' : ''}${y.toFixed(2)}`;
       tr.append(td);
     }
-    tr.title = unseen ? 'Nothing lies over the body' : `At worst ${r.worst?.[i] ?? ''}; the limit is ${r.limits[i]}${was !== undefined && was !== x ? `; it was ${(was / x).toFixed(2)} times this` : ''}`;
+    tr.title = unseen ? 'No layers' : `At worst ${r.worst?.[i] ?? ''}; the limit is ${r.limits[i]}${was !== undefined && was !== x ? `; it was ${(was / x).toFixed(2)} times this` : ''}`;
     return tr;
   }));
 }
@@ -369,14 +369,14 @@ export function commands(add) {
   add('partOn', 'The next part of the reel', ['}'], () => stepPart(1), reeling, { words: 'timeline jump' });
   add('partBack', 'The part of the reel before', ['{'], () => stepPart(-1), reeling, { words: 'timeline jump' });
   add('worstFrame', 'The worst frame of the reel', ['W'], worstFrame, reeling, { words: 'jump fault' });
-  add('pull', 'Pull joints, or turn them', ['I'], () => set({ pulling: !store.pulling }), here, { words: 'ik reach drag inverse kinematics' });
-  add('hold', 'Hold the chosen joints where they are, or let them go', ['G'], () => toggleHeld(chosenNames()), () => here() && store.chosen >= 0, { words: 'pin plant foot ik' });
+  add('pull', 'Pull or rotate joints', ['I'], () => set({ pulling: !store.pulling }), here, { words: 'ik reach drag inverse kinematics' });
+  add('hold', 'Hold the selected joints in place, or release them', ['G'], () => toggleHeld(chosenNames()), () => here() && store.chosen >= 0, { words: 'pin plant foot ik' });
   add('mirrorPose', 'Mirror the pose', ['M'], () => mirrorPose(), here, { words: 'flip sides' });
-  add('copyPose', 'Copy the pose of the chosen joints and what hangs from them', ['Y'], copy, here, { words: 'clipboard' });
+  add('copyPose', 'Copy the pose of the selected joints and their descendants', ['Y'], copy, here, { words: 'clipboard' });
   add('pastePose', 'Paste the pose', ['U'], () => paste(false), () => here() && Boolean(copied), { words: 'clipboard' });
-  add('pasteOther', 'Paste the pose to the other side', ['O'], () => paste(true), () => here() && Boolean(copied), { words: 'clipboard mirror' });
-  add('resetChain', 'Reset the chosen joint and what hangs from it', ['N'], resetChain, () => here() && store.chosen >= 0, { words: 'rest zero' });
-  add('resetJointHere', 'Reset the chosen joints', null, () => { const before = snapshot(), p = new Map(store.pose); for (const i of [store.chosen, ...store.also]) p.delete(i); set({ pose: p, posed: true }); done('the reset of joints', before); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
+  add('pasteOther', 'Paste mirrored', ['O'], () => paste(true), () => here() && Boolean(copied), { words: 'clipboard mirror' });
+  add('resetChain', 'Reset the selected branch', ['N'], resetChain, () => here() && store.chosen >= 0, { words: 'rest zero' });
+  add('resetJointHere', 'Reset the selected joints', null, () => { const before = snapshot(), p = new Map(store.pose); for (const i of [store.chosen, ...store.also]) p.delete(i); set({ pose: p, posed: true }); done('the reset of joints', before); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
   add('resetAllPose', 'Reset all joints to rest', ['0'], resetAll, here, { words: 'rest bind pose zero' });
 }
 
@@ -448,7 +448,7 @@ async function lookAt(input) {
     const f = document.createElement('form');
     f.id = 'laying';
     f.laying = l;
-    f.innerHTML = '<p class="hint"></p><label class="tick"><input type="checkbox" name="feet" checked> feet that stand are kept from sliding</label><details class="method"><summary>Pairs</summary><table class="report"><thead><tr><th scope="col">Theirs</th><th scope="col">Ours</th></tr></thead><tbody></tbody></table></details><div class="tool row"><button class="button is-small is-mend">Lay it on</button><button type="button" class="button is-small" data-leave>Leave it</button></div>';
+    f.innerHTML = '<p class="hint"></p><label class="tick"><input type="checkbox" name="feet" checked> keep planted feet from sliding</label><details class="method"><summary>Pairs</summary><table class="report"><thead><tr><th scope="col">Theirs</th><th scope="col">Ours</th></tr></thead><tbody></tbody></table></details><div class="tool row"><button class="button is-small is-mend">Retarget</button><button type="button" class="button is-small" data-leave>Leave it</button></div>';
     f.querySelector('p').textContent = `${l.file.name}: ${l.frames} frames; ${Object.keys(l.pairs).length} of its ${l.theirs.length} joints lead one here.`;
     f.querySelector('[data-leave]').addEventListener('click', () => f.remove());
     f.querySelector('tbody').replaceChildren(...l.theirs.map((t) => {

@@ -167,7 +167,7 @@ function drawInTheAir(plate, pane, x, y) {
   const p = rayAt(pane, x, y).intersectPlane(plane, new Vector3());
   if (!p) return;
   draw(p);
-  set({ say: store.drawing.length > 1 ? 'No mesh is there: as far away as the place before it.' : store.chosen >= 0 ? `No mesh is there: as far away as ${chosenJoint().name}.` : 'No mesh is there: as far away as the middle of the character.' });
+  set({ say: store.drawing.length > 1 ? 'No mesh there: placed as far away as the click before.' : store.chosen >= 0 ? `No mesh is there: as far away as ${chosenJoint().name}.` : 'No mesh is there: as far away as the middle of the character.' });
 }
 
 async function endChain() {
@@ -182,33 +182,33 @@ async function endChain() {
 export function commands(add, plate) {
   const here = () => store.stage === 'placement', held = () => here() && store.chosen >= 0;
   for (const [name, key, x, y] of [['left', 'arrowleft', -1, 0], ['right', 'arrowright', 1, 0], ['up', 'arrowup', 0, 1], ['down', 'arrowdown', 0, -1]]) {
-    add(`nudge-${name}`, `Nudge the chosen joint ${name} by 1 mm`, [key], () => nudge(plate, x, y, 0.001), held, { family: 'Nudge the chosen joint by 1 mm, with Shift by 1 cm' });
-    add(`push-${name}`, `Nudge the chosen joint ${name} by 1 cm`, [`Shift+${key}`], () => nudge(plate, x, y, 0.01), held, { family: 'Nudge the chosen joint by 1 mm, with Shift by 1 cm' });
+    add(`nudge-${name}`, `Nudge the selected joint ${name} by 1 mm`, [key], () => nudge(plate, x, y, 0.001), held, { family: 'Nudge by 1 mm (Shift: 1 cm)' });
+    add(`push-${name}`, `Nudge the selected joint ${name} by 1 cm`, [`Shift+${key}`], () => nudge(plate, x, y, 0.01), held, { family: 'Nudge by 1 mm (Shift: 1 cm)' });
   }
   add('drawn', 'End the chain that is being drawn', ['enter'], () => endChain(), () => here() && Boolean(store.drawing));
   add('centred', 'Keep a dragged joint in the middle of the volume', ['Q'], () => set({ centred: !store.centred }), here);
   add('along', 'Arrows along the world, the joint or its parent', ['Y'], () => set({ along: { world: 'joint', joint: 'parent', parent: 'world' }[store.along] }), here);
-  add('centreUnder', 'Centre the chosen joint under the pointer', ['Z'], () => own.centre_along(plate), held);
-  add('hang', 'Hang the chosen joints from the one chosen last', ['U'], () => operate('reparent_joint', { joints: chosenNames().slice(1), parent: chosenJoint().name }), () => here() && chosenNames().length > 1, { words: 'parent reparent hierarchy attach' });
+  add('centreUnder', 'Center the selected joint under the pointer', ['Z'], () => own.centre_along(plate), held);
+  add('hang', 'Reparent to the last selected', ['U'], () => operate('reparent_joint', { joints: chosenNames().slice(1), parent: chosenJoint().name }), () => here() && chosenNames().length > 1, { words: 'parent reparent hierarchy attach' });
   add('step', 'Round drags to 1 mm, 5 mm, 1 cm or not at all', ['O'], () => set({ step: { 0: 0.001, 0.001: 0.005, 0.005: 0.01 }[store.step] ?? 0 }), here, { words: 'snap grid' });
   add('both', 'Move both sides or one', ['M'], () => set({ both: !store.both }), here, { words: 'mirror symmetry' });
-  add('branch', 'Move with what hangs from it or alone', ['N'], () => set({ branch: !store.branch }), here, { words: 'hierarchy children' });
+  add('branch', 'Move with descendants or alone', ['N'], () => set({ branch: !store.branch }), here, { words: 'hierarchy children' });
 }
 
 // own are the operations whose parameters this tool fills in.
 export const own = {
-  draw_chain: () => { if (store.stage === 'placement') { set({ drawing: store.drawing ? null : [] }); if (!store.drawing) forgetLocal(); set({ say: store.drawing ? 'Click along the limb; Enter ends the chain, Escape gives it up, Ctrl+Z takes the last place back.' : '' }); } },
-  centre_joints: () => (store.chosen >= 0 ? operate('centre_joints', { joints: chosenNames(), both: store.both }) : set({ say: 'Choose a joint first, in the view or the ledger.' })),
-  centre_along: (plate) => { const ray = plate?.underPointer?.(); if (ray && store.chosen >= 0) operate('centre_along', { joint: chosenJoint().name, ...ray, both: store.both }); else set({ say: 'Centre along the view: choose a joint, point at the mesh, press Z.' }); },
-  centre_ring: () => set({ say: 'Centre in a ring: choose a joint, then click the skin beside it with Alt.' }),
+  draw_chain: () => { if (store.stage === 'placement') { set({ drawing: store.drawing ? null : [] }); if (!store.drawing) forgetLocal(); set({ say: store.drawing ? 'Click along the limb. Enter ends the chain, Escape cancels it, Ctrl+Z undoes the last click.' : '' }); } },
+  centre_joints: () => (store.chosen >= 0 ? operate('centre_joints', { joints: chosenNames(), both: store.both }) : set({ say: 'Select a joint first, in the view or the ledger.' })),
+  centre_along: (plate) => { const ray = plate?.underPointer?.(); if (ray && store.chosen >= 0) operate('centre_along', { joint: chosenJoint().name, ...ray, both: store.both }); else set({ say: 'Center along the view: select a joint, point at the mesh, press Z.' }); },
+  centre_ring: () => set({ say: 'Center in a loop: select a joint, then Alt-click the skin beside it.' }),
   remove_joints: () => removeChosen(),
   fit_starter: () => (store.character.fit ? operate('fit_starter', again()) : tray.querySelector('#starter .is-primary')?.focus()),
 };
 
 async function removeChosen() {
   const names = chosenNames();
-  if (!names.length) { set({ say: 'Choose a joint first, in the view or the ledger.' }); return; }
-  if (names.length > 1 && !await ask(`Remove ${names.length} joints?`, 'Their children go to the nearest joint that stays and keep their places. Undo brings them back.', 'Remove')) return;
+  if (!names.length) { set({ say: 'Select a joint first, in the view or the ledger.' }); return; }
+  if (names.length > 1 && !await ask(`Remove ${names.length} joints?`, 'Their children attach to the nearest remaining ancestor, in place. Undo brings them back.', 'Remove')) return;
   await operate('remove_joints', { joints: names });
 }
 
@@ -372,7 +372,7 @@ tray.addEventListener('change', (e) => {
   if (e.target.id === 'along') set({ along: e.target.value });
   if (e.target.id === 'step') {
     const v = e.target.value.trim() ? reckon(e.target.value) : 0;
-    if (!(v >= 0 && v <= 1000)) { e.target.setAttribute('aria-invalid', 'true'); set({ say: `“${e.target.value}” is no step. Type a length such as 5 mm, or nothing.` }); return; }
+    if (!(v >= 0 && v <= 1000)) { e.target.setAttribute('aria-invalid', 'true'); set({ say: `“${e.target.value}” is not a step. Enter a length such as 5 mm, or leave it empty.` }); return; }
     e.target.removeAttribute('aria-invalid');
     set({ step: v / 100 });
   }
@@ -431,7 +431,7 @@ function fill() {
   const parent = tray.querySelector('#reparent [name=parent]');
   if (parent && j) {
     const hangs = (k) => { for (let q = k; q >= 0; q = list[q].parent) if (q === store.chosen) return true; return false; };
-    parent.replaceChildren(new Option('none: a root', ''), ...list.filter((_, k) => !hangs(k)).map((x) => new Option(x.name, x.name)));
+    parent.replaceChildren(new Option('none (root)', ''), ...list.filter((_, k) => !hangs(k)).map((x) => new Option(x.name, x.name)));
     parent.value = j.parent >= 0 ? list[j.parent].name : '';
   }
   const n = chosenNames().length;

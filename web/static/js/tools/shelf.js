@@ -40,7 +40,7 @@ tray.addEventListener('click', async (e) => {
 // that is there.
 async function layOver(button) {
   const form = tray.querySelector('#starter'), params = starterParams(form);
-  if (params.own) { set({ say: 'Choose a kind under “Begin anew from a starter” to lay over; a starter of the production is fitted instead.' }); return; }
+  if (params.own) { set({ say: 'Choose a kind under “Start over from a starter” to snap; a production starter is fitted instead.' }); return; }
   let list;
   try { list = await post(`/api/characters/${store.id}/starter`, params); } catch (e) { set({ say: e.message }); return; }
   let maps = JSON.parse(button.dataset.names);
@@ -53,9 +53,9 @@ async function layOver(button) {
 <div class="pairs"><table class="report"><thead><tr><th scope="col">Joint of the starter</th><th scope="col">Stands on</th></tr></thead><tbody></tbody></table></div>
 <p class="would" role="status"></p>
 <div class="tool row"><label>Keep these names as <input name="as" maxlength="63" autocomplete="off"></label><button type="button" class="button is-small" data-keep>Keep</button></div>
-<div class="ends"><button type="button" class="button" data-no>Leave it</button><button class="button is-primary" value="yes" autofocus>Lay over</button></div></form>`;
+<div class="ends"><button type="button" class="button" data-no>Cancel</button><button class="button is-primary" value="yes" autofocus>Lay over</button></div></form>`;
   d.querySelector('h2').textContent = `Lay the ${title} over the joints`;
-  d.querySelector('.sum').textContent = 'Joints that stand on nothing are carried along and listed afterwards, to be placed by volume. Which starter it is, is set under “Begin anew from a starter”.';
+  d.querySelector('.sum').textContent = 'Unmatched joints move along and are listed afterwards, to be placed in the volume. The starter is set under “Start over from a starter”.';
   const f = d.querySelector('form').elements, body = d.querySelector('tbody');
   const picks = new Map();
   for (const j of list) {
@@ -86,7 +86,7 @@ async function layOver(button) {
   const pairs = () => Object.fromEntries([...picks].filter(([, p]) => p.value).map(([ours, p]) => [ours, p.value]));
   const count = () => {
     const all = Object.values(pairs()), twice = all.find((n, i) => all.indexOf(n) !== i), would = d.querySelector('.would');
-    would.textContent = twice ? `${twice} is chosen twice.` : all.length ? `${all.length} of ${list.length} joints stand on one; ${list.length - all.length} are carried along.` : 'No joint stands on anything yet: choose a naming, or pairs.';
+    would.textContent = twice ? `${twice} is selected twice.` : all.length ? `${all.length} of ${list.length} joints stand on one; ${list.length - all.length} are carried along.` : 'No joint is matched yet: choose a naming scheme or pairs.';
     would.classList.toggle('wrong', Boolean(twice));
     d.querySelector('[value=yes]').disabled = d.querySelector('[data-keep]').disabled = Boolean(twice) || !all.length;
   };

@@ -54,7 +54,7 @@ async function takeOver(coming) {
 <div class="pairs"><table class="report"><thead><tr><th scope="col">Theirs</th><th scope="col">Ours</th><th scope="col">Paired by</th><th scope="col">Becomes</th></tr></thead><tbody class="theirs"></tbody><tbody class="ours"></tbody></table></div>
 <div class="tool row"><label>Joints that they lack <select name="obsolete"><option value="keep">keep</option><option value="drop">drop, children to the grandparent</option></select></label><label>Hierarchy <select name="parenting"><option value="keep">keep ours</option><option value="take">take theirs</option></select></label><label>Scale <input name="scale" type="number" step="any" min="0.0001" max="1000000" required></label><label class="tick" hidden><input type="checkbox" name="here" checked> <span>stand it where the character stands</span></label><label class="tick" hidden><input type="checkbox" name="motion" checked> <span></span></label></div>
 <p class="would" role="status"></p>
-<div class="ends"><button type="button" class="button" data-no>Leave it</button><button class="button is-primary" value="yes" autofocus>Take it over</button></div></form>`;
+<div class="ends"><button type="button" class="button" data-no>Cancel</button><button class="button is-primary" value="yes" autofocus>Take it over</button></div></form>`;
   d.querySelector('h2').textContent = `Take over the skeleton of ${m.source}`;
   const none = joints().length === 0, f = d.querySelector('form').elements;
   d.querySelector('.sum').textContent = none ? `${m.theirs.length} joints. This character has no skeleton yet, so they come as they are.`
@@ -74,7 +74,7 @@ async function takeOver(coming) {
     pick.setAttribute('aria-label', `Our joint for ${t.name}`);
     pick.append(new Option('new joint', ''), new Option('leave it out', LEAVE), ...joints().map((j) => new Option(j.name, j.name)));
     pick.value = p?.ours ?? '';
-    const tr = row(t.name, pick, p ? { name: 'name', like: 'meaning of the name', place: 'place: confirm', limb: 'its place in the limb' }[p.how] ?? p.how : '', '');
+    const tr = row(t.name, pick, p ? { name: 'name', like: 'meaning of the name', place: 'place: confirm', limb: 'its position in the limb' }[p.how] ?? p.how : '', '');
     if (p?.how === 'place') tr.children[2].className = 'unsure';
     pick.addEventListener('change', () => { tr.children[2].textContent = pick.value && pick.value !== LEAVE ? 'you' : ''; tr.children[2].className = ''; });
     lines.set(t.name, tr);
@@ -103,7 +103,7 @@ async function takeOver(coming) {
       }
       d.querySelector('.ours').replaceChildren(...list.filter((j) => !j.theirs).map((j) => { const tr = row('', j.joint, '', becomes(j)); tr.className = j.what; return tr; }));
       const n = (what) => list.filter((j) => j.what === what).length;
-      would.textContent = none ? `${list.length} joints are taken.` : `${n('moved')} move, ${n('added')} added, ${n('dropped')} dropped, ${n('reparented')} hang elsewhere, ${n('untouched')} stay.`;
+      would.textContent = none ? `${list.length} joints are taken.` : `${n('moved')} move, ${n('added')} added, ${n('dropped')} removed, ${n('reparented')} reparented, ${n('untouched')} unchanged.`;
       would.classList.remove('wrong');
       yes.disabled = false;
     } catch (e) {

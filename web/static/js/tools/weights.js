@@ -80,26 +80,26 @@ function pose(map, what) {
 
 export function commands(add) {
   const here = () => ['weights', 'bindpose'].includes(store.stage);
-  add('resetJoint', 'Reset the chosen joint', ['R'], () => { const p = new Map(store.pose); p.delete(store.chosen); pose(p, `reset of ${chosenJoint()?.name}`); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
+  add('resetJoint', 'Reset the selected joint', ['R'], () => { const p = new Map(store.pose); p.delete(store.chosen); pose(p, `reset of ${chosenJoint()?.name}`); }, () => here() && store.chosen >= 0, { words: 'rest zero pose' });
   add('resetPose', 'Reset all joints to rest', ['0'], () => { store.move = null; pose(new Map(), 'reset of the pose'); }, here, { words: 'rest bind pose zero' });
   const maps = ['joint', 'several', 'leader', 'count', 'motion', 'problems', 'mix', 'cap', 'apart', 'plain'];
-  add('map', 'Next weight map', ['W'], () => set({ map: maps[(maps.indexOf(store.map) + 1) % maps.length] }), () => store.stage === 'weights', { words: 'influence colour display' });
+  add('map', 'Next weight map', ['W'], () => set({ map: maps[(maps.indexOf(store.map) + 1) % maps.length] }), () => store.stage === 'weights', { words: 'influence color display' });
   const bound = () => store.stage === 'weights' && Boolean(store.character?.weights);
   const hand = (h) => () => set({ hand: store.hand === h ? 'pose' : h });
   add('paint', 'Paint weights, or stop', ['I'], hand('paint'), bound, { words: 'brush' });
-  add('choose', 'Choose vertices, or stop', ['F'], hand('choose'), bound, { words: 'select box lasso' });
+  add('choose', 'Select vertices, or stop', ['F'], hand('choose'), bound, { words: 'select box lasso' });
   const painted = () => bound() && store.hand === 'paint';
   add('narrower', 'A smaller brush', ['['], () => paint.setBrush({ radius: paint.brush.radius / 1.15 }), painted, { words: 'radius size' });
   add('wider', 'A larger brush', [']'], () => paint.setBrush({ radius: paint.brush.radius * 1.15 }), painted, { words: 'radius size' });
   add('size', 'Change the radius with the pointer, while the key is held', ['O'], () => paint.size(true), painted, { words: 'brush wider narrower' });
   add('grow', 'Grow the choice by a ring', ['G'], () => choosing.ask('grow'), bound, { words: 'expand selection' });
   add('shrink', 'Shrink the choice by a ring', ['T'], () => choosing.ask('shrink'), bound, { words: 'selection' });
-  add('jointUnder', 'Choose the joint that leads under the pointer', ['Z'], () => leaderUnder(), bound, { words: 'pick joint' });
-  add('jointBefore', 'Choose the joint that was chosen before', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
+  add('jointUnder', 'Select the leading joint under the pointer', ['Z'], () => leaderUnder(), bound, { words: 'pick joint' });
+  add('jointBefore', 'Select the previous joint', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
   add('restShown', 'Show the bind pose, and the pose again', ['Q'], restShown, bound, { words: 'toggle rest' });
   add('dots', 'Show the vertices with their weight, or not', ['M'], () => set({ dots: !store.dots }), bound, { words: 'points vertex display' });
   add('smoothSkin', 'Show the smoothed surface, or not', ['U'], () => set({ smoothSkin: !store.smoothSkin }), bound, { words: 'subdivision subdivided surface preview' });
-  add('swing', 'Swing the chosen joint through its range while the key is held', ['S'], () => swingJoint(), bound, { words: 'animate turn to and fro test' });
+  add('swing', 'Swing the selected joint while the key is held', ['S'], () => swingJoint(), bound, { words: 'animate turn to and fro test' });
 }
 
 // leaderUnder chooses the joint that leads where the pointer is.
@@ -166,7 +166,7 @@ function angles() {
   form.hidden = !j;
   form.parentElement.querySelector('.hint').hidden = Boolean(j);
   if (!j) return;
-  form.querySelector('h4').textContent = j.end ? `${j.name} ends a chain and turns nothing` : j.name;
+  form.querySelector('h4').textContent = j.end ? `${j.name} is an end joint: rotating it moves nothing` : j.name;
   const a = store.pose.get(store.chosen) ?? [0, 0, 0];
   ['x', 'y', 'z'].forEach((n, i) => {
     form.elements[n].value = a[i];
@@ -191,7 +191,7 @@ function probe() {
   box.append(head);
   if (!p.movers.length) {
     const none = document.createElement('p');
-    none.textContent = 'Nothing moves it: it has no weights.';
+    none.textContent = 'No weights: nothing moves it.';
     box.append(none);
   }
   const list = document.createElement('ol');
