@@ -147,7 +147,7 @@ func TestBrokenFilesSayWhere(t *testing.T) {
 		"buffer view 1 reaches":   func(d map[string]any) { at(d, "bufferViews", 1)["byteLength"] = 80 },
 		"buffer 0":                func(d map[string]any) { at(d, "buffers", 0)["uri"] = "data:;base64,AA" },
 		"needed beside":           func(d map[string]any) { at(d, "buffers", 0)["uri"] = "body.bin" },
-		"not among the files":          func(d map[string]any) { at(d, "buffers", 0)["uri"] = "../../etc/passwd" },
+		"not among the files":     func(d map[string]any) { at(d, "buffers", 0)["uri"] = "../../etc/passwd" },
 		"node 0: its child":       func(d map[string]any) { at(d, "nodes", 0)["children"] = []int{0} },
 		"in a circle": func(d map[string]any) {
 			d["nodes"] = []any{map[string]any{"children": []int{1}}, map[string]any{"children": []int{2}}, map[string]any{"children": []int{1}}}
@@ -158,10 +158,10 @@ func TestBrokenFilesSayWhere(t *testing.T) {
 			at(d, "accessors", 1)["componentType"] = 5121
 			at(d, "bufferViews", 1)["byteOffset"] = 12
 		},
-		"not a quaternion": func(d map[string]any) { at(d, "nodes", 0)["rotation"] = []float64{0, 0, 0, 0} },
+		"not a quaternion":    func(d map[string]any) { at(d, "nodes", 0)["rotation"] = []float64{0, 0, 0, 0} },
 		"not a finite number": func(d map[string]any) { at(d, "bufferViews", 0)["byteOffset"] = 0; nan(d) },
-		"size limit":       func(d map[string]any) { at(d, "accessors", 0)["count"] = 1 << 40 },
-		"mesh 7":           func(d map[string]any) { at(d, "nodes", 0)["mesh"] = 7 },
+		"size limit":          func(d map[string]any) { at(d, "accessors", 0)["count"] = 1 << 40 },
+		"mesh 7":              func(d map[string]any) { at(d, "nodes", 0)["mesh"] = 7 },
 	} {
 		_, err := gltf.Decode(strings.NewReader(document(spoil)), nil, reading.Default)
 		if want == "in a circle" {

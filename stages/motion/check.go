@@ -296,7 +296,7 @@ func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 		if len(f.Blame) == 0 {
 			return []finding.Remedy{anew}
 		}
-		return []finding.Remedy{{Label: "Take them away from " + f.Blame[0].Joint, Op: "free_weights", Params: map[string]any{"joints": []any{f.Blame[0].Joint}, "vertices": vertices}}, anew}
+		return []finding.Remedy{{Label: "Remove from " + f.Blame[0].Joint, Op: "free_weights", Params: map[string]any{"joints": []any{f.Blame[0].Joint}, "vertices": vertices}}, anew}
 	case deform.FaultVolume:
 		if i := s.Skeleton.Index(turned); i < 0 || s.Skeleton.Joints[i].Mix >= 1 {
 			return nil
