@@ -230,7 +230,7 @@ func TestHostileRequestsAreAnsweredWhole(t *testing.T) {
 	require.Equal(t, http.StatusOK, code, out)
 	before := head()
 	for body, want := range map[string]string{
-		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":[1e300,0,0]}}`:   "is no place",
+		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":[1e300,0,0]}}`:   "is not a valid position",
 		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":["a",0,0]}}`:     "is not a valid position for a string",
 		`{"op":"rename_part","base":%d,"params":{"part":"odile","name":"a\u0000b"}}`: "no text may have",
 		`{"op":"fly","base":%d}`: "there is no operation",
