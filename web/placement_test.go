@@ -84,11 +84,11 @@ func TestASkeletonIsTakenWithItsMotion(t *testing.T) {
 	params := map[string]any{"file": match["file"], "motion": true, "match": map[string]string{}, "obsolete": "keep", "parenting": "keep"}
 	base := head()
 	for want, body := range map[string]map[string]any{
-		"is not a valid string":      {"op": "adopt_skeleton", "base": "x", "params": params},
+		"is not a valid string":         {"op": "adopt_skeleton", "base": "x", "params": params},
 		"unknown field":                 {"op": "adopt_skeleton", "base": base, "params": map[string]any{"horns": 1}},
 		"a skeleton can have 1 to 4000": {"op": "adopt_skeleton", "base": base, "params": map[string]any{}},
 		"not stored any more":           {"op": "adopt_skeleton", "base": base, "params": map[string]any{"file": map[string]string{"name": "a.bvh", "blob": "none"}}},
-		"the character has changed":     {"op": "adopt_skeleton", "base": base + 7, "params": params},
+		"The character changed":         {"op": "adopt_skeleton", "base": base + 7, "params": params},
 	} {
 		code, out := post(t, server, at+"/ops", body)
 		require.GreaterOrEqual(t, code, 400, want)
@@ -131,7 +131,7 @@ func TestTheShelfIsOfferedInTheTray(t *testing.T) {
 	id, head := brought(t, server, odile(t))
 	at, tray := "/api/characters/"+id, "/characters/"+id+"/tray/placement"
 	for want, body := range map[string]map[string]any{
-		"no skeleton to keep yet":          {"kind": "starter", "name": "House", "like": "biped"},
+		"no skeleton to keep yet":  {"kind": "starter", "name": "House", "like": "biped"},
 		`not "hat"`:                {"kind": "hat", "name": "House"},
 		"1 to 1000 pairs":          {"kind": "names", "name": "House"},
 		"a name of 1 to 63":        {"kind": "names", "name": "  "},

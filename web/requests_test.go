@@ -231,8 +231,8 @@ func TestHostileRequestsAreAnsweredWhole(t *testing.T) {
 	before := head()
 	for body, want := range map[string]string{
 		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":[1e300,0,0]}}`:   "is not a valid position",
-		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":["a",0,0]}}`:     "is not a valid position for a string",
-		`{"op":"rename_part","base":%d,"params":{"part":"odile","name":"a\u0000b"}}`: "no text may have",
+		`{"op":"move_joint","base":%d,"params":{"joint":"hips","to":["a",0,0]}}`:     "is not a valid string",
+		`{"op":"rename_part","base":%d,"params":{"part":"odile","name":"a\u0000b"}}`: "invalid character",
 		`{"op":"fly","base":%d}`: "there is no operation",
 	} {
 		r, err := http.Post(server.URL+at+"/ops", "application/json", strings.NewReader(fmt.Sprintf(body, before)))
@@ -249,7 +249,7 @@ func TestHostileRequestsAreAnsweredWhole(t *testing.T) {
 	// Names of a new character.
 	code, made := sent(t, server, "/api/characters", "a.obj", odile(t), map[string]string{"name": "a\x00b"})
 	require.Equal(t, http.StatusUnprocessableEntity, code, made)
-	require.Contains(t, made["error"], "cannot be shown")
+	require.Contains(t, made["error"], "an invisible character")
 	code, made = sent(t, server, "/api/characters", "a.obj", odile(t), map[string]string{"name": strings.Repeat("x", 300)})
 	require.Equal(t, http.StatusUnprocessableEntity, code, made)
 	require.Contains(t, made["error"], "255 are allowed")
