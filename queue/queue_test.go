@@ -202,7 +202,7 @@ func TestAPanicEndsTheWorkAlone(t *testing.T) {
 		c, w := test(t, x, "test_wait")
 		done := ended(t, s, w.ID)
 		require.Equal(t, studio.WorkFailed, done.State)
-		require.Contains(t, done.Message, "defect of the program")
+		require.Contains(t, done.Message, "failed because of a bug")
 		now, err := s.Character(ctx, c.ID)
 		require.NoError(t, err)
 		require.Equal(t, c.Head, now.Head)

@@ -446,7 +446,7 @@ func TestAWorkIsGivenUpAfterFourAttempts(t *testing.T) {
 	got, err := s.Work(ctx, w.ID)
 	require.NoError(t, err)
 	require.Equal(t, studio.WorkFailed, got.State)
-	require.Contains(t, got.Message, "begun several times")
+	require.Contains(t, got.Message, "started several times")
 }
 
 // People take turns: who has many works waiting does not keep another from the next free worker, and of one person's

@@ -252,7 +252,7 @@ func TestHostileRequestsAreAnsweredWhole(t *testing.T) {
 	require.Contains(t, made["error"], "an invisible character")
 	code, made = sent(t, server, "/api/characters", "a.obj", odile(t), map[string]string{"name": strings.Repeat("x", 300)})
 	require.Equal(t, http.StatusUnprocessableEntity, code, made)
-	require.Contains(t, made["error"], "255 are allowed")
+	require.Contains(t, made["error"], "the limit is 255")
 }
 
 // What would be lost is asked before it is done, by the server; addresses of what is
