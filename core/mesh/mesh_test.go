@@ -288,7 +288,7 @@ func ExampleMesh_Surface() {
 	for _, f := range list {
 		fmt.Println(f.Severity, f.Title)
 	}
-	// Output: harms 1 vertex belongs to no face
+	// Output: harms 1 loose vertex
 }
 
 // A hostile face of very many sides is cut in no time, and to the right count.
