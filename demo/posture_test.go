@@ -41,7 +41,7 @@ func TestBodiesThatDoNotStand(t *testing.T) {
 		lying.Points[i] = r3.Vec{X: p.X, Y: p.Z, Z: -p.Y}
 	}
 	params := skeleton.Kinds[0].Default
-	for says, m := range map[string]*mesh.Mesh{"it lies": lying, "it sits": sitting} {
+	for says, m := range map[string]*mesh.Mesh{"it is lying": lying, "it sits": sitting} {
 		_, _, err := fit.Fit(context.Background(), m, fit.Options{Params: params}, nil)
 		require.ErrorContains(t, err, says)
 		require.ErrorContains(t, err, "missing: head, hand_l, hand_r, foot_l, foot_r")
@@ -60,7 +60,7 @@ func TestBodiesThatDoNotStand(t *testing.T) {
 	for _, j := range s.Joints {
 		require.True(t, j.Confidence < skeleton.Sure || j.Confidence > 0.94, "only what was shown is sure, not %s", j.Name)
 	}
-	require.Contains(t, report.Notes[len(report.Notes)-1], "does not stand")
+	require.Contains(t, report.Notes[len(report.Notes)-1], "not standing")
 }
 
 // Legs that stand close hide neither feet nor tail; legs that touch are asked for.
@@ -76,5 +76,5 @@ func TestLegsThatStandClose(t *testing.T) {
 	f.Close = 0.65
 	m, _ = sedge(f, 0.0125)
 	_, _, err = fit.Fit(context.Background(), m, fit.Options{Params: OtterParams}, nil)
-	require.ErrorContains(t, err, "show the feet")
+	require.ErrorContains(t, err, "mark the feet")
 }

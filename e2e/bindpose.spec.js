@@ -36,7 +36,7 @@ test('a spoiled rig is put right in under two minutes', async ({ page }) => {
   await choose(page, 'clavicle_r');
   await page.locator('#reparent select').selectOption('spine_3');
   await page.locator('#reparent button').click();
-  await expect(saying(page)).toContainText('hangs from spine_3 now');
+  await expect(saying(page)).toContainText('Reparented clavicle_r to spine_3');
   await page.locator('.spine [data-stage=bindpose] a').click();
   await expect(page.locator('#tray h2')).toHaveText('Bind pose');
   await expect(page.locator('#tray .finding')).toHaveCount(0);

@@ -109,7 +109,7 @@ test('a ticked layer stays the only one, and what a button would change is told'
   await expect(boxes.first()).toBeAttached();
   const n = await boxes.count();
   await boxes.first().check();
-  await expect(page.locator('#ticked')).toContainText(/Ticked: 1 part, .*nothing else is changed/);
+  await expect(page.locator('#ticked')).toContainText(/Selected: 1 part, .*nothing else is changed/);
   await page.keyboard.press('6');
   await page.keyboard.press('5');
   await expect(boxes).toHaveCount(n);

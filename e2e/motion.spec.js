@@ -43,7 +43,7 @@ test('a spoiled bind is tried in motion; what is wrong is led to, and its remedy
   // The place alone is measured again at once; the whole reel when it is asked for.
   await expect(first.locator('.spot')).toContainText(/→ .*, within its limit|→ none/, { timeout: 30_000 });
   await expect(page.locator('.finding[data-code=motion_stale]')).toBeVisible();
-  await first.getByRole('button', { name: 'Try the whole reel' }).click();
+  await first.getByRole('button', { name: 'Run the whole reel' }).click();
   await expect(says(page)).toContainText(`${over} over`, { timeout: 60_000 }); // as it was
   await expect(page.locator('.finding[data-code=motion_spill]')).toHaveCount(0);
   const left = /(\d+) spots? (is|are) over/.exec(await says(page).textContent());

@@ -136,7 +136,7 @@ test('a skeleton is taken over from a file after a look at the pairs', async ({ 
   await page.setInputFiles('#take-file', await file('Odile'));
   const dialog = page.locator('dialog.takeover');
   await expect(dialog).toContainText('come as they are');
-  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await dialog.getByRole('button', { name: 'Bring it in' }).click();
   await expect.poll(async () => (await names(page)).includes('hand_l')).toBe(true);
   // Once more, now that there are joints: each is paired by its name, and what
   // becomes of it is told before anything is done.
@@ -151,7 +151,7 @@ test('a skeleton is taken over from a file after a look at the pairs', async ({ 
   await expect(dialog.locator('tbody.ours tr', { hasText: 'hand_l' })).toContainText('dropped');
   await expect(dialog.locator('.would')).toContainText(/[1-9]\d* removed/);
   await dialog.locator('[name=scale]').fill('-1');
-  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await dialog.getByRole('button', { name: 'Bring it in' }).click();
   await expect(dialog).toBeVisible(); // the scale is refused
   await dialog.getByRole('button', { name: 'Cancel', exact: true }).click();
   await expect(dialog).toHaveCount(0);
@@ -189,7 +189,7 @@ test('a motion comes with a skeleton, is kept, shown and dropped', async ({ page
   await expect(dialog).toContainText('keep its motion, 3 frames');
   await dialog.locator('[name=scale]').fill('1'); // it is no whole body, so the proposal is wrong
   await dialog.locator('[name=here]').uncheck();
-  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await dialog.getByRole('button', { name: 'Bring it in' }).click();
   await expect(page.locator('.saying')).toContainText('its motion of 3 frames is kept');
   await expect(page.locator('#motions')).toContainText('waving.bvh');
   await page.locator('.spine [data-stage=bind] a').click();
@@ -249,12 +249,12 @@ test('a starter is laid over joints by names that are chosen and kept', async ({
   const list = errors(page);
   await fresh(page, 'Odile', 'Odile under other names');
   await page.setInputFiles('#take-file', { name: 'bones.bvh', mimeType: 'text/plain', buffer: Buffer.from(waving.replace('ROOT hips', 'ROOT pelvis_bone').replace('JOINT spine_1', 'JOINT back_bone')) });
-  await page.getByRole('button', { name: 'Take it over' }).click();
+  await page.getByRole('button', { name: 'Bring it in' }).click();
   await expect.poll(() => names(page)).toContain('back_bone');
   await page.locator('#lay-over').click();
   const dialog = page.locator('dialog.takeover');
   await expect(dialog.locator('.would')).toContainText('No joint is matched yet');
-  await expect(dialog.getByRole('button', { name: 'Lay over' })).toBeDisabled();
+  await expect(dialog.getByRole('button', { name: 'Snap' })).toBeDisabled();
   await dialog.locator('[data-ours=hips]').selectOption('pelvis_bone');
   await dialog.locator('[data-ours=spine_1]').selectOption('pelvis_bone');
   await expect(dialog.locator('.would')).toContainText('pelvis_bone is selected twice');
@@ -267,7 +267,7 @@ test('a starter is laid over joints by names that are chosen and kept', async ({
   await dialog.locator('[name=map]').selectOption('Bone names');
   await expect(dialog.locator('[data-ours=spine_1]')).toHaveValue('back_bone');
   const at = (await joint(page, 'back_bone')).pos;
-  await dialog.getByRole('button', { name: 'Lay over' }).click();
+  await dialog.getByRole('button', { name: 'Snap' }).click();
   await expect(page.locator('.saying')).toContainText('Laid the biped over the joints: 2 of');
   await expect.poll(async () => (await joint(page, 'spine_1'))?.pos).toEqual(at);
   await page.getByRole('button', { name: 'Select them' }).click();
@@ -286,7 +286,7 @@ test('a drag is rounded to the step, goes straight with Shift, and arrows take t
   const dialog = page.locator('dialog.takeover');
   await dialog.locator('[name=scale]').fill('1');
   await dialog.locator('[name=here]').uncheck();
-  await dialog.getByRole('button', { name: 'Take it over' }).click();
+  await dialog.getByRole('button', { name: 'Bring it in' }).click();
   await expect.poll(() => names(page)).toContain('spine_1');
   await page.keyboard.press('f');
   await choose(page, 'spine_1');

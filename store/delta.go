@@ -134,7 +134,7 @@ func (s *Store) contents(db *gorm.DB, hashes []string) (map[string][]byte, error
 		slices.Sort(next)
 		todo = slices.Compact(next)
 		if len(rows) > len(hashes)*(deltaDeep+1) {
-			return nil, fmt.Errorf("the content of %s matches more than it may: the store is damaged", cmp.Or(hashes...))
+			return nil, fmt.Errorf("the content of %s has a longer chain of bases than is ever written: the store is damaged", cmp.Or(hashes...))
 		}
 	}
 	out := make(map[string][]byte, len(hashes))

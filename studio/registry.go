@@ -51,7 +51,7 @@ const (
 // lacking says what is missing, and where it is made.
 var lacking = map[Need]string{
 	NeedMesh:     "the character has no mesh yet",
-	NeedSkeleton: "the character has no skeleton yet: fit a starter at the placement stage first",
+	NeedSkeleton: "the character has no skeleton yet: fit a starter at Placement first",
 	NeedWeights:  "no weights yet: bind first",
 	NeedClips:    "the character has no motion",
 	NeedKept:     "no result of a bind is kept",

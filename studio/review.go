@@ -62,12 +62,7 @@ func (x *Studio) Review(ctx context.Context, r Revision) (*Review, error) {
 // ReviewStage returns one stage of a revision; ErrNotFound if there is none of
 // that name.
 func (x *Studio) ReviewStage(ctx context.Context, r Revision, stage string) (*Reviewed, error) {
-	for _, st := range stages {
-		if st.Name == stage {
-			return (&reviewing{x: x, r: r}).stage(ctx, st)
-		}
-	}
-	return nil, ErrNotFound
+	return (&reviewing{x: x, r: r}).named(ctx, stage)
 }
 
 // Standing is what the cast shows of a character.
@@ -197,6 +192,15 @@ func (v *reviewing) facts(ctx context.Context) (*Facts, error) {
 	})
 }
 
+func (v *reviewing) named(ctx context.Context, name string) (*Reviewed, error) {
+	for _, st := range stages {
+		if st.Name == name {
+			return v.stage(ctx, st)
+		}
+	}
+	return nil, ErrNotFound
+}
+
 func (v *reviewing) stage(ctx context.Context, st Stage) (*Reviewed, error) {
 	return v.x.found.need(ctx, st.Name+"/"+v.r.Parts.Key(st.Reads...), func(ctx context.Context) (*Reviewed, int, error) {
 		s, err := v.x.Load(ctx, v.r)
@@ -213,17 +217,12 @@ func (v *reviewing) stage(ctx context.Context, st Stage) (*Reviewed, error) {
 			return m
 		}
 		c.found = func(name string) []finding.Finding {
-			for _, st := range stages {
-				if st.Name == name {
-					one, err := v.stage(ctx, st)
-					if err != nil {
-						trouble = err
-						return nil
-					}
-					return one.Findings
-				}
+			one, err := v.named(ctx, name)
+			if err != nil {
+				trouble = err
+				return nil
 			}
-			return nil
+			return one.Findings
 		}
 		list := st.Find(c)
 		if trouble != nil {
@@ -282,8 +281,8 @@ func DrawnKey(p Parts, s *State) string {
 	return hex.EncodeToString(h.Sum(nil))[:32]
 }
 
-// Surface returns the mesh of a revision as it is measured, with its tree. Of a mesh that is too large for its
-// check to be kept it is made anew, without the check.
+// Surface returns the mesh of a revision as it is measured, with its tree. For a mesh that is too large for its
+// check to be cached it is built again, without the check.
 func (x *Studio) Surface(ctx context.Context, r Revision) (*mesh.Surface, error) {
 	s, err := x.Load(ctx, r)
 	if err != nil {

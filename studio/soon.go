@@ -4,7 +4,6 @@ import (
 	"context"
 	"time"
 
-	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 )
 
@@ -49,7 +48,7 @@ func (x *Studio) ReviewSoon(ctx context.Context, r Revision) (*Review, error) {
 		return nil, ctx.Err()
 	case <-time.After(soonWaits):
 	}
-	out := &Review{Facts: quickFacts(s.Mesh)}
+	out := &Review{Facts: s.Mesh.Counts()}
 	for _, st := range stages {
 		one := st.reviewed(s, nil)
 		if one.State != "untouched" {
@@ -77,24 +76,4 @@ func (r *Review) Checking() bool {
 		}
 	}
 	return false
-}
-
-// quickFacts are what of a mesh is told without measuring it: its size and its counts.
-func quickFacts(m *mesh.Mesh) mesh.Facts {
-	f := mesh.Facts{Vertices: len(m.Points), Faces: m.Faces()}
-	if box := geom.BoxOf(m.World()); !box.Empty() {
-		f.Min, f.Max = [3]float64{box.Min.X, box.Min.Y, box.Min.Z}, [3]float64{box.Max.X, box.Max.Y, box.Max.Z}
-		f.Height = box.Size().Y
-	}
-	for i := range m.Faces() {
-		switch len(m.Face(i)) {
-		case 3:
-			f.Triangles++
-		case 4:
-			f.Quads++
-		default:
-			f.Larger++
-		}
-	}
-	return f
 }

@@ -11,6 +11,12 @@ import (
 	"wisemarrow/studio"
 )
 
+// sentence is what an error says, with a capital and a period.
+func sentence(err error) string {
+	text := err.Error()
+	return strings.ToUpper(text[:1]) + text[1:] + "."
+}
+
 // status returns the HTTP status of an error and what to tell a person. What was too
 // large stays so however it was wrapped on the way.
 func status(err error) (int, string) {
@@ -18,7 +24,7 @@ func status(err error) (int, string) {
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.Is(err, errKeyElsewhere):
-		return http.StatusConflict, strings.ToUpper(err.Error()[:1]) + err.Error()[1:] + "."
+		return http.StatusConflict, sentence(err)
 	case errors.As(err, &stale):
 		return http.StatusConflict, err.Error()
 	case errors.Is(err, studio.ErrUnknown):
@@ -30,10 +36,9 @@ func status(err error) (int, string) {
 	case errors.Is(err, errStranger):
 		return http.StatusUnauthorized, "You are not signed in any more. Open the sign-in page in another tab, then do this again."
 	case errors.Is(err, errMayNot):
-		text := err.Error()
-		return http.StatusForbidden, strings.ToUpper(text[:1]) + text[1:] + "."
+		return http.StatusForbidden, sentence(err)
 	case errors.Is(err, errNoSpool):
-		return http.StatusInsufficientStorage, strings.ToUpper(err.Error()[:1]) + err.Error()[1:] + "."
+		return http.StatusInsufficientStorage, sentence(err)
 	case errors.Is(err, errBusy):
 		return http.StatusServiceUnavailable, err.Error()
 	case errors.Is(err, errSlow):

@@ -263,7 +263,7 @@ func TestEventsTellNewHeadsOfSeveralCharacters(t *testing.T) {
 	}
 }
 
-// What the placement stage asks before anything is changed: a starter's joints,
+// What Placement asks before anything is changed: a starter's joints,
 // and how another skeleton pairs with one's own.
 func TestStartersAndMatchesAreAnsweredAndRefused(t *testing.T) {
 	server, _ := served(t, reading.Default)

@@ -283,15 +283,11 @@ func (s *site) capCost(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	out := struct {
-		Cap      int     `json:"cap"`
-		Farthest float64 `json:"farthest_m"`
-		Pose     string  `json:"pose"`
-		Far      []byte  `json:"far,omitempty"` // by vertex, in 255ths of the farthest
-	}{}
 	if b := o.state.Bind; b != nil && b.Report.Capped != nil {
-		c := b.Report.Capped
-		out.Cap, out.Farthest, out.Pose, out.Far = c.Cap, c.Farthest, c.Pose, c.Far
+		cost := *b.Report.Capped
+		cost.Where = nil // Far tells of each vertex
+		answer(w, http.StatusOK, cost)
+		return
 	}
-	answer(w, http.StatusOK, out)
+	answer(w, http.StatusOK, struct{}{})
 }

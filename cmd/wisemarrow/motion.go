@@ -87,7 +87,7 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 		},
 	}
 	c.Flags().StringVar(&reel, "reel", "usual", "the motions: usual is all; ranges, each joint alone; figures; own, the motions of the file")
-	c.Flags().Float64Var(&asked.Amount, "amount", asked.Amount, "percent of the ranges")
+	c.Flags().Float64Var(&asked.Amount, "amount", asked.Amount, "part of the ranges, 1 is all of them")
 	c.Flags().IntVar(&asked.Steps, "steps", asked.Steps, "frames from rest to each end")
 	c.Flags().StringSliceVar(&asked.Joints, "joint", nil, "of the ranges only those of these joints")
 	c.Flags().IntVar(&worst, "worst", 10, "how many spots to list")

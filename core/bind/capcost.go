@@ -14,7 +14,7 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// CapCost is what an influence cap changes: how far the skin is led from where it goes without one, when joints
+// CapCost is what an influence cap changes: how far the skin ends up from where it would be without one, when joints
 // rotate to both ends of their usual ranges one by one.
 type CapCost struct {
 	Cap      int     `json:"cap"`

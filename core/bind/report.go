@@ -189,7 +189,7 @@ func jointsFinding(state State, list []JointReport) finding.Finding {
 	cause := "Cause: " + list[most].Cause + "."
 	f.Title, f.Why = list[0].Name+" moves nothing", "Rotating it will not move the skin. "+cause
 	if len(list) > 1 {
-		f.Title, f.Why = fmt.Sprintf("%d joints move nothing", len(list)), "Turning them will leave the skin where it is. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
+		f.Title, f.Why = fmt.Sprintf("%d joints move nothing", len(list)), "Rotating them will not move the skin. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
 	}
 	f.Evidence = []finding.Evidence{
 		{What: "vertices nearest to it", Value: float64(nearest), Limit: 1},

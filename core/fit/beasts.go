@@ -190,7 +190,7 @@ func (f *fitter) foreleg(s int, p foot) leg {
 	elbowY := l.floor + 0.69*reach
 	elbow := l.level(math.Min(elbowY, l.top.Y))
 	elbow.Y = elbowY
-	f.put("upper_arm"+x, shoulder, 0.6, "in the trunk above the leg, by proportion")
+	f.put("upper_arm"+x, shoulder, 0.6, "in the torso above the leg, by proportion")
 	f.put("forearm"+x, elbow, 0.7, "where the leg leaves the torso, by proportion")
 	f.put("hand"+x, l.level(wristY), sure, reason)
 	return l

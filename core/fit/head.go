@@ -21,7 +21,7 @@ const (
 func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 	h := f.body
 	y, narrow := f.neck(shoulder)
-	confidence, reason, headReason := 0.85, "below the narrowest part of the neck", "above the narrowest place of the neck"
+	confidence, reason, headReason := 0.85, "below the narrowest part of the neck", "above the narrowest part of the neck"
 	if !narrow {
 		confidence, reason = 0.4, "no narrowing found above the shoulders, taken from proportion"
 		headReason = reason
@@ -60,7 +60,7 @@ func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 	case r > 0.085*h:
 		sure, why = 0.6, "highest point on the centerline; it may be hair, since the head is wide for the body"
 	case top > y+crownSure*r:
-		sure, why = 0.6, "highest point on the centerline; it may be a hat's or the hair's, as the head is high for its breadth"
+		sure, why = 0.6, "highest point on the centerline; it may be a hat or hair, since the head is tall for its width"
 	}
 	if q, ok := f.given["head"]; ok {
 		at, sure, why = q.Y, 0.95, "where the tip of the head was shown"

@@ -144,7 +144,7 @@ func (c check) size() []finding.Finding {
 	}
 	if h < kind.Low || h > kind.High {
 		out = append(out, finding.Finding{Code: "implausible_size", Severity: finding.Harms, Count: 1,
-			Title:    fmt.Sprintf("%s tall is no usual size for a %s", wording.Length(h), lower(kind.Title)),
+			Title:    fmt.Sprintf("A height of %s is unusual for this kind (%s)", wording.Length(h), lower(kind.Title)),
 			Why:      "Falloffs, weld distances and motions assume real size, and props will not fit. Rescale it.",
 			Evidence: []finding.Evidence{metres("height", h, map[bool]float64{true: kind.Low, false: kind.High}[h < kind.Low])}})
 	}

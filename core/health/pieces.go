@@ -51,7 +51,7 @@ func (c check) crumbs() []finding.Finding {
 		Why:      "A piece this small is usually scan debris: it gets no weights of its own and follows whatever is nearest. Check before you remove them: rivets and stitches are small too.",
 		Evidence: []finding.Evidence{metres("smaller than", size, size), evidence("faces in them", float64(len(faces)), 0)},
 		Where:    finding.Where{Faces: faces},
-		Remedies: []finding.Remedy{remedy("Drop "+wording.Count(n, "piece", "pieces")+" smaller than "+wording.Length(size), "drop_crumbs", map[string]any{"size": size})}}}
+		Remedies: []finding.Remedy{remedy("Remove "+wording.Count(n, "piece", "pieces")+" smaller than "+wording.Length(size), "drop_crumbs", map[string]any{"size": size})}}}
 }
 
 // more begins a sentence with a count that may not be the whole.

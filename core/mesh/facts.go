@@ -46,8 +46,32 @@ func (m *Mesh) Measure() Facts { return m.measure(m.Edges(), m.Pieces(), m.World
 // Measure returns the facts of the mesh.
 func (s *Surface) Measure() Facts { return s.measure(s.Edges, s.Pieces, s.At) }
 
+// Counts returns what of m is told without measuring it: its size and its counts.
+func (m *Mesh) Counts() Facts { return m.counts(m.World()) }
+
+func (m *Mesh) counts(points []r3.Vec) Facts {
+	f := Facts{Vertices: len(m.Points), Faces: m.Faces()}
+	for i := range m.Faces() {
+		switch len(m.Face(i)) {
+		case 3:
+			f.Triangles++
+		case 4:
+			f.Quads++
+		default:
+			f.Larger++
+		}
+	}
+	if b := geom.BoxOf(points); !b.Empty() {
+		f.Min = [3]float64{b.Min.X, b.Min.Y, b.Min.Z}
+		f.Max = [3]float64{b.Max.X, b.Max.Y, b.Max.Z}
+		f.Height = b.Size().Y
+	}
+	return f
+}
+
 func (m *Mesh) measure(e Edges, p Pieces, points []r3.Vec) Facts {
-	f := Facts{Vertices: len(m.Points), Faces: m.Faces(), Edges: len(e.Edges), Pieces: p.Count(), Closed: m.Faces() > 0}
+	f := m.counts(points)
+	f.Edges, f.Pieces, f.Closed = len(e.Edges), p.Count(), m.Faces() > 0
 	parts := make([]PartFacts, len(m.Parts))
 	for i, part := range m.Parts {
 		t, q, k := part.Frame.Decompose()
@@ -60,14 +84,6 @@ func (m *Mesh) measure(e Edges, p Pieces, points []r3.Vec) Facts {
 	}
 	for i := range m.Faces() {
 		c := m.Face(i)
-		switch len(c) {
-		case 3:
-			f.Triangles++
-		case 4:
-			f.Quads++
-		default:
-			f.Larger++
-		}
 		f.Area += r3.Norm(AreaVector(points, c))
 		for k := 1; k+1 < len(c); k++ {
 			f.Volume += r3.Dot(points[c[0]], r3.Cross(points[c[k]], points[c[k+1]])) / 6
@@ -82,11 +98,6 @@ func (m *Mesh) measure(e Edges, p Pieces, points []r3.Vec) Facts {
 		}
 	}
 	f.Borders = len(e.BorderLoops())
-	if b := geom.BoxOf(points); !b.Empty() {
-		f.Min = [3]float64{b.Min.X, b.Min.Y, b.Min.Z}
-		f.Max = [3]float64{b.Max.X, b.Max.Y, b.Max.Z}
-		f.Height = b.Size().Y
-	}
 	return f
 }
 

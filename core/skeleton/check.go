@@ -316,7 +316,7 @@ func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
 		if f.Remedies == nil {
 			for _, pair := range [][2]int{{k, j.Parent}, {i, s.Joints[k].Parent}} {
 				if to := image(pair[1]); to >= 0 {
-					f.Remedies = append(f.Remedies, finding.Remedy{Label: fmt.Sprintf("Hang %s from %s", name(pair[0]), name(to)), Op: "reparent_joint",
+					f.Remedies = append(f.Remedies, finding.Remedy{Label: "Reparent " + name(pair[0]) + " to " + name(to), Op: "reparent_joint",
 						Params: map[string]any{"joints": []string{name(pair[0])}, "parent": name(to)}})
 				}
 			}

@@ -155,7 +155,7 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy fu
 		out = append(out, f)
 	}
 	add(back, "joint bends backward", "joints bend backward", degrees("largest error in bend direction", worstBack, SwingLimit), true)
-	add(side, "joints bend sideways", "joints fold sideways", degrees("off the plane in which it folds, at most", worstSide, SwingLimit), true)
+	add(side, "joint bends sideways", "joints bend sideways", degrees("off the plane in which it folds, at most", worstSide, SwingLimit), true)
 	add(uneven, "joint bends unlike its partner", "joints bend unlike their partners", degrees("off the partner's mirror image, at most", worstUneven, SwingLimit), true)
 	add(into, "joint bends into the body", "joints bend into the body", []finding.Evidence{{What: "tested at", Value: swings[1] * 180 / math.Pi, Unit: "°"}}, false)
 	return out

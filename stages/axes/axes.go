@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -55,13 +56,13 @@ func Check(sk *skeleton.Skeleton, solid *geom.Tree, c skeleton.Convention, x ske
 			return finding.Remedy{Label: "Orient all joints", Op: "set_axes",
 				Params: map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides, "ends": c.Ends, "by": c.By}}
 		}
-		return finding.Remedy{Label: "Set the axes of these", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": ""}}
+		return finding.Remedy{Label: "Orient these joints", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": ""}}
 	}
 	if off := sk.CheckAxes(c, x, aim); off != nil {
 		return off
 	}
 	of := func(joints []string) finding.Remedy { // "bend": the world's way is what led here
-		return finding.Remedy{Label: "Set the axes of these", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": "bend"}}
+		return finding.Remedy{Label: "Orient these joints", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": "bend"}}
 	}
 	return append(sk.CheckSwing(solid, c, x, of), sk.CheckRolls(solid, c, x, of)...)
 }
@@ -101,11 +102,10 @@ func some(s *studio.State, names []string, branch bool) ([]int, error) {
 	return slices.Compact(out), nil
 }
 
-// SetAxes turns joints by a convention, which the character keeps. Joints names
-// those to turn, Branch takes what hangs from them too; they keep it as the convention of
-// their chain. No joint means all, and the character has that convention throughout. With Own
-// each of the joints is turned by the convention that it has, but for where its bend axis comes
-// from, if From says that.
+// SetAxes orients joints by a convention. Joints names them, Branch adds their descendants; the
+// convention becomes that of their chain. No joint means all, and the convention becomes the
+// character's. With Own each joint is oriented by the convention that it has; From, if given,
+// replaces where its bend axis comes from.
 type SetAxes struct {
 	skeleton.Convention
 	Joints []string `json:"joints"`
@@ -183,7 +183,7 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	}
 	s = s.WithAxes(turned)
 	s.Settings.Convention, s.Settings.Oriented = c, true
-	out := studio.Outcome{Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", joints(n), before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
+	out := studio.Outcome{Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", wording.Count(n, "joint", "joints"), before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
 	right, all := 0, 0
 	for _, h := range Hinges(&s) {
 		all++
@@ -220,14 +220,7 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	was := s
 	s = s.WithAxes(s.Skeleton.Rolled(which, s.Settings.Convention, o.Degrees))
 	s.Settings.Oriented = true
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Rolled %s by %.4g°", joints(len(which)), o.Degrees) + still(was, s)}, nil
-}
-
-func joints(n int) string {
-	if n == 1 {
-		return "1 joint"
-	}
-	return fmt.Sprintf("%d joints", n)
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Rolled %s by %.4g°", wording.Count(len(which), "joint", "joints"), o.Degrees) + still(was, s)}, nil
 }
 
 // OwnRow is a chain whose axes have a convention of their own, for a table.

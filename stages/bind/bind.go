@@ -15,6 +15,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/num/quat"
@@ -67,7 +68,7 @@ func age(s *studio.State) []finding.Finding {
 			if len(ways) < hungTold {
 				ways = append(ways, fmt.Sprintf("%s: parent was %s, is %s", j.Name, cmp.Or(parent(was, b), "nothing"), cmp.Or(parent(s.Skeleton, j), "nothing")))
 				if up := parent(was, b); up == "" || s.Skeleton.Index(up) >= 0 {
-					back = append(back, finding.Remedy{Label: fmt.Sprintf("Hang %s from %s again", j.Name, cmp.Or(up, "nothing")), Op: "reparent_joint", Params: map[string]any{"joints": []string{j.Name}, "parent": up}})
+					back = append(back, finding.Remedy{Label: "Reparent " + j.Name + " to " + cmp.Or(up, "nothing"), Op: "reparent_joint", Params: map[string]any{"joints": []string{j.Name}, "parent": up}})
 				}
 			}
 		}
@@ -77,7 +78,7 @@ func age(s *studio.State) []finding.Finding {
 		if names == nil {
 			return
 		}
-		f := finding.Finding{Code: code, Severity: severity, Count: len(names), Title: fmt.Sprintf(title, joints(len(names))), Why: why,
+		f := finding.Finding{Code: code, Severity: severity, Count: len(names), Title: fmt.Sprintf(title, wording.Count(len(names), "joint has", "joints have")), Why: why,
 			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: names}}
 		if severity == finding.Harms || code == "moved_since_bind" {
 			f.Remedies = again(s.Bind)
@@ -92,7 +93,7 @@ func age(s *studio.State) []finding.Finding {
 		finding.Evidence{What: "farthest move", Value: far, Limit: tolerance, Unit: "m"})
 	add("added_since_bind", finding.Harms, "%s been added since the bind", "They move nothing: the bind did not include them.", added,
 		finding.Evidence{What: "joints", Value: float64(len(added)), Limit: 0})
-	add("hung_since_bind", finding.Note, "%s been reparented since the bind", "The weights stay right; what moves along with what has changed: "+strings.Join(ways, "; ")+".", hung,
+	add("hung_since_bind", finding.Note, "%s been reparented since the bind", "The weights stay valid, but the hierarchy changed: "+strings.Join(ways, "; ")+".", hung,
 		finding.Evidence{What: "joints", Value: float64(len(hung)), Limit: 0})
 	if hung != nil {
 		out[len(out)-1].Remedies = back
@@ -135,13 +136,6 @@ func parent(s *skeleton.Skeleton, j skeleton.Joint) string {
 		return ""
 	}
 	return s.Joints[j.Parent].Name
-}
-
-func joints(n int) string {
-	if n == 1 {
-		return "1 joint has"
-	}
-	return fmt.Sprintf("%d joints have", n)
 }
 
 func angle(a, b quat.Number) float64 {

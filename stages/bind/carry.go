@@ -89,7 +89,7 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	}
 	if told.Vertices == 0 {
 		mine, other := geom.BoxOf(in.World()), geom.BoxOf(from.mesh.World())
-		return s, studio.Outcome{}, studio.Wrong("no vertex has a place of %s within %s: it is %s tall, this character %s, and their middles are %s apart; give a scale or a longer distance",
+		return s, studio.Outcome{}, studio.Wrong("no vertex has a place of %s within %s: it is %s tall, this character %s, and their centers are %s apart; give a scale or a longer distance",
 			from.name, wording.Length(o.Within), wording.Length(other.Size().Y), wording.Length(mine.Size().Y), wording.Length(r3.Norm(r3.Sub(mine.Centre(), other.Centre()))))
 	}
 	if only != nil {
@@ -264,7 +264,7 @@ func renamed(ours, theirs *skeleton.Skeleton, w *weights.Weights, match map[stri
 		}
 		removed[name] = heir
 		if heir == "" {
-			left = append(left, name+" no partner: its weight went to the other influences")
+			left = append(left, name+" has no partner: its weight went to the other influences")
 		} else {
 			left = append(left, fmt.Sprintf("%s has no partner: its weight went to %s", name, to[heir]))
 		}

@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -188,7 +189,7 @@ func Check(s *studio.State) []finding.Finding {
 				Remedies: []finding.Remedy{{Label: "Unify to the first record", Op: "unify_bind", Params: map[string]any{}}, keep}})
 		}
 		if unused := n - 1 - len(others); unused > 0 || r.Records[0].Vertices == 0 {
-			out = append(out, finding.Finding{Code: "unused_bind", Severity: finding.Note, Count: max(1, unused), Title: "One recorded bind pose is unused",
+			out = append(out, finding.Finding{Code: "unused_bind", Severity: finding.Note, Count: max(1, unused), Title: wording.Count(max(1, unused), "recorded bind pose is unused", "recorded bind poses are unused"),
 				Why: "It does no harm here; other programs carry it along and may go back to it.", Evidence: []finding.Evidence{{What: "records without a vertex", Value: float64(max(1, unused))}},
 				Remedies: []finding.Remedy{{Label: "Remove unused", Op: "drop_records", Params: map[string]any{}}}})
 		}
@@ -236,12 +237,7 @@ func (n *names) add(name string) {
 	}
 }
 
-func joints(n int, one, many string) string {
-	if n == 1 {
-		return "1 joint " + one
-	}
-	return fmt.Sprintf("%d joints %s", n, many)
-}
+func joints(n int, one, many string) string { return wording.Count(n, "joint "+one, "joints "+many) }
 
 func sentences(list []string) string {
 	out := ""

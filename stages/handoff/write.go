@@ -44,9 +44,9 @@ func needs(mesh, skeleton, weights bool) func(s *studio.State) string {
 		case mesh && s.Mesh == nil:
 			return "no mesh to hand over"
 		case skeleton && s.Skeleton == nil:
-			return "there is no skeleton to hand over"
+			return "no skeleton to hand over"
 		case weights && s.Weights == nil:
-			return "there are no weights to hand over: bind first"
+			return "no weights to hand over: bind first"
 		}
 		return ""
 	}

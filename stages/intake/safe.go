@@ -62,7 +62,7 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		distance = geom.NearShare * s.Mesh.Surface().Diagonal
 	}
 	steps := []studio.Operation{&DropFaces{}, &Weld{Distance: distance}, &DropLoose{}, &DropFaces{}, &SplitTies{}, &MakeOutward{}}
-	stepNames := []string{"Removing duplicate and zero-area faces", "Welding", "Dropping loose vertices", "Dropping faces that the weld emptied", "Taking bow-ties and fins apart", "Turning faces outward"}
+	stepNames := []string{"Removing duplicate and zero-area faces", "Welding", "Removing loose vertices", "Removing faces that the weld emptied", "Splitting non-manifold geometry", "Flipping faces outward"}
 	for i, op := range steps {
 		if w, ok := op.(*Weld); ok && !(w.Distance > 0) {
 			continue // all in one point

@@ -42,7 +42,7 @@ const (
 // CheckAsked reports what a reel cannot be made of.
 func CheckAsked(s *studio.State, a studio.ReelAsked) error {
 	if !(a.Amount > 0 && a.Amount <= maxAmount) {
-		return studio.Wrong("percent of range must be above 0 and at most %g, not %g", maxAmount, a.Amount)
+		return studio.Wrong("the part of the range must be above 0 and at most %g (1 is all of it), not %g", maxAmount, a.Amount)
 	}
 	if a.Steps < 1 || a.Steps > maxSteps {
 		return studio.Wrong("frames per swing: 1 to %d, not %d", maxSteps, a.Steps)
@@ -127,15 +127,15 @@ type SpotAsked struct {
 // where the whole reel takes long. The sheet stays as it is.
 func MeasureSpot(ctx context.Context, s *studio.State, q SpotAsked) (*Spot, error) {
 	if s.Sheet == nil || s.Weights == nil {
-		return nil, studio.Wrong("it was not tried in motion yet: try it, then its places can be measured again")
+		return nil, studio.Wrong("no motion check yet: run the test reel, then its spots can be measured again")
 	}
 	at := slices.IndexFunc(s.Sheet.Faults, func(f deform.Fault) bool { return f.Kind == q.Kind && f.Frame == q.Frame })
 	if at < 0 {
-		return nil, studio.Wrong("the sheet has no such place: try it in motion again")
+		return nil, studio.Wrong("the sheet has no such spot: run the test reel again")
 	}
 	reel := s.Reel(s.Sheet.Asked, true)
 	if len(reel.Frames) != len(s.Sheet.Frames) {
-		return nil, studio.Wrong("the reel is another than when it was tried, as after a change of joints: try it in motion again")
+		return nil, studio.Wrong("the joints changed since the last run, so the reel is different: run the test reel again")
 	}
 	skin, o, err := trying(s, s.Sheet.Asked)
 	if err != nil {
@@ -285,7 +285,7 @@ func advice(f deform.Fault) string {
 func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 	vertices := weights.Ranges(studio.Unite(f.Where, []int32{f.Vertex}))
 	smooth := finding.Remedy{Label: "Smooth there", Op: "smooth_weights", Params: map[string]any{"vertices": vertices, "passes": 4}}
-	anew := finding.Remedy{Label: "Rebind them", Op: "bind_joints", Params: map[string]any{"vertices": vertices, "method": "auto"}}
+	again := finding.Remedy{Label: "Rebind them", Op: "bind_joints", Params: map[string]any{"vertices": vertices, "method": "auto"}}
 	turned := f.Turned
 	if turned == "" && len(f.Blame) > 0 {
 		turned = f.Blame[0].Joint
@@ -294,21 +294,21 @@ func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 	switch f.Kind {
 	case deform.FaultSpill:
 		if len(f.Blame) == 0 {
-			return []finding.Remedy{anew}
+			return []finding.Remedy{again}
 		}
-		return []finding.Remedy{{Label: "Remove from " + f.Blame[0].Joint, Op: "free_weights", Params: map[string]any{"joints": []any{f.Blame[0].Joint}, "vertices": vertices}}, anew}
+		return []finding.Remedy{{Label: "Remove from " + f.Blame[0].Joint, Op: "free_weights", Params: map[string]any{"joints": []any{f.Blame[0].Joint}, "vertices": vertices}}, again}
 	case deform.FaultVolume:
 		if i := s.Skeleton.Index(turned); i < 0 || s.Skeleton.Joints[i].Mix >= 1 {
 			return nil
 		}
 		return []finding.Remedy{dual}
 	case deform.FaultThrough:
-		return []finding.Remedy{anew}
+		return []finding.Remedy{again}
 	case deform.FaultRigid:
 		if len(f.Blame) > 0 {
 			return []finding.Remedy{{Label: "Harden to " + f.Blame[0].Joint, Op: "set_weights", Params: map[string]any{"joint": f.Blame[0].Joint, "vertices": vertices, "value": 1}}}
 		}
 		return nil
 	}
-	return []finding.Remedy{smooth, anew}
+	return []finding.Remedy{smooth, again}
 }

@@ -21,8 +21,8 @@ func init() {
 
 // Says is what each kind of fault is called, and why it matters.
 var Says = map[string]struct{ Title, Why string }{
-	deform.FaultSpill:   {"Moves skin that belongs to another joint", "Skin far from the joint moves with it, because it has weight there that it should not."},
-	deform.FaultStretch: {"Stretches the skin", "Neighbors follow quite different joints, so the edge between them stretches many times."},
+	deform.FaultSpill:   {"moves skin that belongs to another joint", "Skin far from the joint moves with it, because it has weight there that it should not."},
+	deform.FaultStretch: {"stretches the skin", "Neighbors follow quite different joints, so the edge between them stretches many times."},
 	deform.FaultCrush:   {"presses the skin together", "Neighbors follow quite different joints, so they collapse together."},
 	deform.FaultPinch:   {"folds the skin sharply", "Adjacent faces fold onto each other: too few edge loops, or weights change too abruptly."},
 	deform.FaultFlip:    {"turns faces inside out", "Faces flip against the skin around them."},
@@ -84,7 +84,7 @@ func find(s *studio.State) []finding.Finding {
 		f.Title = strings.ToUpper(Says[kind].Title[:1]) + Says[kind].Title[1:] + " in " + wording.Count(f.Count, "spot", "spots") + " of the reel"
 		f.Why = "The worst: " + shown + ". " + Says[kind].Why + " " + strings.Join(named, ", ") + "."
 		f.Evidence = []finding.Evidence{{What: "the worst, " + what(kind), Value: most, Limit: deform.FaultLimit(kind)}}
-		f.Remedies = []finding.Remedy{{Label: "See its places", Opens: "worst"}}
+		f.Remedies = []finding.Remedy{{Label: "Show its spots", Opens: "worst"}}
 		out = append(out, f)
 	}
 	return out

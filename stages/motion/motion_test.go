@@ -270,7 +270,7 @@ func TestAPlaceIsMeasuredAlone(t *testing.T) {
 	require.False(t, spot.Over)
 	require.Less(t, spot.Times, places[0].Times)
 	_, err = motion.MeasureSpot(ctx, &after, motion.SpotAsked{Kind: "spill", Frame: 100000})
-	require.ErrorContains(t, err, "no such place")
+	require.ErrorContains(t, err, "no such spot")
 	untried := studiotest.Bound(t)
 	_, err = motion.MeasureSpot(ctx, &untried, motion.SpotAsked{Kind: "spill"})
 	require.ErrorContains(t, err, "not tried in motion yet")

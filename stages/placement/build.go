@@ -197,12 +197,8 @@ func (o *ReparentJoint) Apply(_ context.Context, s studio.State, _ studio.Progre
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
 	}
-	after, hang := cmp.Or(o.Parent, "none"), "hangs"
-	place := "position kept"
-	if len(names) > 1 {
-		hang, place = "hang", "their places are kept"
-	}
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("%s %s from %s now, not from %s; %s", studio.Said(names), hang, after, studio.Said(before), place), Before: studio.Said(before), After: after}, nil
+	after := cmp.Or(o.Parent, "none")
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Reparented %s to %s (was %s); nothing moved", studio.Said(names), after, studio.Said(before)), Before: studio.Said(before), After: after}, nil
 }
 
 // DuplicateBranch copies a joint with what hangs from it, moved by By.

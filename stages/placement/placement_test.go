@@ -215,14 +215,14 @@ func TestBuildingCarriesTheWeights(t *testing.T) {
 	require.Equal(t, hung.Skeleton.Index("spine_1"), hung.Skeleton.Joints[hung.Skeleton.Index("sash_1")].Parent)
 	both, told, err := studiotest.Try(drawn, "reparent_joint", `{"joints":["hand_l","hand_r"],"parent":"head"}`)
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "hand_l, hand_r hang from head now, not from forearm_l, forearm_r")
+	require.Contains(t, told.Sentence, "Reparented hand_l, hand_r to head (was forearm_l, forearm_r)")
 	for _, name := range []string{"hand_l", "hand_r"} {
 		require.Equal(t, "head", both.Skeleton.Joints[both.Skeleton.Joints[both.Skeleton.Index(name)].Parent].Name)
 		require.Equal(t, studiotest.At(t, drawn, name), studiotest.At(t, both, name))
 	}
 	_, told, err = studiotest.Try(drawn, "reparent_joint", `{"joints":["hand_l","hand_l"],"parent":"head"}`)
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "hand_l hangs from head", "one that is named twice is meant once")
+	require.Contains(t, told.Sentence, "Reparented hand_l to head", "one that is named twice is meant once")
 	_, _, err = studiotest.Try(s, "reparent_joint", `{"joints":["hips"],"parent":"head"}`)
 	require.Error(t, err, "a joint cannot hang from its own descendants")
 

@@ -97,7 +97,7 @@ const jointsReach = 8
 func byJoints(s *studio.State, net *weights.Net, tolerance float64) (*weights.Mirrored, error) {
 	sk, c := s.Skeleton, s.Settings.Convention
 	if !sk.Pairs(s.Settings.Marks).Any() {
-		return nil, studio.Wrong("no two joints are a pair: mark the sides in their names at the placement stage, or mirror by place")
+		return nil, studio.Wrong("no two joints are a pair: mark the sides in their names at Placement, or mirror by position")
 	}
 	if !s.Settings.Oriented {
 		var err error

@@ -85,13 +85,13 @@ func (o *BlendBorder) Apply(ctx context.Context, s studio.State, _ studio.Progre
 		return s, studio.Outcome{}, err
 	}
 	if len(list) != 2 {
-		return s, studio.Outcome{}, studio.Wrong("a border is between two joints")
+		return s, studio.Outcome{}, studio.Wrong("a boundary needs two joints")
 	}
 	if err := a.e.CheckLocks(list...); err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	a.e.Blend(list[0], list[1], o.Width, a.vertices, a.net)
-	return a.done(ctx, fmt.Sprintf("Blended the border of %s and %s over %s", o.Joints[0], o.Joints[1], wording.Length(o.Width)), fmt.Sprintf("%s and %s do not meet there", o.Joints[0], o.Joints[1]))
+	return a.done(ctx, fmt.Sprintf("Blended the boundary of %s and %s over %s", o.Joints[0], o.Joints[1], wording.Length(o.Width)), fmt.Sprintf("%s and %s do not meet there", o.Joints[0], o.Joints[1]))
 }
 
 // Settle gives vertices whose shares are quite others than all their neighbours' the mean of

@@ -53,7 +53,7 @@ function stepper() {
   const b = document.createElement('b');
   b.textContent = f.at < 0 ? `All ${spots.length} spots` : `${f.at + 1} of ${spots.length}`;
   text.append(b, ` ${f.at < 0 ? '' : spots[f.at].label}`);
-  box.append(button('chevron-left', 'Place before', -1), text, button('chevron-right', 'Next spot', 1));
+  box.append(button('chevron-left', 'Previous spot', -1), text, button('chevron-right', 'Next spot', 1));
   li.append(box);
 }
 

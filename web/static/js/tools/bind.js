@@ -22,7 +22,7 @@ function ticked() {
   if (!p) return;
   const boxes = [...tray.querySelectorAll('.layers input:checked')], sum = (name) => boxes.reduce((n, b) => n + Number(b.dataset[name]), 0);
   const count = (n, one, many) => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
-  p.textContent = boxes.length ? `Ticked: ${count(layers().length, 'part', 'parts')}, ${count(sum('pieces'), 'piece', 'pieces')}, ${count(sum('vertices'), 'vertex', 'vertices')}; nothing else is changed.` : 'Tick the parts that a button here is to change.';
+  p.textContent = boxes.length ? `Selected: ${count(layers().length, 'part', 'parts')}, ${count(sum('pieces'), 'piece', 'pieces')}, ${count(sum('vertices'), 'vertex', 'vertices')}; nothing else is changed.` : 'Check the parts to change.';
 }
 
 // ready lets the ways be chosen that make sense: for what is marked, and one joint.

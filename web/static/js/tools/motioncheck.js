@@ -294,7 +294,7 @@ function spotLine({ was, seen, limit, over }) {
   p.className = `spot${over ? ' over' : ''}`;
   p.setAttribute('role', 'status');
   p.textContent = `${was} → ${seen || 'none'}${over ? `; the limit is ${limit}` : ', within its limit'} `;
-  Object.assign(b, { type: 'button', className: 'button is-small', textContent: 'Try the whole reel', title: 'Other spots may have changed too' });
+  Object.assign(b, { type: 'button', className: 'button is-small', textContent: 'Run the whole reel', title: 'Other spots may have changed too' });
   b.addEventListener('click', () => operate('check_motion', asked()));
   p.append(b);
   return p;

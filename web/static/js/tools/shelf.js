@@ -53,7 +53,7 @@ async function layOver(button) {
 <div class="pairs"><table class="report"><thead><tr><th scope="col">Joint of the starter</th><th scope="col">Stands on</th></tr></thead><tbody></tbody></table></div>
 <p class="would" role="status"></p>
 <div class="tool row"><label>Keep these names as <input name="as" maxlength="63" autocomplete="off"></label><button type="button" class="button is-small" data-keep>Keep</button></div>
-<div class="ends"><button type="button" class="button" data-no>Cancel</button><button class="button is-primary" value="yes" autofocus>Lay over</button></div></form>`;
+<div class="ends"><button type="button" class="button" data-no>Cancel</button><button class="button is-primary" value="yes" autofocus>Snap</button></div></form>`;
   d.querySelector('h2').textContent = `Lay the ${title} over the joints`;
   d.querySelector('.sum').textContent = 'Unmatched joints move along and are listed afterwards, to be placed in the volume. The starter is set under “Start over from a starter”.';
   const f = d.querySelector('form').elements, body = d.querySelector('tbody');

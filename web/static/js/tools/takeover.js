@@ -54,7 +54,7 @@ async function takeOver(coming) {
 <div class="pairs"><table class="report"><thead><tr><th scope="col">Theirs</th><th scope="col">Ours</th><th scope="col">Paired by</th><th scope="col">Becomes</th></tr></thead><tbody class="theirs"></tbody><tbody class="ours"></tbody></table></div>
 <div class="tool row"><label>Joints that they lack <select name="obsolete"><option value="keep">keep</option><option value="drop">drop, children to the grandparent</option></select></label><label>Hierarchy <select name="parenting"><option value="keep">keep ours</option><option value="take">take theirs</option></select></label><label>Scale <input name="scale" type="number" step="any" min="0.0001" max="1000000" required></label><label class="tick" hidden><input type="checkbox" name="here" checked> <span>stand it where the character stands</span></label><label class="tick" hidden><input type="checkbox" name="motion" checked> <span></span></label></div>
 <p class="would" role="status"></p>
-<div class="ends"><button type="button" class="button" data-no>Cancel</button><button class="button is-primary" value="yes" autofocus>Take it over</button></div></form>`;
+<div class="ends"><button type="button" class="button" data-no>Cancel</button><button class="button is-primary" value="yes" autofocus>Bring it in</button></div></form>`;
   d.querySelector('h2').textContent = `Take over the skeleton of ${m.source}`;
   const none = joints().length === 0, f = d.querySelector('form').elements;
   d.querySelector('.sum').textContent = none ? `${m.theirs.length} joints. This character has no skeleton yet, so they come as they are.`
