@@ -137,7 +137,7 @@ test('a view is cut into, and what is picked lies behind the cut; vertices are d
   expect(await far()).toBeGreaterThan(0);
   const before = await eye();
   for (let k = 0; k < 10; k++) await page.keyboard.press('PageDown');
-  await expect(page.locator('.pane-name')).toContainText('cut 50 %');
+  await expect(page.locator('.pane-name')).toContainText('cut 50%');
   await expect.poll(eye).toBeGreaterThan(before + 0.05);
   for (let k = 0; k < 10; k++) await page.keyboard.press('PageUp');
   await expect.poll(async () => Math.abs(await eye() - before)).toBeLessThan(1e-6);

@@ -54,7 +54,7 @@ func (c check) nonManifold() []finding.Finding {
 	}
 	f := finding.Finding{Code: "non_manifold_edges", Severity: finding.Harms, Count: len(at),
 		Title:    wording.Count(len(at), "non-manifold edge", "non-manifold edges"),
-		Why:      "The surface has no single inside there, so visibility from bone to skin and smooth spreading of weights become arbitrary.",
+		Why:      "The inside is ambiguous there, so bone visibility and weight smoothing become unreliable.",
 		Evidence: []finding.Evidence{evidence("faces on one edge", float64(most), 2)},
 		Where:    finding.Where{Edges: at}}
 	if len(c.Twice) > 0 {

@@ -111,7 +111,7 @@ func (b *reeling) fists() {
 			for _, i := range fingers {
 				b.turn(p, i, "bend", share*b.o.Amount*180)
 			}
-			return fmt.Sprintf("%s %.0f %%", name, 100*share), p, r3.Vec{}
+			return fmt.Sprintf("%s %.0f%%", name, 100*share), p, r3.Vec{}
 		})
 	}
 }
@@ -120,7 +120,7 @@ func (b *reeling) fists() {
 func (b *reeling) figure(name string, pose func(share float64) (Pose, r3.Vec)) {
 	b.way(Segment{Name: name, Kind: SegmentFigure, Source: fromPractice}, -1, func(share float64) (string, Pose, r3.Vec) {
 		p, move := pose(share * b.o.Amount)
-		return fmt.Sprintf("%s %.0f %%", name, 100*share), p, move
+		return fmt.Sprintf("%s %.0f%%", name, 100*share), p, move
 	})
 }
 

@@ -201,7 +201,7 @@ func (b *reeling) own() {
 		if c.Frames() == 1 {
 			p, move := c.At(0)
 			b.way(Segment{Name: c.Name, Kind: SegmentOwn}, -1, func(share float64) (string, Pose, r3.Vec) {
-				return fmt.Sprintf("%s %.0f %%", c.Name, 100*share), Pose{}.Towards(p, share), r3.Scale(share, move)
+				return fmt.Sprintf("%s %.0f%%", c.Name, 100*share), Pose{}.Towards(p, share), r3.Scale(share, move)
 			})
 			continue
 		}

@@ -348,7 +348,7 @@ func (s *Skeleton) unsure() []finding.Finding {
 		}
 		names = append(names, j.Name)
 		least = math.Min(least, j.Confidence)
-		reason := fmt.Sprintf("%s (%.0f %%)", j.Reason, 100*j.Confidence)
+		reason := fmt.Sprintf("%s (%.0f%%)", j.Reason, 100*j.Confidence)
 		if by[reason] == nil {
 			reasons = append(reasons, reason)
 		}

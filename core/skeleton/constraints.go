@@ -246,7 +246,7 @@ func (c *Constraints) Says() string {
 		add("look-at")
 	}
 	if c.Share > 0 {
-		add(fmt.Sprintf("%.0f %% of the twist", 100*c.Share))
+		add(fmt.Sprintf("%.0f%% of the twist", 100*c.Share))
 	}
 	if c.Length != nil {
 		add(fmt.Sprintf("length %.3g to %.3g", c.Length[0], c.Length[1]))

@@ -147,7 +147,7 @@ func (o *AlignTwists) Apply(_ context.Context, s studio.State, _ studio.Progress
 		}
 		s.Binding = s.Binding.Rerecorded(turned, names)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Put %d twist joints of %d bones on their lines: off by up to %.1f %% of a bone before; the farthest moved %.1f mm, the skin stays", n, len(list), 100*worst, 1000*far),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Put %d twist joints of %d bones on their lines: off by up to %.1f%% of a bone before; the farthest moved %.1f mm, the skin stays", n, len(list), 100*worst, 1000*far),
 		Before: fmt.Sprintf("%.3g", worst), After: "0"}, nil
 }
 

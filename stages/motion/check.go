@@ -216,9 +216,9 @@ func said(s *studio.Sheet) string {
 	over := "nothing is over its limit"
 	switch {
 	case s.Over == 1:
-		over = "1 place is over its limit"
+		over = "1 spot is over its limit"
 	case s.Over > 1:
-		over = fmt.Sprintf("%d places are over their limits", s.Over)
+		over = fmt.Sprintf("%d spots are over their limits", s.Over)
 	}
 	out := fmt.Sprintf("%d frames, average %.2f × the limit, %s", len(s.Frames), s.Score, over)
 	if s.Left > 0 {

@@ -273,5 +273,5 @@ func TestAPlaceIsMeasuredAlone(t *testing.T) {
 	require.ErrorContains(t, err, "no such spot")
 	untried := studiotest.Bound(t)
 	_, err = motion.MeasureSpot(ctx, &untried, motion.SpotAsked{Kind: "spill"})
-	require.ErrorContains(t, err, "not tried in motion yet")
+	require.ErrorContains(t, err, "no motion check yet")
 }

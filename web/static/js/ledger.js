@@ -43,10 +43,10 @@ function branches(list) {
 // columns are what the ledger has of a joint: its heading, its class, and what it is
 // sorted by; null sorts as the joints hang from each other.
 const columns = [
-  ['Joint', 'name', (j) => j.name], ['Side', 'side', (j) => j.side], ['Placed', 'placed', (j) => (j.reason ? j.confidence : 2)],
+  ['Joint', 'name', (j) => j.name], ['Side', 'side', (j) => j.side], ['Confidence', 'placed', (j) => (j.reason ? j.confidence : 2)],
   ['X cm', 'num', (j) => j.pos[0]], ['Y cm', 'num', (j) => j.pos[1]], ['Z cm', 'num', (j) => j.pos[2]],
-  ['Bound', 'bound', (j) => (j.end ? 'zz' : j.bound)], ['Leads', 'num', (j) => (j.end ? -1 : j.leads)],
-  ['Keeps to', 'keeps', (j) => j.keeps ?? ''],
+  ['State', 'bound', (j) => (j.end ? 'zz' : j.bound)], ['Leads', 'num', (j) => (j.end ? -1 : j.leads)],
+  ['Constraints', 'keeps', (j) => j.keeps ?? ''],
 ];
 const order = { by: -1, down: false }; // as they hang, at first
 
@@ -111,7 +111,7 @@ export function draw() {
     name.style.paddingInlineStart = `${0.5 + 0.8 * Math.min(deep, 8) + 0.08 * Math.max(0, deep - 8)}rem`;
     name.title = j.name;
     const marks = [j.pinned && 'pinned', j.locked && 'locked', j.hidden && 'hidden'].filter(Boolean).join(', ');
-    const placed = cell(marks || (j.reason ? `${Math.round(100 * j.confidence)} %` : 'by hand'), 'placed');
+    const placed = cell(marks || (j.reason ? `${Math.round(100 * j.confidence)}%` : 'by hand'), 'placed');
     placed.title = j.reason;
     if (j.reason) placed.style.setProperty('--sure', j.confidence);
     const bound = cell(j.end ? 'end joint' : j.bound, 'bound');

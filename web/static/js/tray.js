@@ -221,7 +221,7 @@ function fill() {
     moveForm.parentElement.querySelector('.hint').hidden = Boolean(j);
     if (j) {
       moveForm.querySelector('h4').textContent = j.name;
-      moveForm.querySelector('.reason').textContent = j.reason ? `${Math.round(100 * j.confidence)} % sure: ${j.reason}.` : 'Placed by hand.';
+      moveForm.querySelector('.reason').textContent = j.reason ? `${Math.round(100 * j.confidence)}% sure: ${j.reason}.` : 'Placed by hand.';
       coordinates(j.pos);
       const name = tray.querySelector('#rename [name=name]');
       if (!name.dataset.touched) name.value = j.name;

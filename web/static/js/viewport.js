@@ -217,7 +217,7 @@ export class Viewport {
   // cutBy cuts deeper, or less deep.
   cutBy(by) {
     this.cut = Math.max(0, Math.min(0.95, this.cut + by));
-    for (const p of this.panes) p.label.textContent = `${p.label.textContent.split(',')[0]}${this.cut > 0 ? `, cut ${Math.round(100 * this.cut)} %` : ''}`;
+    for (const p of this.panes) p.label.textContent = `${p.label.textContent.split(',')[0]}${this.cut > 0 ? `, cut ${Math.round(100 * this.cut)}%` : ''}`;
     this.invalidate();
   }
 

@@ -97,7 +97,7 @@ async function compare(files) {
   form.set('base', store.character.head);
   for (const f of files) form.append('file', f, f.name);
   try {
-    const d = await upload(`/api/characters/${store.id}/delivery`, form, (share) => set({ say: share < 1 ? `Sending ${files[0].name}: ${Math.round(100 * share)} %` : 'Reading and comparing it' }));
+    const d = await upload(`/api/characters/${store.id}/delivery`, form, (share) => set({ say: share < 1 ? `Sending ${files[0].name}: ${Math.round(100 * share)}%` : 'Reading and comparing it' }));
     const more = [d.repeated.length ? `Repeated on it: ${d.repeated.join(', ')}.` : '', d.skipped.length ? `Could not be repeated: ${d.skipped.join('; ')}.` : '',
       { kept: 'The weights are kept, vertex by vertex.', carried: 'Weights are carried over from the nearest point of the earlier surface.', none: '' }[d.weights]].filter(Boolean).join(' ');
     set({ say: '' });

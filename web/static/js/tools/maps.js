@@ -92,7 +92,7 @@ export async function update() {
         if (mine !== turn) return;
         let most = 0, n01 = 0;
         for (let v = 0; v < n; v++) { most = Math.max(most, far[v]); if (far[v] > 0.01) n01++; put(v, far[v] < 0.0005 ? bare : ramp(far[v])); }
-        tell(`how much the weights differ from ${store.beside}, none pale to all dark: ${n01.toLocaleString('en')} vertices by more than 1 %, ${(100 * most).toFixed(0)} % at most; gray is the same`);
+        tell(`how much the weights differ from ${store.beside}, none pale to all dark: ${n01.toLocaleString('en')} vertices by more than 1%, ${(100 * most).toFixed(0)}% at most; gray is the same`);
       } else {
         const { kind, size } = await core('problems');
         if (mine !== turn) return;

@@ -104,8 +104,8 @@ function put(m) {
   const say = (name, text) => { box.querySelector(`[data-m=${name}]`).textContent = text; };
   say('farthest', m.vertex < 0 ? 'still: 0 mm' : m.farthest < 0.1 ? `${(1000 * m.farthest).toPrecision(3)} mm` : `${(100 * m.farthest).toFixed(1)} cm`);
   say('volume', volume(m));
-  say('longest', `to ${(100 * m.longest).toFixed(0)} %`);
-  say('shortest', `to ${(100 * m.shortest).toFixed(0)} %`);
+  say('longest', `to ${(100 * m.longest).toFixed(0)}%`);
+  say('shortest', `to ${(100 * m.shortest).toFixed(0)}%`);
   note(why() ? `Measured by the server: WebAssembly did not start here (${why()}).` : '');
 }
 
@@ -113,7 +113,7 @@ function put(m) {
 function besides(m) {
   for (const d of tray.querySelectorAll('#measures .beside')) d.remove();
   if (!m) return;
-  const text = { farthest: `${(100 * m.farthest).toFixed(1)} cm`, volume: volume(m), longest: `${(100 * m.longest).toFixed(0)} %`, shortest: `${(100 * m.shortest).toFixed(0)} %` };
+  const text = { farthest: `${(100 * m.farthest).toFixed(1)} cm`, volume: volume(m), longest: `${(100 * m.longest).toFixed(0)}%`, shortest: `${(100 * m.shortest).toFixed(0)}%` };
   for (const [name, t] of Object.entries(text)) {
     const dd = document.createElement('dd');
     dd.className = 'beside';

@@ -98,7 +98,7 @@ export function commands(add) {
   add('jointBefore', 'Select the previous joint', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
   add('restShown', 'Show the bind pose, and the pose again', ['Q'], restShown, bound, { words: 'toggle rest' });
   add('dots', 'Show the vertices with their weight, or not', ['M'], () => set({ dots: !store.dots }), bound, { words: 'points vertex display' });
-  add('smoothSkin', 'Show the smoothed surface, or not', ['U'], () => set({ smoothSkin: !store.smoothSkin }), bound, { words: 'subdivision subdivided surface preview' });
+  add('smoothSkin', 'Show the subdivided surface, or not', ['U'], () => set({ smoothSkin: !store.smoothSkin }), bound, { words: 'subdivision subdivided surface preview' });
   add('swing', 'Swing the selected joint while the key is held', ['S'], () => swingJoint(), bound, { words: 'animate turn to and fro test' });
 }
 
