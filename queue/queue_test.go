@@ -156,6 +156,27 @@ func TestARunningWorkIsCancelled(t *testing.T) {
 	require.Equal(t, c.Head, now.Head)
 }
 
+// A running job whose base has moved on could not keep its result: it ends at its next beat, and says why.
+func TestARunningWorkEndsWhenTheCharacterMovesOn(t *testing.T) {
+	s, x := started(t, 1)
+	tests.wait = func(ctx context.Context, p studio.Progress) error {
+		p("Counting sheep", 0.3)
+		<-ctx.Done()
+		return ctx.Err()
+	}
+	c, w := test(t, x, "test_wait")
+	require.Eventually(t, func() bool {
+		got, err := s.Work(ctx, w.ID)
+		require.NoError(t, err)
+		return got.What == "Counting sheep"
+	}, 20*time.Second, 5*time.Millisecond)
+	_, _, err := x.Do(ctx, c.ID, c.Head, "move_joint", json.RawMessage(`{"joint":"j2","to":[1.9,0.05,0]}`), "other")
+	require.NoError(t, err)
+	got := ended(t, s, w.ID)
+	require.Equal(t, studio.WorkFailed, got.State)
+	require.Contains(t, got.Message, "changed while this ran")
+}
+
 // A worker that is told to stop gives its work back: another goes on with it at once,
 // without waiting for silence, and the attempt does not count.
 func TestAWorkerThatStopsGivesItsWorkBack(t *testing.T) {

@@ -9,7 +9,6 @@ import (
 	"wisemarrow/studio"
 
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 )
 
 type work struct {
@@ -156,13 +155,22 @@ func (s *Store) ClaimWork(ctx context.Context, id string) (studio.Work, studio.C
 
 // Beat implements studio.Store.
 func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share float64) (bool, error) {
-	var rows []work
-	r := held(s.db.WithContext(ctx).Model(&rows).Clauses(clause.Returning{Columns: []clause.Column{{Name: "enough"}}}), c).
-		Updates(map[string]any{"beat_at": now, "what": what, "share": share})
-	if r.Error == nil && r.RowsAffected == 0 {
-		return false, studio.ErrNotFound
+	var rows []struct {
+		Enough     bool
+		Base, Head int64
 	}
-	return len(rows) > 0 && rows[0].Enough, mapped(r.Error)
+	err := s.db.WithContext(ctx).Raw(`update works w set beat_at = now(), what = ?, share = ? where id = ? and attempt = ? and state = ?
+		returning enough, base, (select head from characters c where c.id = w.character) as head`,
+		what, share, c.Work, c.Attempt, studio.WorkRunning).Scan(&rows).Error
+	switch {
+	case err != nil:
+		return false, mapped(err)
+	case len(rows) == 0:
+		return false, studio.ErrNotFound
+	case rows[0].Head != rows[0].Base:
+		return false, studio.ErrStale{Head: rows[0].Head}
+	}
+	return rows[0].Enough, nil
 }
 
 // CloseWork implements studio.Store.

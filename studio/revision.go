@@ -92,7 +92,8 @@ type Store interface {
 	// ClaimWork makes a work this attempt's own: the named one if it was abandoned, else the queued one whose turn
 	// it is, of who has fewest running and has waited longest; ErrNotFound where none waits.
 	ClaimWork(ctx context.Context, id string) (Work, Claim, error)
-	// Beat tells that a work is alive; it answers whether who waits for it has had enough.
+	// Beat tells that a work is alive; it answers whether who waits for it has had enough. It is
+	// ErrStale when its character has moved on, and ErrNotFound when the attempt no longer holds it.
 	Beat(ctx context.Context, c Claim, what string, share float64) (enough bool, err error)
 	CloseWork(ctx context.Context, c Claim, state, message string) error
 	// ReleaseWork gives a work back that this attempt began, to be begun anew.

@@ -100,11 +100,13 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	end, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer done()
 	var stale ErrStale
-	switch {
+	switch why := beat.lost(); {
 	case err == nil:
 		return nil
-	case beat.lost():
+	case errors.Is(why, ErrNotFound):
 		return nil // another attempt has it
+	case errors.As(why, &stale), errors.As(err, &stale):
+		return x.store.CloseWork(end, claim, WorkFailed, "the character was changed while this ran, so the result was not kept: start it again on the newest state")
 	case errors.Is(ctx.Err(), context.DeadlineExceeded):
 		return x.store.CloseWork(end, claim, WorkFailed, "the job exceeded its time limit; nothing was changed. Thin the mesh, then try again")
 	case ctx.Err() != nil: // this process is told to stop: another may go on at once
@@ -112,8 +114,6 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 			return err
 		}
 		return ErrGivenBack
-	case errors.As(err, &stale):
-		return x.store.CloseWork(end, claim, WorkFailed, "the character was changed while this ran, so the result was not kept: start it again on the newest state")
 	case IsInput(err):
 		return x.store.CloseWork(end, claim, WorkFailed, err.Error())
 	default:
@@ -166,7 +166,7 @@ type beat struct {
 	mu     sync.Mutex
 	what   string
 	share  float64
-	gone   bool
+	gone   error // why the work is not to go on
 	stopIt chan struct{}
 	ended  chan struct{}
 }
@@ -197,9 +197,10 @@ func newBeat(store Store, c Claim, cancel, enough func()) *beat {
 			if err == nil && stop {
 				enough()
 			}
-			if errors.Is(err, ErrNotFound) { // cancelled, or taken over
+			// Cancelled, taken over, or begun on what is no longer the newest state: its result could not be kept.
+			if stale := (ErrStale{}); errors.Is(err, ErrNotFound) || errors.As(err, &stale) {
 				b.mu.Lock()
-				b.gone = true
+				b.gone = err
 				b.mu.Unlock()
 				cancel()
 				return
@@ -220,7 +221,8 @@ func (b *beat) stop() {
 	<-b.ended
 }
 
-func (b *beat) lost() bool {
+// lost is ErrNotFound or ErrStale when a beat was told that the work is not to go on.
+func (b *beat) lost() error {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.gone
