@@ -83,13 +83,13 @@ test('the ledger sorts by its columns, and what is chosen comes first in the pan
   await page.locator('#ledger .fold').click();
   const names = () => page.locator('#ledger [data-joint] .name').allTextContents();
   const hanging = await names();
-  await page.getByRole('columnheader', { name: /Placed/ }).getByRole('button').click();
-  await expect(page.getByRole('columnheader', { name: /Placed/ })).toHaveAttribute('aria-sort', 'ascending');
+  await page.getByRole('columnheader', { name: /Confidence/ }).getByRole('button').click();
+  await expect(page.getByRole('columnheader', { name: /Confidence/ })).toHaveAttribute('aria-sort', 'ascending');
   const sure = await page.locator('#ledger [data-joint] .placed').allTextContents();
   const shares = sure.map((t) => (t.endsWith('%') ? parseFloat(t) : 200));
   expect(shares).toEqual([...shares].sort((a, b) => a - b));
   await page.keyboard.press('Enter'); // the heading keeps the focus
-  await expect(page.getByRole('columnheader', { name: /Placed/ })).toHaveAttribute('aria-sort', 'descending');
+  await expect(page.getByRole('columnheader', { name: /Confidence/ })).toHaveAttribute('aria-sort', 'descending');
   await page.keyboard.press('Enter');
   expect(await names()).toEqual(hanging);
   const above = () => page.evaluate(() => document.querySelector('#joint-panel').getBoundingClientRect().top - document.querySelector('#tray .findings').getBoundingClientRect().top);

@@ -165,46 +165,39 @@ func (c check) size() []finding.Finding {
 			Why:      "Both sides are mirrored about X = 0; mirrored joints and weights would be misplaced.",
 			Evidence: []finding.Evidence{metres("middle along X", middle, 0)}, Remedies: []finding.Remedy{stand}})
 	}
-	if turn, sure := c.facing(sym); symmetric && sure && math.Abs(turn) > 2 {
-		turn = math.Round(turn*10) / 10
-		out = append(out, finding.Finding{Code: "not_facing_front", Severity: finding.Harms, Count: 1, Title: fmt.Sprintf("It faces %.4g° away from the front", math.Abs(turn)),
-			Why:      "Left and right, the bend of knees and the mirror plane all assume it faces +Z.",
-			Evidence: []finding.Evidence{{What: "rotation to the front", Value: turn, Unit: "°"}},
-			Remedies: []finding.Remedy{remedy("Rotate it to face front", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "turn": turn, "stand": true})}})
+	if symmetric {
+		out = append(out, facing(mesh.FindFront(c.At, sym))...)
 	}
 	return out
 }
 
-// facing returns the turn about Y in degrees that brings the face to +Z. The
-// plane of symmetry tells it but for a half turn, which the feet tell: toes lie
-// farther forward than ankles. sure is false when they do not tell it.
-func (c check) facing(s mesh.Symmetry) (turn float64, sure bool) {
-	// Along the plane, to the side that the feet point to.
-	ahead := r3.Cross(s.Normal, r3.Vec{Y: 1}) // X × Y = Z
-	b := geom.BoxOf(c.At)
-	h := b.Size().Y
-	var toe, ankle, nt, na float64
-	for _, p := range c.At {
-		switch y := (p.Y - b.Min.Y) / h; {
-		case y < 0.03:
-			toe += r3.Dot(p, ahead)
-			nt++
-		case y > 0.06 && y < 0.12:
-			ankle += r3.Dot(p, ahead)
-			na++
-		}
+// facing reports a body that looks elsewhere than to +Z, with what shows it; where front and back
+// cannot be told apart, only a plane of symmetry that lies askew.
+func facing(front mesh.Front) []finding.Finding {
+	turn := math.Round(front.Turn*10) / 10
+	other := math.Remainder(turn+180, 360)
+	f := finding.Finding{Code: "not_facing_front", Severity: finding.Harms, Count: 1,
+		Why: "Left and right, the bend of knees and the mirror plane all assume it faces +Z."}
+	rotate := func(label string, turn float64) finding.Remedy {
+		return remedy(label, "bake_transform", map[string]any{"scale": 1.0, "up": "y", "turn": turn, "stand": true})
 	}
-	if nt < 8 || na < 8 {
-		return 0, false
+	switch {
+	case front.Sure && math.Abs(turn) > 2:
+		f.Title = fmt.Sprintf("It faces %.4g° away from the front", math.Abs(turn))
+		f.Evidence = []finding.Evidence{{What: "rotation to the front", Value: turn, Unit: "°"}}
+		f.Remedies = []finding.Remedy{rotate("Rotate it to face front", turn)}
+	case !front.Sure && math.Min(math.Abs(turn), math.Abs(other)) > 2:
+		f.Title = "It does not face front, and which side is its front is unclear"
+		f.Why += " Feet, knees, face and hands do not show where the front is, or contradict each other: look, then choose."
+		f.Evidence = []finding.Evidence{{What: "rotation to the front", Value: turn, Unit: "°"}, {What: "or", Value: other, Unit: "°"}}
+		f.Remedies = []finding.Remedy{rotate(fmt.Sprintf("Rotate it by %.4g°", turn), turn), rotate(fmt.Sprintf("Rotate it by %.4g°", other), other)}
+	default:
+		return nil
 	}
-	d := toe/nt - ankle/na
-	if math.Abs(d) < 0.006*h {
-		return 0, false
+	for _, s := range front.Signs {
+		f.Evidence = append(f.Evidence, metres(s.What, s.By, 0))
 	}
-	if d < 0 {
-		ahead = r3.Scale(-1, ahead)
-	}
-	return -math.Atan2(ahead.X, ahead.Z) * 180 / math.Pi, true
+	return []finding.Finding{f}
 }
 
 func lower(s string) string {

@@ -122,8 +122,8 @@ func (m *Mesh) GuessPlacement() Guess {
 	s := b.Size()
 	tall, reason := s.Y, ""
 	// A person is four times as tall as deep, arms out about as broad as tall; what is long
-	// and narrow, or broad for its wings alone, stands as it is.
-	if s.Z > 2.5*s.Y && s.X > 0.4*s.Z {
+	// and narrow whichever way it is turned, or broad for its wings alone, stands as it is.
+	if s.Z > 2.5*s.Y && s.X > 0.4*s.Z && broad(points) {
 		g.Up, tall = "z", s.Z
 		reason = "it is broad along X and much taller along Z than along Y, so Z is up; "
 	}
@@ -142,4 +142,21 @@ func (m *Mesh) GuessPlacement() Guess {
 	g.Reason = reason
 	g.Stand = g.Up != "y" || g.Scale != 1
 	return g
+}
+
+// broad reports whether points seen from above are at least four tenths as wide as long.
+func broad(points []r3.Vec) bool {
+	var mean r3.Vec
+	for _, p := range points {
+		mean = r3.Add(mean, r3.Scale(1/float64(len(points)), p))
+	}
+	main, across := mainDirections(points, mean)
+	extent := func(d r3.Vec) float64 {
+		low, high := math.Inf(1), math.Inf(-1)
+		for _, p := range points {
+			low, high = math.Min(low, r3.Dot(p, d)), math.Max(high, r3.Dot(p, d))
+		}
+		return high - low
+	}
+	return extent(across) > 0.4*extent(main)
 }

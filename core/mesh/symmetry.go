@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync/atomic"
 
 	"wisemarrow/core/geom"
 
@@ -41,7 +42,10 @@ func (s Symmetry) Mirror(p r3.Vec) r3.Vec {
 
 const (
 	symmetrySamples = 700
-	symmetrySteps   = 4
+	symmetrySteps   = 24       // at most, each only where it is better
+	most, half      = 0.8, 0.5 // of the samples count, the nearest
+	allRound        = 12       // planes, when those of the main directions do not do
+	nearest         = 3        // of them are refined
 )
 
 // FindSymmetry finds the upright plane of symmetry: from the planes through the
@@ -58,44 +62,143 @@ func FindSymmetry(points []r3.Vec, tree *geom.Tree, tolerance float64) Symmetry 
 	for i := 0; i < len(points); i += max(1, len(points)/symmetrySamples) {
 		samples = append(samples, points[i])
 	}
-	best, cost := Symmetry{}, math.Inf(1)
-	for _, s := range candidates(points) {
-		if c := s.cost(samples, tree); c < cost-geom.SameShare*tree.Box().Diagonal() {
+	k := &seeking{samples: samples, tree: tree}
+	best, cost := Symmetry{Normal: r3.Vec{X: 1}}, math.Inf(1)
+	try := func(s Symmetry) {
+		if c := k.cost(s, most); c < cost-geom.SameShare*tree.Box().Diagonal() {
 			best, cost = s, c
 		}
 	}
-	for range symmetrySteps {
-		next, ok := best.refit(samples, tree)
-		if !ok {
-			break
-		}
-		c := next.cost(samples, tree)
-		if c >= cost {
-			break
-		}
-		best, cost = next, c
+	for _, s := range candidates(points) {
+		try(s)
 	}
-	best.settle(samples, tree, tolerance)
+	best = k.refined(best, most)
+	// What is held in one hand turns the main directions and tilts the plane: where half of the samples have
+	// no partner, the nearest of planes all round are refined too, at last by the better half of the samples.
+	if k.cost(best, half) > 0.1*tolerance {
+		list, box := []Symmetry{best}, geom.BoxOf(points)
+		for i := range allRound {
+			a := float64(i) * math.Pi / allRound
+			n := r3.Vec{X: math.Cos(a), Z: math.Sin(a)}
+			list = append(list, Symmetry{Normal: n, Offset: r3.Dot(n, box.Centre())})
+		}
+		costs := map[r3.Vec]float64{}
+		for _, s := range list[1:] {
+			costs[s.Normal] = k.cost(s, most)
+		}
+		slices.SortStableFunc(list[1:], func(a, b Symmetry) int { return cmp.Compare(costs[a.Normal], costs[b.Normal]) })
+		cost = math.Inf(1)
+		for _, s := range list[:1+nearest] {
+			s = k.searched(k.refined(s, most), box.Centre())
+			if c := k.cost(s, half); c < cost-geom.SameShare*tree.Box().Diagonal() {
+				best, cost = s, c
+			}
+		}
+	}
+	best.settle(k, tolerance)
 	best.pair(points, tree, tolerance)
 	return best
 }
 
+// seeking is the search for the plane: what it measures planes by, and the steps taken, which are
+// bounded together, so that a mesh that is dear to ask gets the best plane found until then.
+type seeking struct {
+	samples []r3.Vec
+	tree    *geom.Tree
+	steps   int
+}
+
+// each asks for every sample and returns how many were asked: where a twentieth of all steps does
+// not reach for them, the first have to do; 0 when all steps are used up.
+func (k *seeking) each(ask func(q *geom.Query, i int)) int {
+	effort := geom.Effort(k.tree.Len())
+	if k.steps > 4*effort {
+		return 0
+	}
+	var used atomic.Int64
+	done := geom.Bounded(len(k.samples), 1, effort/20, func(lo, hi int) int {
+		q := geom.Query{Tree: k.tree}
+		for i := lo; i < hi; i++ {
+			ask(&q, i)
+		}
+		used.Add(int64(q.Steps))
+		return q.Steps
+	})
+	k.steps += int(used.Load())
+	return done
+}
+
+// refined turns the plane step by step to where it fits that share of the samples best.
+func (k *seeking) refined(s Symmetry, share float64) Symmetry {
+	cost := k.cost(s, share)
+	for range symmetrySteps {
+		next, ok := k.refit(s, share)
+		if !ok {
+			break
+		}
+		c := k.cost(next, share)
+		if c >= cost {
+			break
+		}
+		s, cost = next, c
+	}
+	return s
+}
+
+// searched turns the plane about a place and shifts it, by steps that are halved where none is
+// better, to where the nearer half of the samples comes nearest to the surface: unlike pairs of
+// nearest points, which slide along the surface, it does not creep.
+func (k *seeking) searched(s Symmetry, about r3.Vec) Symmetry {
+	cost := k.cost(s, half)
+	turn, shift := math.Pi/45, 0.01*k.tree.Box().Diagonal()
+	for tries := 0; turn > math.Pi/180/64 && tries < 60; tries++ {
+		better := false
+		for _, step := range [4][2]float64{{turn, 0}, {-turn, 0}, {0, shift}, {0, -shift}} {
+			at := r3.Dot(s.Normal, about)
+			n := geom.Rotate(geom.AxisAngle(r3.Vec{Y: 1}, step[0]), s.Normal)
+			next := Symmetry{Normal: n, Offset: r3.Dot(n, about) + s.Offset - at + step[1]}
+			if c := k.cost(next, half); c < cost {
+				s, cost, better = next, c, true
+			}
+		}
+		if !better {
+			turn, shift = turn/2, shift/2
+		}
+	}
+	if s.Normal.X < 0 {
+		s.Normal, s.Offset = r3.Scale(-1, s.Normal), -s.Offset
+	}
+	return s
+}
+
 // settle takes the plane exactly across X or Z where it is so to within the
 // tolerance, and exactly through zero, as modellers mean it.
-func (s *Symmetry) settle(samples []r3.Vec, tree *geom.Tree, tolerance float64) {
-	diag := tree.Box().Diagonal()
+func (s *Symmetry) settle(k *seeking, tolerance float64) {
+	diag := k.tree.Box().Diagonal()
 	for _, axis := range []r3.Vec{{X: 1}, {Z: 1}} {
 		if math.Abs(r3.Dot(s.Normal, axis)) < 0.9998 {
 			continue
 		}
-		try := Symmetry{Normal: axis, Offset: s.Offset * math.Copysign(1, r3.Dot(s.Normal, axis))}
-		if math.Abs(try.Offset) < 1e-3*diag {
-			try.Offset = 0
+		level := Symmetry{Normal: axis, Offset: s.Offset * math.Copysign(1, r3.Dot(s.Normal, axis))}
+		if math.Abs(level.Offset) < 1e-3*diag {
+			level.Offset = 0
 		}
-		if try.cost(samples, tree) <= s.cost(samples, tree)+0.25*tolerance {
-			*s = try
+		if k.cost(level, most) <= k.cost(*s, most)+0.25*tolerance {
+			*s = level
 		}
 	}
+}
+
+// mainDirections are the level directions in which points with that mean are spread most and least.
+func mainDirections(points []r3.Vec, mean r3.Vec) (main, across r3.Vec) {
+	var xx, xz, zz float64
+	for _, p := range points {
+		x, z := p.X-mean.X, p.Z-mean.Z
+		xx, xz, zz = xx+x*x, xz+x*z, zz+z*z
+	}
+	turn := 0.5 * math.Atan2(2*xz, xx-zz)
+	main = r3.Vec{X: math.Cos(turn), Z: math.Sin(turn)}
+	return main, r3.Vec{X: -main.Z, Z: main.X}
 }
 
 // candidates are planes to begin from.
@@ -105,14 +208,7 @@ func candidates(points []r3.Vec) []Symmetry {
 	for _, p := range points {
 		mean = r3.Add(mean, r3.Scale(1/float64(len(points)), p))
 	}
-	var xx, xz, zz float64
-	for _, p := range points {
-		x, z := p.X-mean.X, p.Z-mean.Z
-		xx, xz, zz = xx+x*x, xz+x*z, zz+z*z
-	}
-	turn := 0.5 * math.Atan2(2*xz, xx-zz)
-	main := r3.Vec{X: math.Cos(turn), Z: math.Sin(turn)}
-	across := r3.Vec{X: -main.Z, Z: main.X}
+	main, across := mainDirections(points, mean)
 	var out []Symmetry
 	add := func(n r3.Vec, at ...r3.Vec) {
 		if n.X < 0 {
@@ -129,20 +225,17 @@ func candidates(points []r3.Vec) []Symmetry {
 	return out
 }
 
-// cost is the mean distance of mirrored samples from the surface; the farthest
-// fifth does not count, so that a lantern in one hand does not tilt the plane.
-func (s Symmetry) cost(samples []r3.Vec, tree *geom.Tree) float64 {
-	d := make([]float64, len(samples))
-	done := geom.Bounded(len(samples), 1, sampling(tree), func(lo, hi int) int {
-		q := geom.Query{Tree: tree}
-		for i := lo; i < hi; i++ {
-			_, _, d[i] = q.NearestOf(s.Mirror(samples[i]), math.Inf(1), nil)
-		}
-		return q.Steps
-	})
+// cost is the mean distance of mirrored samples from the surface; only the nearest
+// share of them counts, so that a lantern in one hand does not tilt the plane.
+func (k *seeking) cost(s Symmetry, share float64) float64 {
+	d := make([]float64, len(k.samples))
+	done := k.each(func(q *geom.Query, i int) { _, _, d[i] = q.NearestOf(s.Mirror(k.samples[i]), math.Inf(1), nil) })
+	if done == 0 {
+		return math.Inf(1)
+	}
 	d = d[:done]
 	slices.Sort(d)
-	d = d[:max(1, len(d)*4/5)]
+	d = d[:max(1, int(share*float64(len(d))))]
 	sum := 0.0
 	for _, x := range d {
 		sum += x
@@ -151,30 +244,29 @@ func (s Symmetry) cost(samples []r3.Vec, tree *geom.Tree) float64 {
 }
 
 // refit returns the upright plane that fits the pairs of samples and the
-// surface points nearest to their mirror images best.
-func (s Symmetry) refit(samples []r3.Vec, tree *geom.Tree) (Symmetry, bool) {
+// surface points nearest to their mirror images best, of the nearest share of them.
+func (k *seeking) refit(s Symmetry, share float64) (Symmetry, bool) {
 	type pair struct {
 		p, q r3.Vec
 		d    float64
 	}
-	pairs := make([]pair, len(samples))
-	done := geom.Bounded(len(samples), 1, sampling(tree), func(lo, hi int) int {
-		q := geom.Query{Tree: tree}
-		for i := lo; i < hi; i++ {
-			_, at, d := q.NearestOf(s.Mirror(samples[i]), math.Inf(1), nil)
-			pairs[i] = pair{samples[i], at, d}
-		}
-		return q.Steps
+	pairs := make([]pair, len(k.samples))
+	done := k.each(func(q *geom.Query, i int) {
+		_, at, d := q.NearestOf(s.Mirror(k.samples[i]), math.Inf(1), nil)
+		pairs[i] = pair{k.samples[i], at, d}
 	})
+	if done == 0 {
+		return s, false
+	}
 	pairs = pairs[:done]
 	slices.SortStableFunc(pairs, func(a, b pair) int { return cmp.Compare(a.d, b.d) })
-	pairs = pairs[:max(1, len(pairs)*4/5)]
+	pairs = pairs[:max(1, int(share*float64(len(pairs))))]
 	var mp, mq r3.Vec
 	for _, x := range pairs {
 		mp, mq = r3.Add(mp, x.p), r3.Add(mq, x.q)
 	}
-	k := 1 / float64(len(pairs))
-	mp, mq = r3.Scale(k, mp), r3.Scale(k, mq)
+	each := 1 / float64(len(pairs))
+	mp, mq = r3.Scale(each, mp), r3.Scale(each, mq)
 	// Σ n·(p−p̄) n·(q−q̄) is least, most negative, for the normal.
 	a := mat.NewSymDense(2, nil)
 	for _, x := range pairs {
@@ -195,10 +287,6 @@ func (s Symmetry) refit(samples []r3.Vec, tree *geom.Tree) (Symmetry, bool) {
 	}
 	return Symmetry{Normal: n, Offset: 0.5 * r3.Dot(n, r3.Add(mp, mq))}, true
 }
-
-// sampling is how many steps the samples of one plane may take: some twenty planes are
-// tried. Where it does not reach for all samples, the first have to do.
-func sampling(tree *geom.Tree) int { return geom.Effort(tree.Len()) / 20 }
 
 // pair finds the partners.
 func (s *Symmetry) pair(points []r3.Vec, tree *geom.Tree, tolerance float64) {

@@ -221,7 +221,8 @@ function places() {
   const box = tray.querySelector('#worst'), r = reelNow();
   if (!box || !r) return;
   const list = box.querySelector('ol');
-  if (!r.stale) spots.clear(); // the whole reel was tried since
+  // The whole reel was run since; one that is still on its way is of before the spots.
+  if (!r.stale) for (const [key, now] of spots) if (now.head < r.revision) spots.delete(key);
   box.hidden = !r.places.length;
   list.replaceChildren(...r.places.map((p) => {
     const li = document.createElement('li'), to = document.createElement('button');
@@ -283,7 +284,7 @@ async function measureSpot(place) {
   try {
     const now = await post(`/api/characters/${store.id}/spot`, { kind: place.kind, frame: place.frame });
     if (head !== store.character.head) return;
-    spots.set(spotKey(place), now);
+    spots.set(spotKey(place), { ...now, head });
     set({ say: now.seen ? `There it was: ${now.was}. It is now: ${now.seen}.` : `There it was: ${now.was}. It is gone now.` });
   } catch (e) { set({ say: e.message }); }
   places();
