@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { choose, copy, errors, marrow, open } from './open.js';
 
 // What a test made goes again, so that the cast is as it was.

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { choose, joint, marrow, open } from './open.js';
 
 const saying = (page) => page.locator('#saying');

@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { errors, open } from './open.js';
 
 const turns = { upper_arm_l: [25, -80, 50], forearm_l: [70, 60, 0], thigh_r: [-60, 12, 0, 1.3], shank_r: [80, 0, 0], head: [0, 60, 10], spine_2: [10, 35, -5] };

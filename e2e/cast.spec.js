@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { errors } from './open.js';
 
 test('the cast shows every character with its picture and stages', async ({ page }) => {

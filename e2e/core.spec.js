@@ -1,5 +1,5 @@
 // Core as WebAssembly in the page, against the server's.
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { errors, marrow, open } from './open.js';
 
 const poses = [{}, { forearm_l: [80, 0, 0] }, { upper_arm_l: [10, 0, 0, 1.4], thigh_r: [0, 0, 0, 0.8] }, { upper_arm_l: [25, -10, 50], forearm_l: [70, 0, 0], thigh_r: [-60, 12, 0], shank_r: [80, 0, 0], head: [0, 40, 10], spine_2: [10, 15, -5] }, { hips: [12.5, 33.25, -7.125], nobody: [1, 2, 3] }];

@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import validator from 'gltf-validator';
 import { copy, errors, marrow, open } from './open.js';
 

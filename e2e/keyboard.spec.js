@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import validator from 'gltf-validator';
 import { bound, errors, ids, marrow, open } from './open.js';
 

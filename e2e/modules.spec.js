@@ -1,5 +1,5 @@
 // The page's own modules, called in the browser that runs them.
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { open } from './open.js';
 
 test.beforeEach(async ({ page }) => { await open(page, 'Odile', 'placement'); });

@@ -1,5 +1,5 @@
 // What the page says stays until it was read, and news reach every tab.
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { copy, marrow } from './open.js';
 
 const change = async (page, id, op, params = {}) => {

@@ -1,5 +1,5 @@
 // Helpers of the browser tests.
-import { expect } from '@playwright/test';
+import { expect } from './test.js';
 
 // ids are the characters of the cast by name, asked of the server: no page is drawn for it.
 export async function ids(page) {

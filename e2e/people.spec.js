@@ -1,24 +1,15 @@
 // Signing in, and the page of people, on a server of their own over the same database.
-import { execFileSync, spawn } from 'node:child_process';
-import { createServer } from 'node:net';
-import { expect, test } from '@playwright/test';
+import { execFileSync } from 'node:child_process';
+import { expect, serve, test } from './test.js';
 
-let server, at;
-const freePort = () => new Promise((f) => { const s = createServer().listen(0, '127.0.0.1', () => { const { port } = s.address(); s.close(() => f(port)); }); });
-const env = () => ({ ...process.env, WISEMARROW_DATABASE: execFileSync('scripts/db.sh', ['url', 'wisemarrow_e2e']).toString().trim() });
+let signing;
 
-test.beforeAll(async () => {
-  const port = await freePort();
-  at = `http://127.0.0.1:${port}`;
-  execFileSync('bin/wisemarrow-server', ['people', 'add', 'Ines', '--role', 'lead'], { env: env(), input: 'four boats at night\n' });
-  server = spawn('bin/wisemarrow-server', ['serve', '--addr', `127.0.0.1:${port}`, '--sign-in', '--workers', '0'], { env: env(), stdio: 'ignore' });
-  for (let i = 0; i < 100; i++) {
-    if (await fetch(`${at}/readyz`).then((r) => r.ok, () => false)) return;
-    await new Promise((f) => { setTimeout(f, 100); });
-  }
+test.beforeAll(async ({ server }) => {
+  execFileSync('bin/wisemarrow-server', ['people', 'add', 'Ines', '--role', 'lead'], { env: { ...process.env, WISEMARROW_DATABASE: server.database }, input: 'four boats at night\n' });
+  signing = await serve(server.database, '--sign-in', '--workers', '0');
 });
 
-test.afterAll(() => { server.kill('SIGTERM'); });
+test.afterAll(() => signing.stop());
 
 async function signIn(page, name, password) {
   await page.getByLabel('Name', { exact: true }).fill(name);
@@ -27,12 +18,12 @@ async function signIn(page, name, password) {
 }
 
 test('a lead lets somebody in, who may look and no more', async ({ page, browser }) => {
-  await page.goto(`${at}/people`);
+  await page.goto(`${signing.at}/people`);
   await expect(page).toHaveURL(/sign-in\?to=/);
   await signIn(page, 'Ines', 'four boats at dawn');
   await expect(page.getByRole('alert')).toContainText(/wrong name or password/i);
   await signIn(page, 'ines', 'four boats at night');
-  await expect(page).toHaveURL(`${at}/people`);
+  await expect(page).toHaveURL(`${signing.at}/people`);
   const box = page.getByRole('region', { name: 'People' });
   await box.getByLabel('Name', { exact: true }).fill('Ravi');
   await box.getByLabel('First password').fill('Ravi Ravi Ravi');
@@ -45,7 +36,7 @@ test('a lead lets somebody in, who may look and no more', async ({ page, browser
   await expect(box.getByRole('row', { name: /Ravi/ })).toBeVisible();
 
   const other = await (await browser.newContext()).newPage();
-  await other.goto(at);
+  await other.goto(signing.at);
   await signIn(other, 'Ravi', 'seven horses asleep');
   await expect(other.getByRole('heading', { name: 'Odile' }).first()).toBeVisible();
   await expect(other.locator('#bring')).toHaveCount(0);
@@ -60,7 +51,7 @@ test('a lead lets somebody in, who may look and no more', async ({ page, browser
   await page.getByRole('dialog').getByLabel('New password').fill('eight horses asleep');
   await page.getByRole('button', { name: 'Set password' }).click();
   await expect(page.getByRole('region', { name: 'Audit' })).toContainText('gave Ravi a new password');
-  await other.goto(at);
+  await other.goto(signing.at);
   await expect(other).toHaveURL(/sign-in/);
   await page.getByRole('row', { name: /^Ravi/ }).getByRole('button', { name: 'Remove' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Remove' }).click();

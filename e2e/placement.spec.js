@@ -1,5 +1,5 @@
 // The placement stage: starters, drawing, several joints at once, taking over.
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import validator from 'gltf-validator';
 import { choose, copy, errors, ids, joint, marrow, open } from './open.js';
 

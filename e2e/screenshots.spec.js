@@ -1,5 +1,5 @@
 // Draws docs/screenshots from the demo data: make screenshots.
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { choose, marrow, open } from './open.js';
 
 test.skip(!process.env.SCREENSHOTS, 'only on make screenshots');

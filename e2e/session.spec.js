@@ -1,5 +1,5 @@
 // What is chosen, posed and typed survives what happens elsewhere; undo, focus, the finder.
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { choose, copy, errors, joint, marrow, open } from './open.js';
 
 const saying = (page) => page.locator('.saying');

@@ -2,7 +2,7 @@
 // judges nothing; the machine may be slow.
 import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
-import { test } from '@playwright/test';
+import { test } from './test.js';
 import { choose, copy, marrow } from './open.js';
 
 test.skip(!process.env.SPEED, 'only when figures are wanted');

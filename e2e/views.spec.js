@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { choose, copy, errors, marrow, open } from './open.js';
 
 const panes = (page) => marrow(page, (m) => m.plate.view.panes.map((p) => ({ kind: p.kind, straight: Boolean(p.camera.isOrthographicCamera) })));

@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import validator from 'gltf-validator';
 import { errors, marrow } from './open.js';
 

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { bound, choose, errors, marrow } from './open.js';
 
 // What a test made goes again, so that the cast is as it was.

@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './test.js';
 import { choose, copy, errors, joint, marrow, open } from './open.js';
 
 test('every stage opens without a complaint, in light and dark', async ({ page }) => {
@@ -11,7 +11,8 @@ test('every stage opens without a complaint, in light and dark', async ({ page }
       await page.keyboard.press(key);
       await expect(page.locator('.spine [aria-current]')).toHaveCount(1);
       await page.waitForTimeout(150);
-      const found = (await new AxeBuilder({ page }).analyze()).violations;
+      // The page is the same in the dark but for its colors.
+      const axe = new AxeBuilder({ page }), found = (await (theme === 'light' ? axe : axe.withRules(['color-contrast'])).analyze()).violations;
       expect(found.map((v) => `${key} ${theme}: ${v.id} ${v.nodes.map((n) => n.target).join(' ')}`)).toEqual([]);
     }
   }
