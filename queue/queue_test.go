@@ -13,6 +13,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/testdb"
 	"wisemarrow/queue"
 	_ "wisemarrow/stages" // all operations
@@ -259,6 +260,7 @@ func test(t *testing.T, x *studio.Studio, op string) (studio.Character, studio.W
 
 // Work that waits for its turn is not enqueued again, however long; what was left without a job is.
 func TestWaitingWorkHasOneJob(t *testing.T) {
+	need.Time(t)
 	url := testdb.New(t)
 	_, x, _ := process(t, url, 1)
 	working, end := make(chan struct{}), make(chan struct{})

@@ -139,7 +139,7 @@ func TestEveryOperationHoldsOnHostileMeshes(t *testing.T) {
 	}
 	did, bound := 0, 0
 	for name, made := range hostile.Meshes {
-		s := studio.State{Mesh: made(60), Settings: studio.DefaultSettings()}
+		s := studio.State{Mesh: made(44), Settings: studio.DefaultSettings()}
 		if s.Mesh.Faces() == 0 {
 			continue
 		}

@@ -100,7 +100,7 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return err
 	}
 	// Of several servers that start at once one migrates, and the others wait for it.
-	locker, err := lock.NewPostgresSessionLocker()
+	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 300)) // asked for every second, for five minutes
 	if err != nil {
 		return err
 	}

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/studio"
 
@@ -33,6 +34,7 @@ func TestEveryOperationIsFoundAndRefusedWithAReason(t *testing.T) {
 
 // What an operation would lose is known from the state that it is done to.
 func TestWhatAnOperationWouldLoseIsTold(t *testing.T) {
+	need.Time(t)
 	loses := func(s studio.State, op, params string) string {
 		e, parsed, err := studio.ParseOperation(op, []byte(params))
 		require.NoError(t, err)

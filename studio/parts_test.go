@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/studio"
 
@@ -22,6 +23,7 @@ import (
 // A state of every part, from the store, is the one that the operation left: what is
 // computed next does not depend on whether it was read again in between.
 func TestEveryPartComesBackAsItWasLeft(t *testing.T) {
+	need.Time(t)
 	s := studiotest.Bound(t)
 	row := make([]quat.Number, len(s.Skeleton.Joints))
 	c := &pose.Clip{Name: "nod", Step: 0.1, Root: []r3.Vec{{X: 0.1}}}

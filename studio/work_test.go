@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"wisemarrow/formats/reading"
+	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/studio"
 
@@ -28,6 +29,7 @@ func states(t *testing.T, x *studio.Studio, r studio.Revision) map[string]string
 
 // Through the whole store and back at each step, the stages clear one by one.
 func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
+	need.Time(t)
 	m, x, c := studiotest.Begun(t, studiotest.Odile())
 	r := m.Past[0]
 	require.Equal(t, map[string]string{"intake": "clear", "placement": "untouched", "axes": "untouched", "bindpose": "untouched", "bind": "untouched", "weights": "untouched", "motion": "untouched", "handoff": "untouched"}, states(t, x, r))

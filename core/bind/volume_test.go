@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/internal/need"
 
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -61,6 +62,7 @@ func twoBones() *skeleton.Skeleton {
 // to their own arms, by straight distance the far arm pulls at them; turned inside out, open
 // and cut into pieces that touch it is the same.
 func TestTheWayLeadsThroughTheVolume(t *testing.T) {
+	need.Time(t)
 	u := blank()
 	slab(u, r3.Vec{X: -0.4, Y: 0, Z: -0.1}, r3.Vec{X: -0.2, Y: 1, Z: 0.1}, 0.05)
 	slab(u, r3.Vec{X: 0.2, Y: 0, Z: -0.1}, r3.Vec{X: 0.4, Y: 1, Z: 0.1}, 0.05)
@@ -107,6 +109,7 @@ func TestTheWayLeadsThroughTheVolume(t *testing.T) {
 
 // In a box the way is straight, and the weights are those of the exponent, exactly.
 func TestInABoxTheWayIsStraight(t *testing.T) {
+	need.Time(t)
 	m := blank()
 	slab(m, r3.Vec{X: -0.5, Y: 0, Z: -0.1}, r3.Vec{X: 0.5, Y: 1, Z: 0.1}, 0.1)
 	o := DefaultDistance

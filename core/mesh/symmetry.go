@@ -44,6 +44,7 @@ const (
 	symmetrySamples = 700
 	symmetrySteps   = 24       // at most, each only where it is better
 	most, half      = 0.8, 0.5 // of the samples count, the nearest
+	far             = 0.1      // of the diagonal: what has its mirror image farther away counts as that far
 	allRound        = 12       // planes, when those of the main directions do not do
 	nearest         = 3        // of them are refined
 )
@@ -229,7 +230,13 @@ func candidates(points []r3.Vec) []Symmetry {
 // share of them counts, so that a lantern in one hand does not tilt the plane.
 func (k *seeking) cost(s Symmetry, share float64) float64 {
 	d := make([]float64, len(k.samples))
-	done := k.each(func(q *geom.Query, i int) { _, _, d[i] = q.NearestOf(s.Mirror(k.samples[i]), math.Inf(1), nil) })
+	most := far * k.tree.Box().Diagonal()
+	done := k.each(func(q *geom.Query, i int) {
+		d[i] = most
+		if tri, _, near := q.NearestOf(s.Mirror(k.samples[i]), most, nil); tri >= 0 {
+			d[i] = near
+		}
+	})
 	if done == 0 {
 		return math.Inf(1)
 	}
@@ -251,8 +258,12 @@ func (k *seeking) refit(s Symmetry, share float64) (Symmetry, bool) {
 		d    float64
 	}
 	pairs := make([]pair, len(k.samples))
+	most := far * k.tree.Box().Diagonal()
 	done := k.each(func(q *geom.Query, i int) {
-		_, at, d := q.NearestOf(s.Mirror(k.samples[i]), math.Inf(1), nil)
+		tri, at, d := q.NearestOf(s.Mirror(k.samples[i]), most, nil)
+		if tri < 0 {
+			at, d = k.samples[i], most // farther than anything that has a partner
+		}
 		pairs[i] = pair{k.samples[i], at, d}
 	})
 	if done == 0 {
