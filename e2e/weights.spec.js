@@ -105,7 +105,7 @@ test('vertices are chosen, their table edited, locked, hidden and mirrored', asy
   await expect(share).toHaveValue('0.8');
   await page.getByRole('button', { name: 'Lock the weights of hand_l' }).click();
   await expect(share).toBeDisabled();
-  await page.locator('#edits [data-edit=smooth]').click();
+  await page.locator('#edits [data-fill=smooth_weights]').click();
   await expect(page.locator('[role=status]').filter({ hasText: /Smoothed all joints, 1 time/ }).first()).toBeVisible();
   await expect(share).toHaveValue('0.8');
   await page.getByRole('button', { name: 'Unlock the weights of hand_l' }).click();

@@ -130,8 +130,8 @@ func Operations() []Entry {
 	return out
 }
 
-// ParseOperation finds an operation and decodes its parameters; a parameter
-// that it does not have is an ErrInput.
+// ParseOperation finds an operation, decodes its parameters and checks their bounds; a parameter
+// that it does not have, or that is out of its bounds, is an ErrInput.
 func ParseOperation(name string, params json.RawMessage) (Entry, Operation, error) {
 	e, ok := registry[name]
 	if !ok {
@@ -144,6 +144,9 @@ func ParseOperation(name string, params json.RawMessage) (Entry, Operation, erro
 		if err := d.Decode(op); err != nil {
 			return e, nil, Wrong("the parameters of %s cannot be read: %s", name, Plain(err))
 		}
+	}
+	if err := e.Check(op); err != nil {
+		return e, nil, err
 	}
 	return e, op, nil
 }

@@ -15,14 +15,14 @@ func TestMistakesAreTheCallersAndSayWhat(t *testing.T) {
 	empty := studiotest.Odile()
 	for _, c := range []struct{ op, params, want string }{
 		{"fly", "", `no operation "fly"`},
-		{"weld", `{"distance":-1}`, "above zero"},
+		{"weld", `{"distance":-1}`, "above 0 m"},
 		{"weld", `{"distance":"far"}`, "cannot be read"},
 		{"weld", `{"distance":1,"sideways":true}`, "unknown field"},
 		{"move_joint", `{"joint":"hips","to":[0,0,0]}`, "no skeleton"},
 		{"bind_heat", "", "no skeleton"},
 		{"follow_beneath", "", "no skeleton"},
-		{"bake_transform", `{"scale":0}`, "above zero"},
-		{"bake_transform", `{"up":"sideways"}`, "up axis"},
+		{"bake_transform", `{"scale":0}`, "Scale must be"},
+		{"bake_transform", `{"up":"sideways"}`, "Up axis must be y, z or -z"},
 		{"fit_starter", `{"starter":"octopus"}`, "octopus"},
 		{"set_axes", "", "no skeleton"},
 	} {
@@ -34,7 +34,7 @@ func TestMistakesAreTheCallersAndSayWhat(t *testing.T) {
 	for _, c := range []struct{ op, params, want string }{
 		{"move_joint", `{"joint":"wing","to":[0,0,0]}`, `no joint "wing"`},
 		{"move_joint", `{"joint":"hips","to":[1e30,0,0]}`, "not a valid position"},
-		{"bind_heat", `{"influences":17}`, "1 to 16"},
+		{"bind_heat", `{"influences":17}`, "from 1 to 16"},
 		{"bind_heat", `{"skip":["wing"]}`, "wing"},
 		{"set_axes", `{"aim":"y","bend":"y"}`, "different"},
 	} {

@@ -10,8 +10,8 @@ import (
 type ReelAsked struct {
 	Kinds  []string `json:"kinds,omitempty"`  // of segments; none is all
 	Joints []string `json:"joints,omitempty"` // that are tried alone; none is all
-	Amount float64  `json:"amount"`           // share of the usual ranges
-	Steps  int      `json:"steps"`            // frames from rest to an end
+	Amount float64  `json:"amount" in:"0<..1.5" help:"share of the usual ranges"`
+	Steps  int      `json:"steps" as:"Frames per swing" in:"1..60"` // from rest to an end
 }
 
 // Usual are the options of the usual reel.

@@ -120,12 +120,48 @@ type known struct {
 	Key   string `json:"key,omitempty"`
 	From  string `json:"from,omitempty"`
 	Keeps bool   `json:"keeps,omitempty"`
+	// Fields are what it takes, as far as a page fills it from what is selected and from the fields of a form.
+	Fields []fillable `json:"fields"`
+}
+
+type fillable struct {
+	Name     string      `json:"name"`
+	Kind     studio.Kind `json:"kind"`
+	Optional bool        `json:"optional,omitempty"`
+	Count    int         `json:"count,omitempty"`
+}
+
+// described is an operation as the interface describes it: what POST …/ops takes.
+type described struct {
+	Name   string         `json:"name"`
+	Label  string         `json:"label"`
+	Stage  string         `json:"stage"`
+	Needs  []studio.Need  `json:"needs"`
+	Fields []studio.Field `json:"fields"`
+}
+
+// describe answers with every operation, its parameters and their bounds.
+func (s *site) describe(w http.ResponseWriter, _ *http.Request) {
+	all := studio.Operations()
+	out := make([]described, len(all))
+	for i, e := range all {
+		out[i] = described{e.Name, e.Label, e.Stage, e.Needs, e.Fields()}
+	}
+	answer(w, http.StatusOK, out)
 }
 
 func operations() []known {
 	var out []known
 	for _, e := range studio.Operations() {
-		out = append(out, known{e.Name, e.Label, e.Stage, e.Words, e.Key, e.From, e.Keeps})
+		out = append(out, knownOf(e))
+	}
+	return out
+}
+
+func knownOf(e studio.Entry) known {
+	out := known{e.Name, e.Label, e.Stage, e.Words, e.Key, e.From, e.Keeps, []fillable{}}
+	for _, f := range e.Fields() {
+		out.Fields = append(out.Fields, fillable{f.Name, f.Kind, f.Optional, f.Count})
 	}
 	return out
 }

@@ -27,6 +27,9 @@ type pages struct{ all *template.Template }
 func parsePages() pages {
 	t := template.New("").Funcs(template.FuncMap{
 		"thousands": wording.Thousands,
+		"bounds":    bounds,
+		"default":   defaultOf,
+		"options":   options,
 		"length":    wording.Length,
 		"measure":   measure,
 		"percent":   wording.Percent,

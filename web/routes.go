@@ -58,6 +58,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Post("/api/characters/{id}/traces", s.traces)
 		r.Get("/api/characters/{id}/sheet", s.sheet)
 		r.Get("/api/characters/{id}/capcost", s.capCost)
+		r.Get("/api/operations", s.describe)
 		r.Get("/characters/{id}/score", s.score)
 		r.Get("/view/reel/{rev}", s.reelView)
 		r.Post("/api/characters/{id}/mirror", s.mirror)

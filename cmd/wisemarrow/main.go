@@ -38,7 +38,7 @@ All commands work on files. They exit with 0 when all is good, 1 when findings b
 		SilenceErrors: true,
 		SilenceUsage:  true,
 	}
-	root.AddCommand(checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindposeCommand(), bindCommand(), weightsCommand(), testCommand(), handoffCommand(), runCommand())
+	root.AddCommand(checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindposeCommand(), bindCommand(), weightsCommand(), doCommand(), testCommand(), handoffCommand(), runCommand())
 	err := root.Execute()
 	switch {
 	case err == nil:

@@ -445,21 +445,33 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 	first, second, third := strings.Index(out, "1. "+at("auto.glb")), strings.Index(out, "2. "+at("tight.glb")), strings.Index(out, "3. "+at("near.glb"))
 	require.True(t, first >= 0 && second > first && third > second, out)
 	for _, args := range [][]string{
-		{"smooth", at("auto.glb"), "--passes", "2"}, {"mirror", at("auto.glb"), "--from", "right", "--tolerance", "0.02"}, {"set", at("auto.glb"), "--joints", "head", "--vertices", "0-9", "--value", "0.3"},
+		{"smooth", at("auto.glb"), "--passes", "2"}, {"mirror", at("auto.glb"), "--from", "right", "--tolerance", "0.02"}, {"set", at("auto.glb"), "--joint", "head", "--vertices", "0-9", "--value", "0.3"},
 		{"drop", at("auto.glb"), "--below", "0.1"}, {"cap", at("auto.glb"), "--influences", "2"}, {"harden", at("auto.glb"), "--steps", "4"}, {"hand", at("auto.glb"), "--joints", "forearm_l", "--to", "upper_arm_l"},
-		{"blend", at("auto.glb"), "--joints", "forearm_l,upper_arm_l", "--width", "0.1"}, {"carry", at("near.glb"), "--from", at("auto.glb")},
+		{"blend", at("auto.glb"), "--joints", "forearm_l,upper_arm_l", "--width", "0.1"}, {"carry", at("near.glb"), "--file", at("auto.glb")},
 	} {
 		code, _, errs := command(t, append(append([]string{"weights"}, args...), "-o", at("out.glb"))...)
 		require.Zero(t, code, "%v: %s", args, errs)
 	}
+	// Any operation of the workbench is done by name, with flags made of its description.
+	code, out, errs = command(t, "do", "roll_axes", at("auto.glb"), "--joints", "forearm_l", "--degrees", "15", "-o", at("out.glb"), "--report", "-")
+	require.Zero(t, code, errs)
+	require.Contains(t, out, "15")
+	code, out, errs = command(t, "do", "roll_axes", "--help")
+	require.Zero(t, code, errs)
+	require.Contains(t, out, "(from -360 to 360°)")
+	code, out, errs = command(t, "do", "--help")
+	require.Zero(t, code, errs)
+	for _, op := range []string{"weld ", "fit_starter ", "roll_axes ", "bind_auto ", "check_motion "} {
+		require.Contains(t, out, op)
+	}
 	for _, table := range []string{"w.csv", "w.json"} {
 		code, _, errs := command(t, "weights", "write", at("auto.glb"), "-o", at(table))
 		require.Zero(t, code, errs)
-		code, out, errs := command(t, "weights", "read", at("near.glb"), "--from", at(table), "-o", at("back.glb"), "--report", "-")
+		code, out, errs := command(t, "weights", "read", at("near.glb"), "--file", at(table), "-o", at("back.glb"), "--report", "-")
 		require.Zero(t, code, errs)
 		require.Contains(t, out, "Took weights from "+table)
 	}
-	for _, bad := range [][]string{{"weights", "smooth", at("mesh.obj")}, {"weights", "set", at("auto.glb"), "--joints", "head"}, {"weights", "read", at("auto.glb"), "--from", at("mesh.obj")}, {"test", at("mesh.obj")}, {"test", at("auto.glb"), "--amount", "9"}, {"test", at("auto.glb"), "--reel", "dance"}, {"test", at("none.glb")}} {
+	for _, bad := range [][]string{{"weights", "smooth", at("mesh.obj")}, {"weights", "set", at("auto.glb"), "--joint", "head"}, {"weights", "read", at("auto.glb"), "--file", at("mesh.obj")}, {"weights", "smooth", at("auto.glb"), "--passes", "0"}, {"do", "roll_axes", at("auto.glb"), "--joints", "head", "--degrees", "400"}, {"do", "mirror_weights", at("auto.glb"), "--by", "guess"}, {"test", at("mesh.obj")}, {"test", at("auto.glb"), "--amount", "9"}, {"test", at("auto.glb"), "--reel", "dance"}, {"test", at("none.glb")}} {
 		code, _, _ := command(t, bad...)
 		require.Equal(t, 2, code, bad)
 	}

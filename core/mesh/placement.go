@@ -12,9 +12,9 @@ import (
 // Placement says how the whole mesh is brought into the production's frame:
 // scaled, its up axis turned to +Y, turned about it, and stood on the ground.
 type Placement struct {
-	Scale float64 `json:"scale"` // metres per file unit, > 0
-	Up    string  `json:"up"`    // "y", "z" or "-z": the file's up direction
-	Turn  float64 `json:"turn,omitempty"`
+	Scale float64 `json:"scale" in:"1e-6..1e6" help:"meters per file unit"`
+	Up    string  `json:"up" as:"Up axis" one:"y,z,-z"` // the file's up direction
+	Turn  float64 `json:"turn,omitempty" in:"-360..360" unit:"°" help:"about the up axis"`
 	// Turn is in degrees about +Y, after Up. Stand brings the lowest vertex to
 	// Y = 0, the middle plane (the box's middle where there is none) to X = 0 and
 	// the middle to Z = 0.

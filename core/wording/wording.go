@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"strings"
 )
 
 // Count writes a number with what is counted, "1 vertex" or "12 400 vertices".
@@ -65,4 +66,24 @@ func Signed(share float64) string {
 		return "\u2212" + Percent(-share)
 	}
 	return "+" + Percent(share)
+}
+
+// Or lists alternatives: "a", "a or b", "a, b or c".
+func Or(list []string) string {
+	if len(list) < 2 {
+		return strings.Join(list, "")
+	}
+	return strings.Join(list[:len(list)-1], ", ") + " or " + list[len(list)-1]
+}
+
+// Number writes a number to six digits, without an exponent where people would not write one.
+func Number(x float64) string {
+	switch a := math.Abs(x); {
+	case a >= 1e4 && a < 1e15 && x == math.Trunc(x):
+		return Thousands(int(x))
+	case a >= 1e-4 && a < 1e6:
+		x, _ = strconv.ParseFloat(strconv.FormatFloat(x, 'g', 6, 64), 64)
+		return strconv.FormatFloat(x, 'f', -1, 64)
+	}
+	return strconv.FormatFloat(x, 'g', 6, 64)
 }

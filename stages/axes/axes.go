@@ -202,8 +202,8 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 // bend. No joint moves.
 type RollAxes struct {
 	Joints  []string `json:"joints"`
-	Branch  bool     `json:"branch,omitempty"`
-	Degrees float64  `json:"degrees"`
+	Branch  bool     `json:"branch,omitempty" help:"and all their descendants"`
+	Degrees float64  `json:"degrees" as:"Roll" in:"-360..360" unit:"°"`
 }
 
 // Apply implements Operation.
@@ -214,8 +214,6 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, err
 	case which == nil:
 		return s, studio.Outcome{}, studio.Wrong("select the joints to roll")
-	case !(math.Abs(o.Degrees) <= 360):
-		return s, studio.Outcome{}, studio.Wrong("roll by at most 360°, not %g", o.Degrees)
 	}
 	was := s
 	s = s.WithAxes(s.Skeleton.Rolled(which, s.Settings.Convention, o.Degrees))

@@ -156,7 +156,7 @@ func (o *LimitJoints) Apply(_ context.Context, s studio.State, _ studio.Progress
 // stand where the joint stands and to where it bends, unless places are given.
 type SetGoal struct {
 	Joint string      `json:"joint"`
-	Bones int         `json:"bones"`
+	Bones int         `json:"bones" as:"Bones" in:"1..64" help:"that follow the goal"`
 	At    *[3]float64 `json:"at,omitempty"`
 	Pole  *[3]float64 `json:"pole,omitempty"`
 	Both  bool        `json:"both"`
@@ -164,9 +164,6 @@ type SetGoal struct {
 
 // Apply implements studio.Operation.
 func (o *SetGoal) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if o.Bones < 1 || o.Bones > skeleton.MaxGoalBones {
-		return s, studio.Outcome{}, studio.Wrong("a goal is followed by 1 to %d bones, not %d", skeleton.MaxGoalBones, o.Bones)
-	}
 	bones := 0
 	s, _, err := keep(s, []string{o.Joint}, o.Both, func(i int, c *skeleton.Constraints) error {
 		if s.Skeleton.Joints[i].Parent < 0 {

@@ -29,7 +29,7 @@ func account(s studio.State) studio.Result {
 
 // FollowBeneath gives pieces without weights those of the surface beneath.
 type FollowBeneath struct {
-	Mode string `json:"mode"` // "rigid", "follow" or "auto"
+	Mode string `json:"mode" as:"Mode" one:"auto,rigid,follow"` // "rigid", "follow" or "auto"
 }
 
 // Apply implements Operation.

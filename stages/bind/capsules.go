@@ -80,11 +80,11 @@ func losesCapsules(s *studio.State, op studio.Operation) string {
 // BindCapsules binds by the capsules around the bones; where there are none yet they are sized
 // from the mesh first, and kept.
 type BindCapsules struct {
-	Influences int      `json:"influences"`
-	Trace      float64  `json:"trace"`
-	Falloff    float64  `json:"falloff"` // the exponent from the inner radius to the outer
-	Smooth     int      `json:"smooth"`
-	Skip       []string `json:"skip,omitempty"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
+	Falloff    float64  `json:"falloff" as:"Falloff" in:"0.1..20"` // the exponent from the inner radius to the outer
+	Smooth     int      `json:"smooth" as:"Smoothing" in:"0..100" help:"passes"`
+	Skip       []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
 }
 
@@ -191,18 +191,14 @@ func (o *SetCapsule) Apply(_ context.Context, s studio.State, _ studio.Progress)
 
 // MirrorCapsules gives the capsules of one side, "left" or "right", to the other.
 type MirrorCapsules struct {
-	From string `json:"from"`
+	From string `json:"from" as:"From side" one:"left,right"`
 }
 
 // Apply implements studio.Operation.
 func (o *MirrorCapsules) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	from := skeleton.Left
-	switch o.From {
-	case "left":
-	case "right":
+	if o.From == "right" {
 		from = skeleton.Right
-	default:
-		return s, studio.Outcome{}, studio.Wrong("capsules are taken from the \"left\" or the \"right\", not %q", o.From)
 	}
 	all, err := capsules(s)
 	if err != nil {

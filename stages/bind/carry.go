@@ -30,14 +30,14 @@ func init() {
 //
 // With Vertices, or the vertices of Onto, only these get them, and the rest stays exactly as it is.
 type CarryWeights struct {
-	File       *studio.File      `json:"file,omitempty"`
-	Parts      []string          `json:"parts,omitempty"` // of this mesh, in place of a file
-	Onto       []string          `json:"onto,omitempty"`  // parts
+	File       *studio.File      `json:"file,omitempty" help:"the bound file that they come from"`
+	Parts      []string          `json:"parts,omitempty" help:"parts of this mesh that give them, in place of a file"` // of this mesh, in place of a file
+	Onto       []string          `json:"onto,omitempty" help:"parts that get them; default all others"`                // parts
 	Vertices   string            `json:"vertices,omitempty"`
-	From       string            `json:"from"`
-	Within     float64           `json:"within,omitempty"` // metres; 0 is however far
-	Scale      float64           `json:"scale,omitempty"`  // of theirs, about the origin; 0 is 1
-	Match      map[string]string `json:"match,omitempty"`
+	From       string            `json:"from" as:"Match by" one:"surface=nearest point on surface,vertex=nearest vertex,normal=along the normal,order=vertex order" help:"the nearest point of the surface, the nearest vertex, along the normal, or vertex by vertex in order"`
+	Within     float64           `json:"within,omitempty" as:"Distance" in:"0..1e6" unit:"m" help:"what is farther away stays as it is; 0 is any distance"` // metres; 0 is however far
+	Scale      float64           `json:"scale,omitempty" as:"Scale" in:"0<..1e6" help:"of the other file to this one"`                                      // of theirs, about the origin; 0 is 1
+	Match      map[string]string `json:"match,omitempty" help:"joint of the other file to joint of this one"`
 	Influences int               `json:"influences"`
 	Trace      float64           `json:"trace"`
 }
@@ -55,9 +55,6 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	limits, _, err := asked(s, o.Influences, o.Trace, nil)
 	if err != nil {
 		return s, studio.Outcome{}, err
-	}
-	if !(o.Within >= 0) || o.Within > studio.MaxPlace || !(o.Scale >= 0) || o.Scale > 1e6 {
-		return s, studio.Outcome{}, studio.Wrong("the distance is 0 m or more, and the scale above 0, not %g and %g", o.Within, o.Scale)
 	}
 	only, err := o.only(s)
 	if err != nil {

@@ -120,7 +120,7 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 	require.Empty(t, got.Stray())
 	require.NoError(t, got.Weights.Validate())
 
-	for params, why := range map[string]string{`,"from":"above"`: "normal", `,"within":-1`: "0 m or more", `,"scale":100,"within":0.01`: "give a scale"} {
+	for params, why := range map[string]string{`,"from":"above"`: "normal", `,"within":-1`: "at least 0 m", `,"scale":100,"within":0.01`: "give a scale"} {
 		_, _, err := carried(bare, glb.Bytes(), params)
 		require.True(t, studio.IsInput(err), params)
 		require.ErrorContains(t, err, why)

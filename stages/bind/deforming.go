@@ -16,7 +16,7 @@ func init() {
 // usual, all but end joints.
 type SetDeform struct {
 	Joints []string `json:"joints"`
-	Deform string   `json:"deform"`
+	Deform string   `json:"deform" as:"Deform" one:",on,off" help:"on, off, or empty for as usual"`
 }
 
 // Apply implements studio.Operation.

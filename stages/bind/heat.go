@@ -38,22 +38,16 @@ func loses(s *studio.State, op studio.Operation) string {
 // BindHeat computes skin weights by heat equilibrium. Skip names joints that
 // shall not deform, besides the end joints.
 type BindHeat struct {
-	Influences int      `json:"influences"`
-	Trace      float64  `json:"trace"`
-	Heat       float64  `json:"heat"`
-	Laplacian  string   `json:"laplacian,omitempty"` // "" or "plain", or "robust"
-	Skip       []string `json:"skip,omitempty"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
+	Heat       float64  `json:"heat" as:"Heat" in:"0<..1e6"`
+	Laplacian  string   `json:"laplacian,omitempty" as:"Laplacian" one:"plain,robust"` // "" or "plain", or "robust"
+	Skip       []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
 }
 
 // Apply implements Operation.
 func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Heat > 0) || o.Heat > 1e6 {
-		return s, studio.Outcome{}, studio.Wrong("heat must be above zero, not %g", o.Heat)
-	}
-	if o.Laplacian != "" && o.Laplacian != "plain" && o.Laplacian != "robust" {
-		return s, studio.Outcome{}, studio.Wrong("the Laplacian is \"plain\" or \"robust\", not %q", o.Laplacian)
-	}
 	limits, deform, err := asked(s, o.Influences, o.Trace, o.Skip)
 	if err != nil {
 		return s, studio.Outcome{}, err
@@ -86,12 +80,6 @@ const mostInfluences = bundle.Drawn
 // joints and those that are named.
 func asked(s studio.State, influences int, trace float64, skip []string) (weights.Limits, []bool, error) {
 	l := weights.Limits{Cap: influences, Trace: trace}
-	if influences < 1 || influences > mostInfluences {
-		return l, nil, studio.Wrong("the influence cap is 1 to %d, not %d", mostInfluences, influences)
-	}
-	if !(trace >= 0) || trace >= 0.5 {
-		return l, nil, studio.Wrong("the trace limit is from 0 to below 0.5, not %g", trace)
-	}
 	deform := s.Skeleton.Deforming()
 	for _, name := range skip {
 		i, err := s.Skeleton.Find(name)

@@ -29,9 +29,9 @@ func init() {
 // BindAuto binds by whatever the mesh calls for, until every vertex has weights. Skip names
 // joints that shall not deform, besides the end joints.
 type BindAuto struct {
-	Influences int      `json:"influences"`
-	Trace      float64  `json:"trace"`
-	Skip       []string `json:"skip,omitempty"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
+	Skip       []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
 }
 
@@ -49,12 +49,12 @@ func (o *BindAuto) Apply(ctx context.Context, s studio.State, progress studio.Pr
 // BindVolume binds by distances through the solid. Falloff is the exponent with which weights
 // fall, Cubes how many the longest side has (0: 128), Smooth how often weights are smoothed.
 type BindVolume struct {
-	Influences int      `json:"influences"`
-	Trace      float64  `json:"trace"`
-	Falloff    float64  `json:"falloff"`
-	Cubes      int      `json:"cubes,omitempty"`
-	Smooth     int      `json:"smooth"`
-	Skip       []string `json:"skip,omitempty"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
+	Falloff    float64  `json:"falloff" as:"Falloff" in:"1..20"`
+	Cubes      int      `json:"cubes,omitempty" as:"Resolution" in:"24..320" help:"cubes along the longest side"`
+	Smooth     int      `json:"smooth" as:"Smoothing" in:"0..100" help:"passes"`
+	Skip       []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
 }
 
@@ -71,11 +71,11 @@ func (o *BindVolume) Apply(ctx context.Context, s studio.State, progress studio.
 
 // BindNear binds by the straight distance from each bone, whatever lies between.
 type BindNear struct {
-	Influences int      `json:"influences"`
-	Trace      float64  `json:"trace"`
-	Falloff    float64  `json:"falloff"`
-	Smooth     int      `json:"smooth"`
-	Skip       []string `json:"skip,omitempty"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
+	Falloff    float64  `json:"falloff" as:"Falloff" in:"1..20"`
+	Smooth     int      `json:"smooth" as:"Smoothing" in:"0..100" help:"passes"`
+	Skip       []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
 }
 
@@ -92,7 +92,7 @@ func (o *BindNear) Apply(ctx context.Context, s studio.State, progress studio.Pr
 
 // BindRigid gives every piece wholly to the joint whose bone it holds.
 type BindRigid struct {
-	Skip []string `json:"skip,omitempty"`
+	Skip []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
 }
 

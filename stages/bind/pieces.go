@@ -21,8 +21,8 @@ func init() {
 // "bind" has them go with the bones, at the next bind. Every bind keeps to it.
 type GivePieces struct {
 	Parts []string `json:"parts"`
-	How   string   `json:"how"`
-	Joint string   `json:"joint,omitempty"`
+	How   string   `json:"how" as:"Mode" one:"auto,bind,rigid,follow,joint"`
+	Joint string   `json:"joint,omitempty" help:"that they follow rigidly"`
 }
 
 // Apply implements studio.Operation.

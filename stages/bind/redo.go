@@ -23,7 +23,7 @@ func init() {
 type BindJoints struct {
 	Joints   []string `json:"joints,omitempty"`
 	Vertices string   `json:"vertices,omitempty"`
-	Method   string   `json:"method"`
+	Method   string   `json:"method" as:"Method" one:"auto,heat,volume,near"`
 }
 
 // evenPasses is how often the border of vertices that were bound anew is drawn to its neighbours.
@@ -37,9 +37,6 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 	}
 	if _, err := s.JointsNamed(o.Joints); err != nil && (only == nil || len(o.Joints) > 0) {
 		return s, studio.Outcome{}, err
-	}
-	if !slices.Contains([]string{"auto", "heat", "volume", "near"}, o.Method) {
-		return s, studio.Outcome{}, studio.Wrong("joints are bound by \"auto\", \"heat\", \"volume\" or \"near\", not %q", o.Method)
 	}
 	record := account(s)
 	limits := record.Limits

@@ -101,15 +101,12 @@ func rested(s studio.State, p pose.Pose) (studio.State, way, error) {
 // LevelArms turns the arms at the shoulders until the line from shoulder to wrist is level
 // or slopes down by an angle, straight out to the side, and makes that the bind pose.
 type LevelArms struct {
-	Degrees  float64 `json:"degrees"`            // below level: 0 for T, 45 for A
-	Straight bool    `json:"straight,omitempty"` // elbows and wrists are straightened too
+	Degrees  float64 `json:"degrees" as:"Below level" in:"-90..90" unit:"°"` // below level: 0 for T, 45 for A
+	Straight bool    `json:"straight,omitempty"`                             // elbows and wrists are straightened too
 }
 
 // Apply implements studio.Operation.
 func (o *LevelArms) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Degrees >= -90 && o.Degrees <= 90) {
-		return s, studio.Outcome{}, studio.Wrong("the arms go from 90° above level to 90° below it, not to %g", o.Degrees)
-	}
 	p, was, err := pose.ArmsTo(s.Skeleton, s.Settings.Marks, o.Degrees, o.Straight)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)

@@ -90,7 +90,7 @@ func TestBakingMovesSkeletonAndSkinTogether(t *testing.T) {
 		require.True(t, studio.IsInput(err), c)
 	}
 	_, _, err := studiotest.Try(s, "real_size", `{"height":-1}`)
-	require.ErrorContains(t, err, "from 1 mm")
+	require.ErrorContains(t, err, "from 1 mm to 1000 m")
 }
 
 func TestCompletingAHalfMirrorsTheWeights(t *testing.T) {

@@ -17,10 +17,10 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "weld", Label: "Weld vertices", Stage: "intake", Words: "merge stitch join close seams cracks duplicate vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Weld{} }},
+		studio.Entry{Name: "weld", Label: "Weld vertices", Stage: "intake", Words: "merge stitch join close seams cracks duplicate vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Weld{Distance: 0.00002} }},
 		studio.Entry{Name: "drop_loose", Label: "Remove loose vertices", Stage: "intake", Words: "delete remove isolated unused points clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropLoose{} }},
 		studio.Entry{Name: "drop_faces", Label: "Remove duplicate and zero-area faces", Stage: "intake", Words: "delete remove duplicate degenerate zero area clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropFaces{} }},
-		studio.Entry{Name: "drop_crumbs", Label: "Remove small pieces", Stage: "intake", Words: "delete remove crumbs specks noise scan islands loose shells", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropCrumbs{} }},
+		studio.Entry{Name: "drop_crumbs", Label: "Remove small pieces", Stage: "intake", Words: "delete remove crumbs specks noise scan islands loose shells", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropCrumbs{Size: 0.01} }},
 		studio.Entry{Name: "drop_chosen", Label: "Remove selected faces", Stage: "intake", Words: "delete remove selected polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropChosen{} }},
 		studio.Entry{Name: "make_outward", Label: "Flip faces outward", Stage: "intake", Words: "normals flip winding reverse inside out inverted", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MakeOutward{} }},
 		studio.Entry{Name: "split_ties", Label: "Split non-manifold geometry", Stage: "intake", Words: "non-manifold vertices edges separate detach", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &SplitTies{} }},
@@ -28,7 +28,7 @@ func init() {
 		studio.Entry{Name: "triangulate", Label: "Triangulate faces", Stage: "intake", Words: "triangulate tessellate ngons quads polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Triangulate{} }},
 		studio.Entry{Name: "complete_half", Label: "Complete by mirroring", Stage: "intake", Words: "symmetry mirror half duplicate other side", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &CompleteHalf{} }},
 		studio.Entry{Name: "bake_transform", Label: "Bake the transform", Stage: "intake", Words: "freeze apply reset unit up axis scale rotate orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &BakeTransform{mesh.NoPlacement} }},
-		studio.Entry{Name: "real_size", Label: "Rescale to real size", Stage: "intake", Words: "height scale resize unit", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &RealSize{} }},
+		studio.Entry{Name: "real_size", Label: "Rescale to real size", Stage: "intake", Words: "height scale resize unit", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &RealSize{Height: 1.7} }},
 		studio.Entry{Name: "set_kind", Label: "Set the kind of character", Stage: "intake", Words: "type category size", From: studio.FromForm, New: func() studio.Operation { return &SetKind{} }},
 	)
 }
@@ -44,15 +44,12 @@ func counted(did string, before, after int, what string) studio.Outcome {
 // Weld joins vertices within Distance metres on open borders; between pieces
 // that do not run alongside each other only with Across.
 type Weld struct {
-	Distance float64 `json:"distance"`
-	Across   bool    `json:"across,omitempty"`
+	Distance float64 `json:"distance" as:"Distance" in:"0<..1e6" unit:"m"`
+	Across   bool    `json:"across,omitempty" help:"across parts too"`
 }
 
 // Apply implements Operation.
 func (o *Weld) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Distance > 0) || math.IsInf(o.Distance, 0) {
-		return s, studio.Outcome{}, studio.Wrong("the weld distance must be a length above zero, not %g", o.Distance)
-	}
 	m, mapping, err := s.Mesh.Weld(o.Distance, o.Across)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
@@ -108,14 +105,11 @@ func (o *DropFaces) Places(m *mesh.Surface) finding.Where {
 // DropCrumbs drops the pieces whose box has a diagonal below Size, in metres, as scans
 // leave them around a body. The largest piece stays.
 type DropCrumbs struct {
-	Size float64 `json:"size"`
+	Size float64 `json:"size" as:"Size" in:"0<..1e6" unit:"m" help:"pieces up to this size are removed"`
 }
 
 // Apply implements Operation.
 func (o *DropCrumbs) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Size > 0) || math.IsInf(o.Size, 1) {
-		return s, studio.Outcome{}, studio.Wrong("the size must be in meters, not %g", o.Size)
-	}
 	faces, pieces := s.Mesh.Crumbs(o.Size)
 	if pieces == 0 {
 		return s, studio.Outcome{}, studio.Wrong("no piece but the largest is smaller than %g m", o.Size)
@@ -254,14 +248,11 @@ func (o *SplitTies) Places(m *mesh.Surface) finding.Where {
 
 // FillHoles closes open borders of at most Edges edges.
 type FillHoles struct {
-	Edges int `json:"edges"`
+	Edges int `json:"edges" as:"Edges" in:"3..256" help:"of the largest hole that is filled"`
 }
 
 // Apply implements Operation.
 func (o *FillHoles) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if o.Edges < 3 || o.Edges > mesh.MaxHole {
-		return s, studio.Outcome{}, studio.Wrong("holes of 3 to %d edges can be filled, not %d", mesh.MaxHole, o.Edges)
-	}
 	before := len(s.Mesh.Edges().BorderLoops())
 	m, filled, left := s.Mesh.FillHoles(o.Edges)
 	if filled == 0 {
@@ -313,14 +304,11 @@ func (o *Triangulate) Places(m *mesh.Surface) finding.Where {
 // within Tolerance metres of the plane are drawn onto it; 0 takes a thousandth
 // of the diagonal. Weights are mirrored along, by the partners of the joints.
 type CompleteHalf struct {
-	Tolerance float64 `json:"tolerance,omitempty"`
+	Tolerance float64 `json:"tolerance,omitempty" as:"Tolerance" in:"0..1e6" unit:"m"`
 }
 
 // Apply implements Operation.
 func (o *CompleteHalf) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Tolerance >= 0) || math.IsInf(o.Tolerance, 0) {
-		return s, studio.Outcome{}, studio.Wrong("the tolerance must be a length, not %g", o.Tolerance)
-	}
 	tolerance := o.Tolerance
 	if tolerance == 0 {
 		tolerance = geom.SymmetryShare * s.Mesh.Surface().Diagonal
@@ -365,15 +353,6 @@ type BakeTransform struct{ mesh.Placement }
 
 // Apply implements Operation.
 func (o *BakeTransform) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Scale >= 1e-6 && o.Scale <= 1e6) {
-		return s, studio.Outcome{}, studio.Wrong("the scale must be above zero, from a millionth to a million, not %g", o.Scale)
-	}
-	if o.Up != "y" && o.Up != "z" && o.Up != "-z" {
-		return s, studio.Outcome{}, studio.Wrong("the up axis is \"y\", \"z\" or \"-z\", not %q", o.Up)
-	}
-	if !(math.Abs(o.Turn) <= 360) {
-		return s, studio.Outcome{}, studio.Wrong("the turn is at most 360 degrees either way, not %g", o.Turn)
-	}
 	before := geom.BoxOf(s.Mesh.World())
 	framed := 0
 	for _, p := range s.Mesh.Parts {
@@ -415,14 +394,11 @@ func (o *BakeTransform) said(framed int, before, after geom.Box) studio.Outcome 
 // RealSize scales the character about the origin of the ground to a height in
 // metres.
 type RealSize struct {
-	Height float64 `json:"height"`
+	Height float64 `json:"height" as:"Height" in:"0.001..1000" unit:"m"`
 }
 
 // Apply implements Operation.
 func (o *RealSize) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Height >= 0.001 && o.Height <= 1000) {
-		return s, studio.Outcome{}, studio.Wrong("the height must be from 1 mm to 1 km, not %g m", o.Height)
-	}
 	before := s.Mesh.Measure().Height
 	if before == 0 {
 		return s, studio.Outcome{}, studio.Wrong("the mesh has no height that could be scaled: turn it upright first")

@@ -24,14 +24,11 @@ func init() {
 type MendSafe struct {
 	// Distance in metres within which borders are welded; 0 takes a
 	// hundred-thousandth of the diagonal.
-	Distance float64 `json:"distance,omitempty"`
+	Distance float64 `json:"distance,omitempty" as:"Weld distance" in:"0..1e6" unit:"m"`
 }
 
 // Apply implements Operation.
 func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
-	if o.Distance < 0 {
-		return s, studio.Outcome{}, studio.Wrong("the weld distance must be a length, not %g", o.Distance)
-	}
 	progress("Checking the mesh", 0)
 	_, found, err := health.Check(ctx, s.Mesh.Surface(), s.Settings.Kind)
 	if err != nil {

@@ -51,8 +51,8 @@ var Ways = []struct {
 // with its score, and takes the best: whole, or by joint ("joints"), or none ("none").
 type BestBind struct {
 	Ways  []string `json:"ways,omitempty"` // none is all
-	Take  string   `json:"take"`
-	Steps int      `json:"steps"` // frames from rest to an end, of the reel
+	Take  string   `json:"take" as:"Take" one:"joints=the best of each joint,best=the best one,none=none: just compare"`
+	Steps int      `json:"steps" as:"Frames per swing" in:"1..60"` // frames from rest to an end, of the reel
 }
 
 // bestName is what the kept results are called.
@@ -67,9 +67,6 @@ type tried struct {
 
 // Apply implements studio.Operation.
 func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
-	if !slices.Contains([]string{"best", "joints", "none"}, o.Take) {
-		return s, studio.Outcome{}, studio.Wrong(`what is taken is "best", "joints" or "none", not %q`, o.Take)
-	}
 	asked := studio.Usual
 	asked.Steps = o.Steps
 	if err := CheckAsked(&s, asked); err != nil {

@@ -45,10 +45,10 @@ type AdoptSkeleton struct {
 	Source    string            `json:"source"`          // what it comes from, for the history
 	Match     map[string]string `json:"match"`           // theirs → ours
 	Leave     []string          `json:"leave,omitempty"` // theirs that are not taken; what hangs from them goes to their parent
-	Obsolete  string            `json:"obsolete"`
-	Parenting string            `json:"parenting"`
-	Scale     float64           `json:"scale,omitempty"` // of theirs, about the origin; 0 is 1
-	Here      bool              `json:"here,omitempty"`  // then theirs is brought to where the character stands
+	Obsolete  string            `json:"obsolete" as:"Joints that it lacks" one:"keep,drop"`
+	Parenting string            `json:"parenting" as:"Parents" one:"keep,take" help:"of matched joints: keep ours or take theirs"`
+	Scale     float64           `json:"scale,omitempty" as:"Scale" in:"0<..1e6"` // of theirs, about the origin; 0 is 1
+	Here      bool              `json:"here,omitempty"`                          // then theirs is brought to where the character stands
 	// File is read instead of Theirs, with Motion the motion that it brings too.
 	File   *studio.File `json:"file,omitempty"`
 	Motion bool         `json:"motion,omitempty"`
@@ -118,9 +118,6 @@ func (o *AdoptSkeleton) taken(theirs *skeleton.Skeleton) (*skeleton.Skeleton, er
 
 // Apply implements Operation.
 func (o *AdoptSkeleton) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Scale >= 0) || o.Scale > 1e6 {
-		return s, studio.Outcome{}, studio.Wrong("the scale must be above zero, not %g", o.Scale)
-	}
 	theirs, motion, err := o.read(ctx)
 	if err != nil {
 		return s, studio.Outcome{}, err

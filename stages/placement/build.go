@@ -76,8 +76,8 @@ func (o *DrawChain) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 // the middle of the limb, where there is volume nearer to the bone than a third of its length.
 type InsertJoints struct {
 	Joints []string `json:"joints"`
-	Count  int      `json:"count"`
-	Inside bool     `json:"inside,omitempty"`
+	Count  int      `json:"count" as:"Count" in:"1..256" help:"in each bone"`
+	Inside bool     `json:"inside,omitempty" help:"in the middle of the volume"`
 }
 
 // Apply implements Operation.
@@ -87,9 +87,6 @@ func (o *InsertJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 	}
 	out := s.Skeleton
 	var all []string
-	if o.Count < 1 {
-		return s, studio.Outcome{}, studio.Wrong("1 joint or more is inserted in each bone, not %d", o.Count)
-	}
 	if n := len(s.Skeleton.Joints) + len(o.Joints)*o.Count; o.Count > studio.MaxJoints || n > studio.MaxJoints {
 		return s, studio.Outcome{}, studio.Wrong("that would make %d joints; %d are allowed", n, studio.MaxJoints)
 	}
@@ -282,15 +279,15 @@ func (o *RemoveEnds) Apply(ctx context.Context, s studio.State, p studio.Progres
 
 // MakeOther makes one side from the other.
 type MakeOther struct {
-	From      string  `json:"from"` // "left" or "right"
-	Tolerance float64 `json:"tolerance"`
+	From      string  `json:"from" as:"From side" one:"left,right"` // "left" or "right"
+	Tolerance float64 `json:"tolerance" as:"Tolerance" in:"0..1e6" unit:"m"`
 }
 
 // Apply implements Operation.
 func (o *MakeOther) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	side, ok := map[string]skeleton.Side{"left": skeleton.Left, "right": skeleton.Right}[o.From]
-	if !ok || !(o.Tolerance >= 0) {
-		return s, studio.Outcome{}, studio.Wrong("mirror from \"left\" or \"right\" with a tolerance in meters, not %q and %g", o.From, o.Tolerance)
+	side := skeleton.Left
+	if o.From == "right" {
+		side = skeleton.Right
 	}
 	out, m, err := s.Skeleton.MakeOther(side, o.Tolerance, s.Settings.Convention, s.Settings.Marks)
 	if err != nil {

@@ -83,7 +83,7 @@ func TestSidesAreMarkedByPlace(t *testing.T) {
 	_, _, err = studiotest.Try(marked, "mark_sides", `{"tolerance":0.01}`)
 	require.ErrorContains(t, err, "already")
 	_, _, err = studiotest.Try(marked, "mark_sides", `{"tolerance":-1}`)
-	require.ErrorContains(t, err, "must be a length")
+	require.ErrorContains(t, err, "Tolerance must be at least 0 m")
 }
 
 // Parts are separated, named, joined, hidden and left out of the bind.

@@ -23,7 +23,7 @@ func init() {
 		studio.Entry{Name: "centre_along", Label: "Center along the view", Stage: "placement", Words: "center under pointer depth", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreAlong{Both: true} }},
 		studio.Entry{Name: "centre_ring", Label: "Center in an edge loop", Stage: "placement", Words: "center loop edge ring vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreRing{Both: true} }},
 		studio.Entry{Name: "slight_bend", Label: "Bend slightly", Stage: "placement", Words: "preferred angle straight limb elbow knee", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SlightBend{Degrees: 4} }},
-		studio.Entry{Name: "stretch_chain", Label: "Stretch a chain", Stage: "placement", Words: "scale lengthen shorten limb", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &StretchChain{Both: true} }},
+		studio.Entry{Name: "stretch_chain", Label: "Stretch a chain", Stage: "placement", Words: "scale lengthen shorten limb", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &StretchChain{Factor: 1.1, Both: true} }},
 		studio.Entry{Name: "swing_limb", Label: "Rotate a limb", Stage: "placement", Words: "rotate swing arm leg", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SwingLimb{Both: true} }},
 		studio.Entry{Name: "copy_to_partner", Label: "Mirror to the other side", Stage: "placement", Words: "mirror symmetry partner opposite", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &CopyToPartner{} }},
 		studio.Entry{Name: "mark_joints", Label: "Pin, lock or hide joints", Stage: "placement", Words: "freeze protect visibility", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MarkJoints{} }},
@@ -248,7 +248,7 @@ func (o *CentreRing) Apply(_ context.Context, s studio.State, _ studio.Progress)
 // SlightBend bends straight limbs so that they know their way.
 type SlightBend struct {
 	Joints  []string `json:"joints"`
-	Degrees float64  `json:"degrees"`
+	Degrees float64  `json:"degrees" as:"Bend" in:"0<..60" unit:"°"`
 }
 
 // Apply implements Operation.
@@ -256,9 +256,6 @@ func (o *SlightBend) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	which, err := s.JointsNamed(o.Joints)
 	if err != nil {
 		return s, studio.Outcome{}, err
-	}
-	if !(o.Degrees > 0) || o.Degrees > 60 {
-		return s, studio.Outcome{}, studio.Wrong("a slight bend is above 0 and at most 60 degrees, not %g", o.Degrees)
 	}
 	bent := s.Skeleton
 	for _, i := range which {
@@ -272,8 +269,8 @@ func (o *SlightBend) Apply(_ context.Context, s studio.State, _ studio.Progress)
 
 // StretchChain scales all that hangs from a joint about it.
 type StretchChain struct {
-	Joint  string  `json:"joint"`
-	Factor float64 `json:"factor"`
+	Joint  string  `json:"joint" help:"the first of the chain"`
+	Factor float64 `json:"factor" as:"Factor" in:"0.01..100"`
 	Both   bool    `json:"both"`
 }
 
@@ -282,9 +279,6 @@ func (o *StretchChain) Apply(_ context.Context, s studio.State, _ studio.Progres
 	which, err := s.JointsNamed([]string{o.Joint})
 	if err != nil {
 		return s, studio.Outcome{}, err
-	}
-	if !(o.Factor > 0.01) || o.Factor > 100 {
-		return s, studio.Outcome{}, studio.Wrong("a chain is stretched by 0.01 to 100, not %g", o.Factor)
 	}
 	i := which[0]
 	if len(s.Skeleton.Branch(i)) == 1 {
@@ -303,7 +297,7 @@ func (o *StretchChain) Apply(_ context.Context, s studio.State, _ studio.Progres
 // by degrees about the world's X, then Y, then Z; the partner mirrors it.
 type SwingLimb struct {
 	Joint   string     `json:"joint"`
-	Degrees [3]float64 `json:"degrees"`
+	Degrees [3]float64 `json:"degrees" as:"Turn" in:"-360..360" unit:"°" help:"about X, Y and Z of the world"`
 	Both    bool       `json:"both"`
 }
 
@@ -312,11 +306,6 @@ func (o *SwingLimb) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	which, err := s.JointsNamed([]string{o.Joint})
 	if err != nil {
 		return s, studio.Outcome{}, err
-	}
-	for _, a := range o.Degrees {
-		if !(math.Abs(a) <= 360) {
-			return s, studio.Outcome{}, studio.Wrong("rotate a limb by at most 360°, not %g", a)
-		}
 	}
 	turn := func(x, y, z float64) quat.Number {
 		rad := math.Pi / 180

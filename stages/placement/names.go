@@ -88,14 +88,11 @@ func (o *RenameJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 
 // MarkSides marks joints off the middle plane by their side.
 type MarkSides struct {
-	Tolerance float64 `json:"tolerance"` // metres from the plane that count as middle
+	Tolerance float64 `json:"tolerance" as:"Tolerance" in:"0..1e6" unit:"m"` // metres from the plane that count as middle
 }
 
 // Apply implements Operation.
 func (o *MarkSides) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Tolerance >= 0) {
-		return s, studio.Outcome{}, studio.Wrong("the tolerance must be a length, not %g", o.Tolerance)
-	}
 	out, renamed, err := s.Skeleton.MarkSides(o.Tolerance, s.Settings.Marks)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)

@@ -24,14 +24,11 @@ func init() {
 type SetBlending struct {
 	Joints   []string `json:"joints,omitempty"`
 	Vertices string   `json:"vertices,omitempty"`
-	Mix      float64  `json:"mix"`
+	Mix      float64  `json:"mix" as:"Blending" in:"0..1" help:"0 is linear, 1 dual quaternions"`
 }
 
 // Apply implements studio.Operation.
 func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Mix >= 0 && o.Mix <= 1) {
-		return s, studio.Outcome{}, studio.Wrong("blending is 0 (linear) to 1 (dual quaternions), not %g", o.Mix)
-	}
 	if o.Vertices != "" {
 		return o.vertices(s)
 	}

@@ -265,8 +265,8 @@ func TestTablesComeBack(t *testing.T) {
 		}
 		_, err := take(s, "")
 		require.ErrorContains(t, err, "already", "nothing is other than the table")
-		_, err = take(s, `,"by":"colour"`)
-		require.True(t, studio.IsInput(err))
+		_, _, err = studio.ParseOperation("import_weights", []byte(`{"by":"colour"}`))
+		require.ErrorContains(t, err, `must be vertex or place, not "colour"`)
 		far := s
 		far.Mesh = s.Mesh.Bake(mesh.Placement{Scale: 100, Up: "y"})
 		_, err = take(far, `,"by":"place"`)

@@ -23,9 +23,9 @@ func init() {
 // keep theirs. By is "vertex", their number, or "place", the vertex nearest to theirs within a
 // distance, metres (0: a two thousandth of the height); "" is by number where the file has them.
 type FromTable struct {
-	File   *studio.File `json:"file"`
-	By     string       `json:"by,omitempty"`
-	Within float64      `json:"within,omitempty"`
+	File   *studio.File `json:"file" help:"the table, .csv or .json"`
+	By     string       `json:"by,omitempty" as:"Match by" one:"vertex,place" help:"by vertex number or by position; by number where the table has them"`
+	Within float64      `json:"within,omitempty" as:"Distance" in:"0..1e6" unit:"m" help:"at most so far away"`
 }
 
 // Files implements studio.FileReader.
@@ -40,9 +40,6 @@ func (o *FromTable) Files() []*studio.File {
 func (o *FromTable) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	if o.File == nil {
 		return s, studio.Outcome{}, studio.Wrong("name the file that the weights are in: CSV or JSON")
-	}
-	if !(o.Within >= 0) || o.Within > studio.MaxPlace {
-		return s, studio.Outcome{}, studio.Wrong("the distance is 0 m or more, not %g", o.Within)
 	}
 	r, _, limit, err := o.File.Open(ctx)
 	if err != nil {
@@ -149,8 +146,6 @@ func (o *FromTable) targets(s studio.State, t *weightfile.Table) ([]int32, int, 
 			}
 		}
 		return slices.Clone(t.Vertex), 0, nil
-	case by != "place":
-		return nil, 0, studio.Wrong("a table is taken by \"vertex\" or \"place\", not %q", by)
 	}
 	points := s.Mesh.World()
 	within := o.Within

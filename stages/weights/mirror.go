@@ -22,11 +22,11 @@ func init() {
 // partner. Tolerance, metres, is how far from the mirrored place an image may be; 0 is a two
 // thousandth of the height. Offset moves the plane along X, Turn turns it about Y, degrees.
 type Mirror struct {
-	From      string  `json:"from"` // "left" or "right"
-	By        string  `json:"by"`   // "place", "topology" or "joints"
-	Tolerance float64 `json:"tolerance,omitempty"`
-	Offset    float64 `json:"offset,omitempty"`
-	Turn      float64 `json:"turn,omitempty"`
+	From      string  `json:"from" as:"From side" one:"left,right"`                                                                                                                               // "left" or "right"
+	By        string  `json:"by" as:"Match by" one:"place=position,topology,joints=joints in any pose" help:"vertices by position, by topology, or by joints where the sides are posed unevenly"` // "place", "topology" or "joints"
+	Tolerance float64 `json:"tolerance,omitempty" as:"Tolerance" in:"0..1e6" unit:"m" help:"how far from the mirrored position a match may be; 0 means height / 2000"`
+	Offset    float64 `json:"offset,omitempty" as:"Plane offset" in:"-1e6..1e6" unit:"m"`
+	Turn      float64 `json:"turn,omitempty" as:"Plane turn" in:"-360..360" unit:"°"`
 	Vertices  string  `json:"vertices,omitempty"`
 }
 
@@ -46,14 +46,6 @@ const mostShown = 2000
 func (o *Mirror) prepare(s studio.State) (*at, *weights.Mirrored, weights.Plane, float64, error) {
 	fail := func(err error) (*at, *weights.Mirrored, weights.Plane, float64, error) {
 		return nil, nil, weights.Plane{}, 0, err
-	}
-	if o.From != "left" && o.From != "right" {
-		return fail(studio.Wrong("weights are mirrored from the \"left\" or the \"right\", not %q", o.From))
-	}
-	for _, x := range []float64{o.Tolerance, o.Offset, o.Turn} {
-		if !(math.Abs(x) <= studio.MaxPlace) {
-			return fail(studio.Wrong("%g is out of range", x))
-		}
 	}
 	if o.Tolerance < 0 {
 		return fail(studio.Wrong("the tolerance is not below 0"))

@@ -67,7 +67,7 @@ func (o *DropSelection) Apply(_ context.Context, s studio.State, _ studio.Progre
 // weights. With Others all but these; without vertices all are shown again.
 type HideVertices struct {
 	Vertices string `json:"vertices"`
-	Others   bool   `json:"others,omitempty"`
+	Others   bool   `json:"others,omitempty" help:"hide all others"`
 }
 
 // Apply implements studio.Operation.

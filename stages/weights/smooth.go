@@ -17,7 +17,7 @@ import (
 func init() {
 	studio.Register(
 		studio.Entry{Name: "smooth_weights", Label: "Smooth weights", Stage: "weights", Words: "relax average blur", From: studio.FromForm, Needs: needs, Long: studio.LargeMesh, New: func() studio.Operation { return &Smooth{Passes: 1} }},
-		studio.Entry{Name: "blend_border", Label: "Blend the boundary of two joints", Stage: "weights", Words: "soften transition gradient width", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &BlendBorder{} }},
+		studio.Entry{Name: "blend_border", Label: "Blend the boundary of two joints", Stage: "weights", Words: "soften transition gradient width", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &BlendBorder{Width: 0.06} }},
 		studio.Entry{Name: "settle_weights", Label: "Settle outliers", Stage: "weights", Words: "pull stray vertices fix spike", Needs: needs, New: func() studio.Operation { return &Settle{} }},
 		studio.Entry{Name: "harden_weights", Label: "Harden to the leading joint", Stage: "weights", Words: "rigid whole binary quantise steps", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Harden{Steps: 1} }},
 		studio.Entry{Name: "drop_traces", Label: "Drop traces", Stage: "weights", Words: "prune tiny small weights threshold", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropTraces{Below: 0.01} }},
@@ -32,16 +32,13 @@ func init() {
 // Smooth draws vertices half way to the mean of their neighbours, so many times: the shares of
 // some joints, or of all.
 type Smooth struct {
-	Joints   []string `json:"joints,omitempty"`
+	Joints   []string `json:"joints,omitempty" help:"smooth only the shares of these; default all"`
 	Vertices string   `json:"vertices,omitempty"`
-	Passes   int      `json:"passes"`
+	Passes   int      `json:"passes" as:"Passes" in:"1..100" help:"how often"`
 }
 
 // Apply implements studio.Operation.
 func (o *Smooth) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if o.Passes < 1 || o.Passes > 100 {
-		return s, studio.Outcome{}, studio.Wrong("weights are smoothed 1 to 100 times, not %d", o.Passes)
-	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
 		return s, studio.Outcome{}, err
@@ -63,8 +60,8 @@ func (o *Smooth) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 
 // BlendBorder evens the border between two joints over a width, metres along the surface.
 type BlendBorder struct {
-	Joints   []string `json:"joints"` // two
-	Width    float64  `json:"width"`
+	Joints   []string `json:"joints" count:"2" help:"the two that meet"` // two
+	Width    float64  `json:"width" as:"Width" in:"0<..1e6" unit:"m" help:"along the surface"`
 	Vertices string   `json:"vertices,omitempty"`
 }
 
@@ -72,9 +69,6 @@ type BlendBorder struct {
 func (o *BlendBorder) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if len(o.Joints) != 2 {
 		return s, studio.Outcome{}, studio.Wrong("a boundary needs two joints, not %d", len(o.Joints))
-	}
-	if !(o.Width > 0) || o.Width > studio.MaxPlace {
-		return s, studio.Outcome{}, studio.Wrong("the width must be above 0 m, not %g", o.Width)
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -114,14 +108,11 @@ func (o *Settle) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 // one in Steps.
 type Harden struct {
 	Vertices string `json:"vertices,omitempty"`
-	Steps    int    `json:"steps"`
+	Steps    int    `json:"steps" as:"Steps" in:"1..1000" help:"1 gives vertices wholly to their leading joint, n rounds to 1/n"`
 }
 
 // Apply implements studio.Operation.
 func (o *Harden) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if o.Steps < 1 || o.Steps > 1000 {
-		return s, studio.Outcome{}, studio.Wrong("round to one in 1 to 1000, not %d", o.Steps)
-	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
 		return s, studio.Outcome{}, err
@@ -137,14 +128,11 @@ func (o *Harden) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 // DropTraces drops shares below a limit.
 type DropTraces struct {
 	Vertices string  `json:"vertices,omitempty"`
-	Below    float64 `json:"below"`
+	Below    float64 `json:"below" as:"Limit" in:"0<..<0.5" help:"weights below it are dropped"`
 }
 
 // Apply implements studio.Operation.
 func (o *DropTraces) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if !(o.Below > 0) || o.Below >= 0.5 {
-		return s, studio.Outcome{}, studio.Wrong("traces lie above 0 and below 0.5, not at %g", o.Below)
-	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
 		return s, studio.Outcome{}, err
@@ -225,14 +213,11 @@ func (o *DropFar) Apply(ctx context.Context, s studio.State, _ studio.Progress) 
 // CapWeights keeps the heaviest shares of each vertex, and holds later changes to it.
 type CapWeights struct {
 	Vertices   string `json:"vertices,omitempty"`
-	Influences int    `json:"influences"`
+	Influences int    `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex; what goes is faded out first"`
 }
 
 // Apply implements studio.Operation.
 func (o *CapWeights) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if o.Influences < 1 || o.Influences > 16 {
-		return s, studio.Outcome{}, studio.Wrong("the influence cap is 1 to 16, not %d", o.Influences)
-	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
 		return s, studio.Outcome{}, err
@@ -274,7 +259,7 @@ func (o *Even) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 
 // Copy gives chosen vertices the weights of one; those of locked joints stay.
 type Copy struct {
-	From     int    `json:"from"`
+	From     int    `json:"from" as:"Vertex" in:"0.." help:"the vertex whose weights are copied"`
 	Vertices string `json:"vertices"`
 }
 

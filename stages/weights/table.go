@@ -21,11 +21,11 @@ func init() {
 // Set gives a joint an exact share of chosen vertices, or with By adds to it, or with Times
 // multiplies it; the others share the rest in their proportion.
 type Set struct {
-	Joint    string   `json:"joint"`
+	Joint    string   `json:"joint" help:"whose weight is set"`
 	Vertices string   `json:"vertices"`
-	Value    *float64 `json:"value,omitempty"`
-	By       float64  `json:"by,omitempty"`
-	Times    *float64 `json:"times,omitempty"`
+	Value    *float64 `json:"value,omitempty" as:"Weight" in:"0..1"`
+	By       float64  `json:"by,omitempty" as:"Add" in:"-1..1" help:"add this to the weight"`
+	Times    *float64 `json:"times,omitempty" as:"Multiply" in:"0..1e6" help:"multiply the weight by this"`
 }
 
 // Apply implements studio.Operation.
@@ -38,11 +38,6 @@ func (o *Set) Apply(ctx context.Context, s studio.State, _ studio.Progress) (stu
 	}
 	if given != 1 {
 		return s, studio.Outcome{}, studio.Wrong("give one of value, by and times")
-	}
-	for _, x := range []*float64{o.Value, &o.By, o.Times} {
-		if x != nil && !(math.Abs(*x) <= 1000) {
-			return s, studio.Outcome{}, studio.Wrong("%g is not a weight: it must be 0 to 1", *x)
-		}
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -88,10 +83,10 @@ func (o *Set) Apply(ctx context.Context, s studio.State, _ studio.Progress) (stu
 // from all joints but these. What they had is shared by what remains, by their neighbours where
 // nothing does.
 type Free struct {
-	Joints   []string `json:"joints"`
+	Joints   []string `json:"joints" help:"the joints to remove the vertices from"`
 	Vertices string   `json:"vertices"`
-	Branch   bool     `json:"branch,omitempty"`
-	Others   bool     `json:"others,omitempty"`
+	Branch   bool     `json:"branch,omitempty" help:"and all their descendants"`
+	Others   bool     `json:"others,omitempty" help:"from all joints but these"`
 }
 
 // Apply implements studio.Operation.
@@ -145,8 +140,8 @@ func (o *Free) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 
 // Hand gives what joints have of vertices to another joint.
 type Hand struct {
-	Joints   []string `json:"joints"`
-	To       string   `json:"to"`
+	Joints   []string `json:"joints" help:"whose weights are given"`
+	To       string   `json:"to" as:"To" of:"joint" help:"the joint that gets them"`
 	Vertices string   `json:"vertices,omitempty"`
 }
 

@@ -3,6 +3,7 @@
 // focus stays where it was.
 import { getText } from './api.js';
 import { ask } from './ask.js';
+import { filled, valueOf } from './fill.js';
 import { forgetWould, showFinding } from './findings.js';
 import { reckon } from './reckon.js';
 import { chosenJoint, chosenNames, joints, on, operate, set, store } from './session.js';
@@ -120,10 +121,7 @@ function paramsOf(form, submitter) {
   for (const f of form.elements) {
     if (!f.name) continue;
     const [name, within] = f.name.split('.').reverse(), to = within ? out[within] ??= {} : out;
-    if (f.type === 'checkbox') to[name] = f.checked;
-    else if (f.type === 'number') to[name] = Number(f.value) * Number(f.dataset.scale ?? 1);
-    else if (f.dataset.number !== undefined) to[name] = Number(f.value);
-    else to[name] = f.value;
+    to[name] = valueOf(f);
   }
   if (submitter?.dataset.chosen !== undefined) {
     out.joints = chosenNames();
@@ -196,6 +194,14 @@ tray.addEventListener('click', async (e) => {
     if (mend.dataset.confirm && !await ask(mend.textContent, mend.dataset.confirm, mend.textContent)) return;
     forgetWould();
     await operate(mend.dataset.op, JSON.parse(mend.dataset.params || '{}'));
+    return;
+  }
+  const fill = e.target.closest('button[data-fill]');
+  if (fill) {
+    const box = fill.closest('.tool, form');
+    if ([...box.querySelectorAll('input')].some((f) => !f.reportValidity())) return;
+    const params = filled(fill.dataset.fill, box, JSON.parse(fill.dataset.params || '{}'));
+    if (typeof params === 'string') set({ say: params }); else await operate(fill.dataset.fill, params);
     return;
   }
   const found = e.target.closest('.finding');

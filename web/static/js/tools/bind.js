@@ -1,8 +1,8 @@
 // Bind: choosing the joints that the report names, and which of them deform.
 import { getBuffer, upload } from '../api.js';
+import { ranges } from '../fill.js';
 import { chooseAt } from '../plate.js';
 import { chosenJoint, chosenNames, on, operate, set, store } from '../session.js';
-import { ranges } from './paint.js';
 
 export const tool = {
   stage: 'bind',

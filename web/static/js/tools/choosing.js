@@ -3,10 +3,10 @@
 import { Vector3 } from 'three';
 import { post, upload } from '../api.js';
 import { core, why } from '../core.js';
+import { ranges } from '../fill.js';
 import { chosenJoint, chosenNames, joints, on, operate, set, store } from '../session.js';
 import { rayAt } from '../pick.js';
 import { loadCore } from './measures.js';
-import { ranges } from './paint.js';
 
 const icons = new URL('../../vendor/icons.svg', import.meta.url).pathname;
 const tray = document.getElementById('tray');
@@ -275,27 +275,12 @@ tray.addEventListener('change', async (e) => {
   } catch (x) { set({ say: x.message }); }
 });
 
-// edit does what a button of the stage's changes says: on the chosen vertices, else on all.
+// edit does what a button of the stage's changes says that takes more than what is selected.
 function edit(b, vertices) {
-  const names = chosenNames(), box = b.closest('.tool, form'), value = (n) => Number(box?.querySelector(`[name=${n}]`)?.value);
-  const some = vertices ? { vertices } : {}, need = (n) => { if (names.length >= n) return true; set({ say: n === 2 ? 'Select two joints (Shift-click the second).' : 'Select a joint first, in the view or the ledger.' }); return false; };
+  const names = chosenNames();
   switch (b.dataset.edit) {
-    case 'smooth': return operate('smooth_weights', { passes: value('passes'), ...some, ...(box.querySelector('[name=which]').value === 'chosen' && need(1) && { joints: names }) });
-    case 'free': return need(1) && operate('free_weights', { joints: names, ...some, vertices });
-    case 'branch': return need(1) && operate('free_weights', { joints: names, branch: true, vertices });
-    case 'others': return need(1) && operate('free_weights', { joints: names, others: true, vertices });
-    case 'blend': return need(2) && operate('blend_border', { joints: names.slice(0, 2), width: value('width') / 1000, ...some });
-    case 'settle': return operate('settle_weights', some);
-    case 'islands': return operate('drop_islands', some);
-    case 'far': return operate('drop_far', some);
-    case 'harden': return operate('harden_weights', { steps: value('steps'), ...some });
-    case 'traces': return operate('drop_traces', { below: value('below'), ...some });
-    case 'cap': return operate('cap_weights', { influences: value('influences'), ...some });
-    case 'hand': return need(2) && operate('hand_weights', { joints: names.slice(1), to: names[0], ...some });
-    case 'even': return operate('even_vertices', { vertices });
+    case 'hand': return names.length > 1 ? operate('hand_weights', { joints: names.slice(1), to: names[0], ...(vertices && { vertices }) }) : set({ say: 'Select two joints or more: the last selected gets the weights of the others.' });
     case 'paste': return operate('copy_weights', { from: copied, vertices });
-    case 'redo': return operate('bind_joints', { vertices, method: 'auto' });
-    case 'lock': return need(1) && operate('lock_weights', { joints: names, locked: true });
     case 'unlock': return operate('lock_weights', { joints: joints().filter((j) => j.weightsLocked).map((j) => j.name), locked: false });
     default: return false;
   }

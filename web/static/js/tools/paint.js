@@ -2,6 +2,7 @@
 // server. Core in the worker computes what a touch does; the stroke itself is what is stored.
 import { Vector3 } from 'three';
 import { core, why } from '../core.js';
+import { ranges } from '../fill.js';
 import { toScreen } from '../pick.js';
 import { chosenJoint, joints, on, operate, refresh, set, store } from '../session.js';
 import { recolour } from './maps.js';
@@ -178,18 +179,6 @@ function idle() {
   if (painting()) return;
   store.painting = false;
   refresh().then(() => { plate.retake(); set({ painted: true }); }).catch((e) => set({ say: e.message }));
-}
-
-// ranges writes numbers as operations have chosen vertices, "0-14,20".
-export function ranges(list) {
-  const out = [];
-  for (let i = 0; i < list.length;) {
-    let k = i;
-    while (k + 1 < list.length && list[k + 1] === list[k] + 1) k++;
-    out.push(k > i ? `${list[i]}-${list[k]}` : `${list[i]}`);
-    i = k + 1;
-  }
-  return out.join(',');
 }
 
 // The ring on the surface: the radius, and within it where the brush is full. It is drawn over

@@ -1,5 +1,6 @@
 // Weights and pose: maps of the weights, turning joints, probing the skin.
 import { getJSON } from '../api.js';
+import { ranges } from '../fill.js';
 import { chooseAt } from '../plate.js';
 import { choose, chosenJoint, chosenNames, conventionOf, joints, on, operate, posesByName, remember, set, setPoses, store } from '../session.js';
 import * as choosing from './choosing.js';
@@ -131,7 +132,7 @@ on('chosen also character stage', blendable);
 tray.addEventListener('click', (e) => {
   const b = e.target.closest('[data-blend]'), mix = b?.parentElement.querySelector('[name=mix]');
   if (!b) return;
-  const { vertices } = store, some = vertices.length ? { vertices: paint.ranges(vertices) } : {};
+  const { vertices } = store, some = vertices.length ? { vertices: ranges(vertices) } : {};
   if (b.dataset.blend === 'joints') operate('drop_mix', some);
   else if (mix.reportValidity()) operate('set_blending', { ...({ chosen: { joints: chosenNames() }, vertices: some }[b.dataset.blend]), mix: Number(mix.value) });
 });
