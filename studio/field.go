@@ -131,7 +131,7 @@ func (r Range) Says(unit string) string {
 func parseRange(text string) (*Range, error) {
 	low, high, ok := strings.Cut(text, "..")
 	if !ok {
-		return nil, fmt.Errorf("range %q: it has no ..", text)
+		return nil, fmt.Errorf("range %q has no two dots", text)
 	}
 	r := &Range{}
 	low, r.LowOpen = strings.CutSuffix(low, "<")
