@@ -117,14 +117,13 @@ func (p pages) fragment(w http.ResponseWriter, name string, data any) {
 
 // measure writes a number of evidence with its unit.
 func measure(e finding.Evidence, v float64) string {
-	if e.Unit == "m" {
+	switch e.Unit {
+	case "m":
 		return wording.Length(v)
-	}
-	if e.Unit != "" {
-		if e.Unit == "°" {
-			return fmt.Sprintf("%.4g°", math.Round(10*v)/10)
-		}
-		return fmt.Sprintf("%.4g %s", math.Round(10*v)/10, e.Unit)
+	case "%":
+		return fmt.Sprintf("%.3g%%", 100*v)
+	case "°":
+		return fmt.Sprintf("%.4g°", math.Round(10*v)/10)
 	}
 	if v == math.Trunc(v) && math.Abs(v) < 1e9 {
 		return wording.Thousands(int(v))

@@ -27,7 +27,7 @@ type Evidence struct {
 	What  string  `json:"what"`
 	Value float64 `json:"value"`
 	Limit float64 `json:"limit"`
-	Unit  string  `json:"unit,omitempty"` // "m" is shown in the production's unit
+	Unit  string  `json:"unit,omitempty"` // "m" is shown in the production's unit, "%" is a share of one
 }
 
 // Where names what a finding concerns, so that a view can show it.

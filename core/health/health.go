@@ -81,6 +81,10 @@ func evidence(what string, value, limit float64) finding.Evidence {
 	return finding.Evidence{What: what, Value: value, Limit: limit}
 }
 
+func share(what string, value, limit float64) finding.Evidence {
+	return finding.Evidence{What: what, Value: value, Limit: limit, Unit: "%"}
+}
+
 func metres(what string, value, limit float64) finding.Evidence {
 	return finding.Evidence{What: what, Value: value, Limit: limit, Unit: "m"}
 }

@@ -28,7 +28,7 @@ func (c check) crossings() []finding.Finding {
 		f := finding.Finding{Code: "self_intersections", Severity: finding.Note, Count: len(within),
 			Title:    more(all) + wording.Count(len(within), "pair of faces in one piece intersects", "pairs of faces in one piece intersect"),
 			Why:      "A self-intersecting fold hides the bone from its own skin, so its weights come from neighbors.",
-			Evidence: []finding.Evidence{evidence("pairs", float64(len(within)), 0), evidence("share of the faces", float64(len(faces))/float64(c.Faces()), crossHarm)},
+			Evidence: []finding.Evidence{evidence("pairs", float64(len(within)), 0), share("of the faces", float64(len(faces))/float64(c.Faces()), crossHarm)},
 			Where:    finding.Where{Faces: faces}}
 		if float64(len(faces)) > crossHarm*float64(c.Faces()) {
 			f.Severity = finding.Harms

@@ -50,7 +50,7 @@ func (c check) symmetry() []finding.Finding {
 	return []finding.Finding{{Code: "asymmetric", Severity: finding.Note, Count: len(alone),
 		Title: title,
 		Why:   "Weights and joints are mirrored about the plane " + where + "; where vertices have no partner, the nearest surface is used.",
-		Evidence: []finding.Evidence{evidence("vertices with a partner", s.Share(), partnerLimit), evidence("vertices whose mirror image is on the surface", s.Surface, 1),
+		Evidence: []finding.Evidence{share("vertices with a partner", s.Share(), partnerLimit), share("vertices whose mirror image is on the surface", s.Surface, 1),
 			metres("tolerance", tolerance, tolerance)},
 		Where: finding.Where{Vertices: alone}}}
 }
