@@ -74,6 +74,7 @@ type layersOver struct {
 	rest    *geom.Tree
 	depth   float64
 	outside [][]int32 // by layer: those that are outside the body at rest
+	seeds   [][]int32 // by layer: the triangle nearest to each of them at rest
 	facing  float64   // 1 where its faces look outward, -1 where the body is turned inside out
 }
 
@@ -102,6 +103,13 @@ func newLayersOver(points []r3.Vec, body [][3]int32, layers [][]int32) *layersOv
 				l.outside[k] = append(l.outside[k], list[i])
 			}
 		}
+		seeds := make([]int32, len(l.outside[k]))
+		geom.Chunks(len(seeds), 256, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				seeds[i], _, _ = l.rest.Nearest(points[l.outside[k][i]])
+			}
+		})
+		l.seeds = append(l.seeds, seeds)
 	}
 	return l
 }
@@ -124,8 +132,13 @@ func (l *layersOver) under(posed []r3.Vec) [][]sunk {
 		geom.Chunks(len(list), 256, func(lo, hi int) {
 			for i := lo; i < hi; i++ {
 				at := posed[list[i]] // also one that stays: the body may come to it
-				tri, on, d := tree.Nearest(at)
-				t := l.body[tri]
+				// What was nearest at rest is mostly near in a pose: nothing beyond it is looked at.
+				seed := l.body[l.seeds[k][i]]
+				on := geom.ClosestOnTriangle(at, posed[seed[0]], posed[seed[1]], posed[seed[2]])
+				t, d := seed, r3.Norm(r3.Sub(at, on))
+				if tri, nearer, by := tree.NearestOf(at, d, nil); tri >= 0 {
+					t, on, d = l.body[tri], nearer, by
+				}
 				if d > l.depth && l.facing*r3.Dot(r3.Sub(at, on), geom.TriangleNormal(posed[t[0]], posed[t[1]], posed[t[2]])) < 0 {
 					far[i] = d
 				}

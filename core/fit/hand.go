@@ -329,14 +329,9 @@ func (f *fitter) handAlone(wrist, end r3.Vec) (*fitter, int) {
 	v.NX, v.NY, v.NZ = n, n, n
 	v.Origin = r3.Sub(wrist, r3.Scale(float64(n-1)/2*v.Cell, r3.Vec{X: 1, Y: 1, Z: 1}))
 	v.Inside = make([]bool, n*n*n)
-	f.solid.PrepareWinding()
-	geom.Chunks(len(v.Inside), 4096, func(lo, hi int) {
-		for i := lo; i < hi; i++ {
-			c := v.Centre(i)
-			if q := r3.Sub(c, wrist); r3.Norm2(q) < reach*reach && r3.Dot(q, axis) > -2*v.Cell {
-				v.Inside[i] = f.solid.Winding(geom.Rotate(f.back, c)) >= 0.5
-			}
-		}
+	v.Fill(f.solid, f.back, func(c r3.Vec) bool {
+		q := r3.Sub(c, wrist)
+		return r3.Norm2(q) < reach*reach && r3.Dot(q, axis) > -2*v.Cell
 	})
 	g := &fitter{solid: f.solid, vox: v, height: length, plane: math.Inf(1), back: f.back, joints: map[string]placed{}, tips: map[string]r3.Vec{}}
 	at := g.nearestInside(wrist)

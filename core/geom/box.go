@@ -64,6 +64,11 @@ func (b Box) Pad(d float64) Box {
 	return Box{r3.Sub(b.Min, v), r3.Add(b.Max, v)}
 }
 
+// Overlaps reports whether two boxes share a place.
+func (b Box) Overlaps(o Box) bool {
+	return b.Min.X <= o.Max.X && o.Min.X <= b.Max.X && b.Min.Y <= o.Max.Y && o.Min.Y <= b.Max.Y && b.Min.Z <= o.Max.Z && o.Min.Z <= b.Max.Z
+}
+
 // Distance2 returns the squared distance from p to the box, 0 inside.
 func (b Box) Distance2(p r3.Vec) float64 {
 	dx := max(0, max(b.Min.X-p.X, p.X-b.Max.X))

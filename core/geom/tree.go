@@ -219,15 +219,20 @@ func (q *Query) NearestOf(p r3.Vec, within float64, may func(tri int32) bool) (t
 		return tri, at, math.Inf(1)
 	}
 	best := within * within
-	var stack [64]int32
+	type later struct {
+		node int32
+		away float64 // of its box, squared
+	}
+	var stack [64]later
+	stack[0].away = (Box{t.nodes[0].min, t.nodes[0].max}).Distance2(p)
+	q.Steps++
 	top := 1
 	for top > 0 {
 		top--
-		q.Steps++
-		n := &t.nodes[stack[top]]
-		if (Box{n.min, n.max}).Distance2(p) >= best {
+		if stack[top].away >= best {
 			continue
 		}
+		n := &t.nodes[stack[top].node]
 		if n.count > 0 {
 			q.Steps += int(n.count)
 			for _, f := range t.order[n.first : n.first+n.count] {
@@ -242,13 +247,20 @@ func (q *Query) NearestOf(p r3.Vec, within float64, may func(tri int32) bool) (t
 			}
 			continue
 		}
+		q.Steps += 2
 		a, b := &t.nodes[n.first], &t.nodes[n.second]
-		near, far := n.first, n.second
-		if (Box{b.min, b.max}).Distance2(p) < (Box{a.min, a.max}).Distance2(p) {
+		near, far := later{n.first, (Box{a.min, a.max}).Distance2(p)}, later{n.second, (Box{b.min, b.max}).Distance2(p)}
+		if far.away < near.away {
 			near, far = far, near
 		}
-		stack[top], stack[top+1] = far, near
-		top += 2
+		if far.away < best {
+			stack[top] = far
+			top++
+		}
+		if near.away < best {
+			stack[top] = near
+			top++
+		}
 	}
 	if tri < 0 {
 		return tri, at, math.Inf(1)

@@ -4,6 +4,7 @@ import (
 	"iter"
 	"math"
 
+	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -64,21 +65,44 @@ func Voxelise(t *Tree, cell float64) *Voxels {
 	box := t.Box().Pad(1.5 * cell)
 	size := box.Size()
 	v := &Voxels{Origin: box.Min, Cell: cell, NX: int(size.X/cell) + 2, NY: int(size.Y/cell) + 2, NZ: int(size.Z/cell) + 2}
-	n := v.NX * v.NY * v.NZ
-	v.Inside = make([]bool, n)
+	v.Inside = make([]bool, v.NX*v.NY*v.NZ)
+	v.Fill(t, Identity, nil)
+	return v
+}
+
+// Fill does what Voxelise does to a lattice that is there: turn takes its places to the frame of the tree, and
+// only cubes that where allows, all if it is nil, are filled.
+func (v *Voxels) Fill(t *Tree, turn quat.Number, where func(c r3.Vec) bool) {
+	n, back := len(v.Inside), quat.Conj(turn)
 	crossed := make([]bool, n)
+	size := r3.Scale(v.Cell, r3.Vec{X: float64(v.NX), Y: float64(v.NY), Z: float64(v.NZ)})
+	lattice := Box{Min: v.Origin, Max: r3.Add(v.Origin, size)}.Pad(v.Cell)
 	for _, f := range t.tris {
-		v.mark(crossed, t.points[f[0]], t.points[f[1]], t.points[f[2]])
+		a, b, c := t.points[f[0]], t.points[f[1]], t.points[f[2]]
+		if turn != Identity {
+			a, b, c = Rotate(back, a), Rotate(back, b), Rotate(back, c)
+		}
+		if EmptyBox().Add(a).Add(b).Add(c).Overlaps(lattice) {
+			v.mark(crossed, a, b, c)
+		}
 	}
 	t.PrepareWinding()
+	ask := func(i int) float64 {
+		if turn == Identity {
+			return t.Winding(v.Centre(i))
+		}
+		return t.Winding(Rotate(turn, v.Centre(i)))
+	}
+	done := make([]bool, n)
 	Chunks(n, 4096, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
-			if crossed[i] {
-				v.Inside[i] = t.Winding(v.Centre(i)) >= 0.5
+			out := where != nil && !where(v.Centre(i))
+			if crossed[i] && !out {
+				v.Inside[i] = ask(i) >= 0.5
 			}
+			done[i] = crossed[i] || out
 		}
 	})
-	done := crossed
 	for s := range n {
 		if done[s] {
 			continue
@@ -93,9 +117,8 @@ func Voxelise(t *Tree, cell float64) *Voxels {
 				}
 			})
 		}
-		v.decide(t, region)
+		v.decide(ask, region)
 	}
-	return v
 }
 
 // AddSurface takes the cubes that the triangles of a tree cross for inside too, so that
@@ -110,12 +133,12 @@ func (v *Voxels) AddSurface(t *Tree) {
 // from outside, by samples. Where a hole joins inside and outside, some of the
 // outer region's disagree, and every cube is asked; in an enclosed one a few do
 // so near a patch that is turned, and the majority decides.
-func (v *Voxels) decide(t *Tree, region []int32) {
+func (v *Voxels) decide(ask func(i int) float64, region []int32) {
 	step := max(1, len(region)/1000)
 	in, asked := 0, 0
 	for k := 0; k < len(region); k += step {
 		asked++
-		if t.Winding(v.Centre(int(region[k]))) >= 0.5 {
+		if ask(int(region[k])) >= 0.5 {
 			in++
 		}
 	}
@@ -132,7 +155,7 @@ func (v *Voxels) decide(t *Tree, region []int32) {
 		}
 		return
 	}
-	v.askEach(t, region)
+	v.askEach(ask, region)
 }
 
 // block is the edge, in cubes, of the blocks that askEach asks at their corners.
@@ -142,7 +165,7 @@ const block = 4
 // away from the surface, so within a block that no surface crosses it stays between
 // what it is on the block's hull: a block whose corners are clearly in or clearly
 // out is not asked further.
-func (v *Voxels) askEach(t *Tree, region []int32) {
+func (v *Voxels) askEach(ask func(i int) float64, region []int32) {
 	member := make([]bool, len(v.Inside))
 	for _, i := range region {
 		member[i] = true
@@ -166,7 +189,7 @@ func (v *Voxels) askEach(t *Tree, region []int32) {
 			if len(cubes) == block*block*block {
 				least, most := math.Inf(1), math.Inf(-1)
 				for k := range 8 {
-					w := t.Winding(v.Centre(v.Index(x0+k&1*(block-1), y0+k>>1&1*(block-1), z0+k>>2*(block-1))))
+					w := ask(v.Index(x0+k&1*(block-1), y0+k>>1&1*(block-1), z0+k>>2*(block-1)))
 					least, most = math.Min(least, w), math.Max(most, w)
 				}
 				if most < 0.25 || least > 0.75 {
@@ -177,7 +200,7 @@ func (v *Voxels) askEach(t *Tree, region []int32) {
 				}
 			}
 			for _, i := range cubes {
-				v.Inside[i] = t.Winding(v.Centre(i)) >= 0.5
+				v.Inside[i] = ask(i) >= 0.5
 			}
 		}
 	})
