@@ -398,3 +398,22 @@ test('what the fit understood is shown and corrected in the view', async ({ page
   await expect.poll(async () => Math.sign((await joint(page, 'hand_l')).pos[0]), { timeout: 60_000 }).toBe(-Math.sign(left));
   expect(list).toEqual([]);
 });
+
+test('a place that was marked goes along when the mesh is turned, and is cleared when it becomes another', async ({ page }) => {
+  const id = await copy(page, 'Odile', 'Marked and turned');
+  await page.goto(`/characters/${id}/placement`);
+  await page.waitForSelector('body[data-ready]');
+  const operate = (op, params) => page.evaluate(async ([o, p]) => { const { operate: go } = await import(new URL('./session.js', document.querySelector('script[type=module][src]').src)); await go(o, p); }, [op, params]);
+  await marrow(page, (m) => { const p = m.plate.skin.attributes.position.array; m.set({ shown: { hand_l: [p[300] + 0.1, p[301], p[302] + 0.02] } }); });
+  const before = await marrow(page, (m) => m.store.shown.hand_l);
+  await operate('bake_transform', { scale: 2, up: 'y', turn: 90, stand: false });
+  const after = await marrow(page, (m) => m.store.shown.hand_l);
+  // Turned by 90° about Y, x goes to −z and z to x.
+  [2 * before[2], 2 * before[1], -2 * before[0]].forEach((v, k) => expect(after[k]).toBeCloseTo(v, 4));
+  const count = () => marrow(page, (m) => Object.keys(m.store.shown).length);
+  await operate('drop_chosen', { faces: Array.from({ length: 300 }, (_, k) => k) });
+  await operate('drop_loose', {});
+  expect(await count()).toBe(0);
+  await expect(page.locator('#notice')).toContainText('mark them again');
+  await page.request.post(`/api/characters/${id}/remove`, { data: {} });
+});

@@ -9,10 +9,12 @@ import { openBundle } from './bundle.js';
 import { Capsules } from './capsules.js';
 import { Instrument, dialsOf } from './instrument.js';
 import { Measure } from './measure.js';
+import { notice } from './notices.js';
 import { Picker, jointAt, rayAt } from './pick.js';
 import { Posed, atBind, recordsOf } from './pose.js';
 import { choose, conventionOf, joints, on, set, store } from './session.js';
 import { Skin } from './skin.js';
+import { carried } from './tools/tips.js';
 import { Viewport } from './viewport.js';
 import { Columns } from './weights.js';
 
@@ -82,6 +84,11 @@ export class Plate {
   take(c, bundle, weights) {
     if (bundle) {
       const first = !this.skin;
+      if (this.skin && Object.keys(store.shown).length) {
+        const shown = carried(store.shown, this.skin.attributes.position.array, bundle.position);
+        set({ shown: shown ?? {} });
+        if (!shown) setTimeout(() => notice('The mesh has changed, so the places that you marked were cleared: mark them again.')); // after what the change says
+      }
       if (this.skin) { this.view.scene.remove(this.skin.group); this.skin.dispose(); }
       this.skin = new Skin(bundle);
       this.marks = [];

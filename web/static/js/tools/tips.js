@@ -68,3 +68,31 @@ export class TipSpots {
     this.plane.material.gapSize = 0.02 * reach;
   }
 }
+
+// carried brings places that were marked on a mesh to where its vertices have been brought, as a whole: turned,
+// scaled and moved. Positions are three numbers a vertex. It is null where the mesh became another.
+export function carried(marked, before, after) {
+  if (before.length !== after.length || before.length < 9) return null;
+  const at = (list, v) => new Vector3().fromArray(list, 3 * v), n = before.length / 3;
+  const farthest = (measure) => { let best = 0, most = -1; for (let v = 0; v < n; v++) { const d = measure(at(before, v)); if (d > most) { most = d; best = v; } } return best; };
+  const a = 0, b = farthest((p) => p.distanceToSquared(at(before, a)));
+  const along = at(before, b).sub(at(before, a)).normalize();
+  const c = farthest((p) => p.sub(at(before, a)).cross(along).lengthSq());
+  const frame = (list) => {
+    const o = at(list, a), x = at(list, b).sub(o), long = x.length(), z = x.clone().cross(at(list, c).sub(o)).normalize();
+    x.normalize();
+    return { o, long, axes: [x, z.clone().cross(x), z] };
+  };
+  const from = frame(before), to = frame(after), times = to.long / from.long;
+  if (!(from.long > 0) || !(times > 0)) return null;
+  const bring = (p) => {
+    const q = p.clone().sub(from.o), out = to.o.clone();
+    from.axes.forEach((axis, i) => out.addScaledVector(to.axes[i], times * q.dot(axis)));
+    return out;
+  };
+  for (let k = 0; k < 64; k++) {
+    const v = Math.floor((k * n) / 64);
+    if (!(bring(at(before, v)).distanceTo(at(after, v)) < 2e-4 * to.long)) return null;
+  }
+  return Object.fromEntries(Object.entries(marked).map(([name, p]) => [name, bring(new Vector3(...p)).toArray()]));
+}
