@@ -4,8 +4,10 @@ package web
 
 import (
 	"context"
+	"io"
 	"net/http"
 
+	"wisemarrow/internal/notices"
 	"wisemarrow/people"
 	"wisemarrow/studio"
 
@@ -100,6 +102,10 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 	}
 	r.Get("/healthz", s.alive)
 	r.Get("/readyz", s.ready)
+	r.Get("/notices", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+		_, _ = io.WriteString(w, notices.Text)
+	})
 	r.Handle("/static/*", static())
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.problem(w, r, studio.ErrNotFound) })
 	return r
