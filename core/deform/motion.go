@@ -2,7 +2,9 @@ package deform
 
 import (
 	"math"
+	"slices"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
@@ -47,6 +49,10 @@ func ApartQuickly(points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, 
 
 func apartIn(points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, poses []pose.Tried) (far []float64, apart float64, in string) {
 	far = make([]float64, len(points))
+	if slices.Equal(a.Joints, b.Joints) && mixes(s, a) == nil && mixes(s, b) == nil {
+		apart, in = linearlyApart(far, points, a, b, s, poses)
+		return far, apart, in
+	}
 	for _, p := range poses {
 		one, other := Bound(points, a, s, p.Pose, nil), Bound(points, b, s, p.Pose, nil)
 		for v := range one {
@@ -58,4 +64,46 @@ func apartIn(points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, poses
 		}
 	}
 	return far, apart, in
+}
+
+// linearlyApart is apartIn of weights of the same joints that blend linearly: two skins are apart by what the joints
+// whose weights differ do, and only the points where some do are looked at.
+func linearlyApart(far []float64, points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, poses []pose.Tried) (apart float64, in string) {
+	var list []int32
+	var by [][]weights.Influence // what a has more than b, by joint
+	for v := range points {
+		if slices.Equal(a.Of[v], b.Of[v]) {
+			continue
+		}
+		more := slices.Clone(a.Of[v])
+		for _, x := range b.Of[v] {
+			i := slices.IndexFunc(more, func(y weights.Influence) bool { return y.Joint == x.Joint })
+			if i < 0 {
+				i = len(more)
+				more = append(more, weights.Influence{Joint: x.Joint})
+			}
+			more[i].Value -= x.Value
+		}
+		list, by = append(list, int32(v)), append(by, more)
+	}
+	now := make([]float64, len(list))
+	for _, p := range poses {
+		matrices := InOrder(s, a, pose.SkinMatrices(s, p.Pose, nil))[0]
+		geom.Chunks(len(list), 1024, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				at, off := points[list[i]], r3.Vec{}
+				for _, x := range by[i] {
+					off = r3.Add(off, r3.Scale(x.Value, r3.Sub(matrices[x.Joint].Point(at), at)))
+				}
+				now[i] = r3.Norm(off)
+			}
+		})
+		for i, d := range now {
+			far[list[i]] = math.Max(far[list[i]], d)
+			if d > apart {
+				apart, in = d, p.Name
+			}
+		}
+	}
+	return apart, in
 }
