@@ -125,7 +125,7 @@ func (r *Report) Findings() []finding.Finding {
 			Title: fmt.Sprintf("%d vertices have no weights", r.Unweighted),
 			Why:   "They stay behind when the character moves: no vertex of their piece sees a bone. Let the piece follow the surface below.",
 			Evidence: []finding.Evidence{{What: "pieces without a solution", Value: float64(pieces), Limit: 0},
-				{What: "share of all vertices", Value: float64(r.Unweighted) / float64(max(1, r.Vertices)), Limit: 0}},
+				{What: "of all vertices", Value: float64(r.Unweighted) / float64(max(1, r.Vertices)), Limit: 0, Unit: "%"}},
 			Where: finding.Where{Vertices: r.Stray},
 			Remedies: []finding.Remedy{{Label: "Let each piece follow the surface below", Op: "follow_beneath",
 				Params: map[string]any{"mode": "auto"}}}})

@@ -156,14 +156,17 @@ func (c check) size() []finding.Finding {
 	}
 	sym := c.plane()
 	symmetric := sym.Surface > 0.7
-	middle := b.Centre().X
-	if symmetric && sym.Normal.X > 0.999 {
+	middle, what := b.Centre().X, "middle along X"
+	switch {
+	case symmetric && sym.Normal.X > 0.999:
 		middle = sym.Offset
+	case symmetric: // it stands askew, and its box tells nothing
+		middle, what = sym.Offset, "middle plane from the origin"
 	}
 	if math.Abs(middle) > placeShare*h {
 		out = append(out, finding.Finding{Code: "off_centre", Severity: finding.Note, Count: 1, Title: "It is off center",
 			Why:      "Both sides are mirrored about X = 0; mirrored joints and weights would be misplaced.",
-			Evidence: []finding.Evidence{metres("middle along X", middle, 0)}, Remedies: []finding.Remedy{stand}})
+			Evidence: []finding.Evidence{metres(what, middle, 0)}, Remedies: []finding.Remedy{stand}})
 	}
 	if symmetric {
 		out = append(out, facing(mesh.FindFront(c.At, sym))...)
@@ -184,20 +187,25 @@ func facing(front mesh.Front) []finding.Finding {
 	switch {
 	case front.Sure && math.Abs(turn) > 2:
 		f.Title = fmt.Sprintf("It faces %.4g° away from the front", math.Abs(turn))
-		f.Evidence = []finding.Evidence{{What: "rotation to the front", Value: turn, Unit: "°"}}
+		f.Evidence = []finding.Evidence{degrees("rotation to the front", turn)}
 		f.Remedies = []finding.Remedy{rotate("Rotate it to face front", turn)}
 	case !front.Sure && math.Min(math.Abs(turn), math.Abs(other)) > 2:
 		f.Title = "It does not face front, and which side is its front is unclear"
 		f.Why += " Feet, knees, face and hands do not show where the front is, or contradict each other: look, then choose."
-		f.Evidence = []finding.Evidence{{What: "rotation to the front", Value: turn, Unit: "°"}, {What: "or", Value: other, Unit: "°"}}
+		f.Evidence = []finding.Evidence{degrees("rotation to the front", turn), degrees("or", other)}
 		f.Remedies = []finding.Remedy{rotate(fmt.Sprintf("Rotate it by %.4g°", turn), turn), rotate(fmt.Sprintf("Rotate it by %.4g°", other), other)}
 	default:
 		return nil
 	}
 	for _, s := range front.Signs {
-		f.Evidence = append(f.Evidence, metres(s.What, s.By, 0))
+		f.Evidence = append(f.Evidence, metres(s.What, s.By, s.By)) // has no limit
 	}
 	return []finding.Finding{f}
+}
+
+// degrees is an angle without a limit.
+func degrees(what string, value float64) finding.Evidence {
+	return finding.Evidence{What: what, Value: value, Limit: value, Unit: "°"}
 }
 
 func lower(s string) string {
