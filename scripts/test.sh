@@ -15,7 +15,11 @@ go vet ./...
 go tool staticcheck ./...
 npm run --silent lint
 go build -o bin/ ./cmd/...
-go test ./... "$@"
+# As go test prints it, a time for each package, and the slowest tests at the end.
+times=$PWD/.data/tests.json
+go tool gotestsum --format standard-quiet --jsonfile "$times" -- ./... "$@" || { sed -n 's/.*"Output":"\( *--- FAIL[^"]*\)\\n".*/\1/p' "$times"; exit 1; }
+echo "The slowest tests:"
+go tool gotestsum tool slowest --num 10 --jsonfile "$times"
 # Once more under the race detector: what shares memory or works on several cores, without
 # what only computes for long; of the server what several do at once.
 go test -race -short ./core/geom ./core/linalg ./core/bind ./core/deform ./core/weights ./queue ./studio "$@"
