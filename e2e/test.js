@@ -28,6 +28,9 @@ export async function serve(database, ...args) {
   throw new Error(`the server did not start on ${at}`);
 }
 
+// What a newcomer is shown over the plate is hidden, but where it is tested.
+const used = () => { try { localStorage.setItem('steps', localStorage.getItem('steps') ?? 'hidden'); } catch { /* a page without storage */ } };
+
 // Smoothed edges cost a renderer in software a third of its time and change nothing that is tested.
 const plain = () => {
   const get = HTMLCanvasElement.prototype.getContext;
@@ -46,6 +49,7 @@ export const test = base.extend({
 
   ownContext: [async ({ browser, server }, use) => {
     const context = await browser.newContext({ baseURL: server.at, viewport: { width: 1280, height: 800 } });
+    await context.addInitScript(used);
     if (!process.env.SCREENSHOTS) await context.addInitScript(plain);
     await use(context);
     await context.close();

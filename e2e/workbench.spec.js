@@ -233,3 +233,33 @@ test('a long work can be cancelled and changes nothing', async ({ page }) => {
   await page.waitForTimeout(2500);
   expect((await state()).head).toBe(head);
 });
+
+test('the first steps of a stage are shown to a newcomer, are done one by one, and stay hidden once they are', async ({ page }) => {
+  const id = await copy(page, 'Odile', 'Stepped through');
+  await page.addInitScript(() => { localStorage.setItem('steps', localStorage.getItem('seen') ?? 'shown'); });
+  await page.goto(`/characters/${id}/placement`);
+  await page.waitForSelector('body[data-ready]');
+  const steps = page.getByRole('region', { name: 'First steps here' });
+  await expect(steps.getByRole('listitem')).toHaveCount(5);
+  await expect(steps.locator('.done')).toHaveCount(0);
+  await page.locator('#starter').getByRole('button', { name: /fit/i }).click();
+  await expect(steps.locator('.done').first()).toContainText('Choose a starter and fit it, done', { timeout: 30_000 });
+  // What lies over the plate takes no click from it.
+  expect(await steps.evaluate((e) => getComputedStyle(e).pointerEvents)).toBe('none');
+  await page.keyboard.press('1');
+  await expect(steps.getByRole('listitem').first()).toContainText('Set the kind of character');
+  await steps.getByRole('button', { name: 'Hide' }).click();
+  await expect(steps).toBeHidden();
+  await page.keyboard.press('2');
+  await expect(page.locator('#tray h2')).toHaveText('Placement');
+  await expect(steps).toBeHidden();
+  await page.evaluate(() => localStorage.setItem('seen', localStorage.getItem('steps')));
+  await page.reload();
+  await page.waitForSelector('body[data-ready]');
+  await expect(steps).toBeHidden();
+  await page.keyboard.press('/');
+  await page.keyboard.type('first steps');
+  await page.keyboard.press('Enter');
+  await expect(steps).toBeVisible();
+  await page.request.post(`/api/characters/${id}/remove`, { data: {} });
+});

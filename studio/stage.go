@@ -23,6 +23,8 @@ type Stage struct {
 	Reads []string
 	// Find measures. It may ask what the stages before it have found.
 	Find func(c *Checked) []finding.Finding
+	// Steps are what is done here, for who is new to it.
+	Steps []FirstStep
 }
 
 var stages []Stage

@@ -20,6 +20,7 @@ import (
 	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/placement"
 	"wisemarrow/stages/weights"
+	"wisemarrow/studio"
 )
 
 type pages struct{ all *template.Template }
@@ -28,6 +29,7 @@ func parsePages() pages {
 	t := template.New("").Funcs(template.FuncMap{
 		"thousands": wording.Thousands,
 		"bounds":    bounds,
+		"steps":     studio.StepsOf,
 		"default":   defaultOf,
 		"options":   options,
 		"length":    wording.Length,

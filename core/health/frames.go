@@ -161,7 +161,7 @@ func (c check) size() []finding.Finding {
 	case symmetric && sym.Normal.X > 0.999:
 		middle = sym.Offset
 	case symmetric: // it stands askew, and its box tells nothing
-		middle, what = sym.Offset, "middle plane from the origin"
+		middle, what = sym.Offset, "mirror plane from the origin"
 	}
 	if math.Abs(middle) > placeShare*h {
 		out = append(out, finding.Finding{Code: "off_centre", Severity: finding.Note, Count: 1, Title: "It is off center",

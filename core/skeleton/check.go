@@ -367,7 +367,7 @@ func (s *Skeleton) unsure() []finding.Finding {
 	return []finding.Finding{{Code: "unsure_fit", Severity: finding.Note, Count: len(names),
 		Title:    wording.Count(len(names), "joint is under 80% sure", "joints are under 80% sure"),
 		Why:      why,
-		Evidence: []finding.Evidence{{What: "least confidence", Value: least, Limit: Sure}},
+		Evidence: []finding.Evidence{{What: "least confidence", Value: least, Limit: Sure, Unit: "%"}},
 		Where:    finding.Where{Joints: names}}}
 }
 

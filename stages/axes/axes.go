@@ -19,7 +19,14 @@ func init() {
 	studio.RegisterStage(studio.Stage{Name: "axes", Title: "Axes", Question: "Does every joint rotate about the axis you expect?", Order: 3,
 		Touched: func(s *studio.State) bool { return s.Skeleton != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "settings"}, // the mesh: for what a limb bends into
-		Find:    find})
+		Find:    find,
+		Steps: []studio.FirstStep{
+			{What: "Set the convention and orient all joints", Done: studio.Has(func(s *studio.State) bool { return s.Settings.Oriented })},
+			{What: "See that hinges bend the right way", Done: studio.Without(studio.HasSkeleton, "bends_backward", "bends_sideways", "bends_into_body", "bends_unlike_partner", "wrong_bend", "no_bend")},
+			{What: "Make left and right agree", Done: studio.Without(studio.HasSkeleton, "axes_unlike_partner", "sides_differ", "no_partner")},
+			{What: "Fix what else is found", Done: studio.Settled(func(s *studio.State) bool { return s.Settings.Oriented })},
+			{What: "Go on to Bind", Done: studio.Has(studio.HasWeights)},
+		}})
 	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
 		studio.Entry{Name: "match_axes", Label: "Match roll to the last selected", Stage: "axes", Words: "match copy orientation whole chain active equal", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MatchAxes{} }},

@@ -31,6 +31,13 @@ func init() {
 				return nil
 			}
 			return append(age(c.State), remedied(c.State.Bind, c.State.Bind.Report.Findings())...)
+		},
+		Steps: []studio.FirstStep{
+			{What: "Bind", Done: studio.Has(studio.HasWeights)},
+			{What: "Give every vertex weights", Done: studio.Without(studio.HasWeights, "unweighted_vertices")},
+			{What: "Let layers follow the body", Done: studio.Without(studio.HasWeights, "layer_apart", "skin_through")},
+			{What: "Fix what else is found", Done: studio.Settled(studio.HasWeights)},
+			{What: "Go on to the motion check", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil })},
 		}})
 }
 

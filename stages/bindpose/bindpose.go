@@ -19,7 +19,13 @@ func init() {
 	studio.RegisterStage(studio.Stage{Name: "bindpose", Title: "Bind pose", Question: "Is there one bind pose, and can the skeleton return to it?", Order: 4,
 		Touched: func(s *studio.State) bool { return s.Binding != nil && s.Weights != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "weights", "binding", "settings"},
-		Find:    func(c *studio.Checked) []finding.Finding { return Check(c.State) }})
+		Find:    func(c *studio.Checked) []finding.Finding { return Check(c.State) },
+		Steps: []studio.FirstStep{
+			{What: "Bind first: there is no bind pose before", Done: studio.Has(studio.HasWeights)},
+			{What: "Keep one bind pose", Done: studio.Without(studio.HasWeights, "several_binds", "unused_bind")},
+			{What: "Return joints that moved, or record them again", Done: studio.Without(studio.HasWeights, "moved_under_skin", "missing_in_bind", "hung_since_bind_pose")},
+			{What: "Fix what else is found", Done: studio.Settled(studio.HasWeights)},
+		}})
 }
 
 const (

@@ -19,7 +19,14 @@ import (
 func init() {
 	studio.RegisterStage(studio.Stage{Name: "handoff", Title: "Handoff", Question: "Will the next department's software accept it?", Order: 9,
 		Touched: func(s *studio.State) bool { return s.Weights != nil },
-		Find:    find})
+		Find:    find,
+		Steps: []studio.FirstStep{
+			{What: "Run the motion check", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
+			{What: "Clear what blocks", Done: func(s *studio.State, r *studio.Reviewed) bool {
+				return s.Weights != nil && r.State != studio.Checking && finding.Worst(r.Findings) != finding.Blocks
+			}},
+			{What: "Fix or accept what else is found", Done: studio.Settled(studio.HasWeights)},
+		}})
 }
 
 var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_.]{0,62}$`)

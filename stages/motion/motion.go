@@ -16,7 +16,12 @@ func init() {
 	studio.RegisterStage(studio.Stage{Name: "motion", Title: "Motion check", Question: "Does it bend, twist and fold cleanly through its range?", Order: 7,
 		Touched: func(s *studio.State) bool { return s.Sheet != nil },
 		Reads:   []string{"sheet", "weights"},
-		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) }})
+		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
+		Steps: []studio.FirstStep{
+			{What: "Run the test reel", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil })},
+			{What: "Go to the worst spot and fix it", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && s.Sheet.Over == 0 })},
+			{What: "Run the reel again after changes", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
+		}})
 }
 
 // Says is what each kind of fault is called, and why it matters.

@@ -23,6 +23,13 @@ func init() {
 			}
 			sk, x := c.State.Skeleton, c.State.Settings.Marks
 			return slices.Concat(sk.CheckPlacement(m.Surface.Tree, x), health.InProps(m.Surface, sk, x), health.Rings(m.Surface, sk))
+		},
+		Steps: []studio.FirstStep{
+			{What: "Choose a starter and fit it", Done: studio.Has(studio.HasSkeleton)},
+			{What: "Look at the joints that are guesses, and drag them right", Done: studio.Without(studio.HasSkeleton, "unsure_fit")},
+			{What: "Bring joints into the limbs", Done: studio.Without(studio.HasSkeleton, "joint_outside", "bone_outside", "joint_in_prop")},
+			{What: "Fix what else is found", Done: studio.Settled(studio.HasSkeleton)},
+			{What: "Go on to Axes", Done: studio.Has(func(s *studio.State) bool { return s.Settings.Oriented })},
 		}})
 }
 

@@ -17,7 +17,13 @@ func init() {
 	studio.RegisterStage(studio.Stage{Name: "weights", Title: "Weights & pose", Question: "Does it bend well, and which joint moves what?", Order: 6,
 		Touched: func(s *studio.State) bool { return s.Weights != nil },
 		Reads:   []string{"mesh", "parts", "skeleton", "settings", "weights"},
-		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) }})
+		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
+		Steps: []studio.FirstStep{
+			{What: "Bind first: there are no weights before", Done: studio.Has(studio.HasWeights)},
+			{What: "Settle outliers and steps", Done: studio.Without(studio.HasWeights, "weights_strays", "weights_uneven", "weight_leak")},
+			{What: "Fix what else is found", Done: studio.Settled(studio.HasWeights)},
+			{What: "Run the motion check", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
+		}})
 }
 
 const (

@@ -22,6 +22,7 @@ import { measureOn } from './tools/measures.js';
 import { paintOn, took } from './tools/paint.js';
 import './tools/shelf.js';
 import './tools/takeover.js';
+import { commands as stepCommands } from './steps.js';
 import { loadTray, prepareTray, typed } from './tray.js';
 import { watch } from './work.js';
 
@@ -128,6 +129,7 @@ document.addEventListener('show', (e) => showFinding(e.detail.stage, e.detail.co
 const add = commands.add.bind(commands);
 // What a stage adds belongs to it.
 for (const s of stages) s.commands?.((name, label, keys, run, able, more) => add(name, label, keys, run, able, { stage: s.tool.stage, ...more }), plate);
+stepCommands(add);
 add('finder', 'Find a command', ['/'], () => commands.openFinder(), undefined, { words: 'search' });
 add('help', 'Show all keys', ['?'], () => { commands.help($('help').querySelector('.keys')); $('help').showModal(); $('help').scrollTop = 0; }, undefined, { words: 'shortcuts keyboard' });
 add('undo', 'Undo', ['Ctrl+Z'], () => step('undo'), () => Boolean(next('undo')), { words: 'back revert' });
