@@ -51,10 +51,23 @@ export async function loadTray() {
   }
 }
 
+// A panel that comes while a button of this one is pressed waits until it is let go: else the click would be lost
+// with its button.
+let pressed = false, waiting = null;
+tray.addEventListener('pointerdown', () => { pressed = true; });
+for (const end of ['pointerup', 'pointercancel']) {
+  addEventListener(end, () => setTimeout(() => { // after the click
+    pressed = false;
+    if (waiting !== null) put(waiting);
+  }), true);
+}
+
 // put shows a panel. One that is there already is left as it is.
 function put(html) {
   fresh++;
   const same = tray.dataset.stage === store.stage;
+  waiting = pressed && same ? html : null;
+  if (waiting !== null) return;
   if (html !== shown || !same) {
     const keep = typed(true), top = tray.scrollTop, focus = focused();
     const open = new Set([...tray.querySelectorAll('details[open]:not(.group) > summary')].map((d) => d.textContent));
