@@ -126,6 +126,16 @@ func TestSeveralWorksWaitTheirTurn(t *testing.T) {
 	}
 }
 
+// counting waits until a work tells that it is counting sheep.
+func counting(t *testing.T, s *store.Store, id string) {
+	t.Helper()
+	require.Eventually(t, func() bool {
+		got, err := s.Work(ctx, id)
+		require.NoError(t, err)
+		return got.What == "Counting sheep"
+	}, 20*time.Second, 5*time.Millisecond)
+}
+
 // A bind that is cancelled stops computing, it is not only that its result is dropped:
 // the operation below is what a long one looks like, and tells when it has ended.
 func TestARunningWorkIsCancelled(t *testing.T) {
@@ -138,11 +148,7 @@ func TestARunningWorkIsCancelled(t *testing.T) {
 		return ctx.Err()
 	}
 	c, w := test(t, x, "test_wait")
-	require.Eventually(t, func() bool {
-		got, err := s.Work(ctx, w.ID)
-		require.NoError(t, err)
-		return got.What == "Counting sheep"
-	}, 20*time.Second, 5*time.Millisecond)
+	counting(t, s, w.ID)
 	got, err := s.CancelWork(ctx, w.ID)
 	require.NoError(t, err)
 	require.Equal(t, studio.WorkCancelled, got.State)
@@ -166,11 +172,7 @@ func TestARunningWorkEndsWhenTheCharacterMovesOn(t *testing.T) {
 		return ctx.Err()
 	}
 	c, w := test(t, x, "test_wait")
-	require.Eventually(t, func() bool {
-		got, err := s.Work(ctx, w.ID)
-		require.NoError(t, err)
-		return got.What == "Counting sheep"
-	}, 20*time.Second, 5*time.Millisecond)
+	counting(t, s, w.ID)
 	_, _, err := x.Do(ctx, c.ID, c.Head, "move_joint", json.RawMessage(`{"joint":"j2","to":[1.9,0.05,0]}`), "other")
 	require.NoError(t, err)
 	got := ended(t, s, w.ID)
@@ -193,11 +195,7 @@ func TestAWorkerThatStopsGivesItsWorkBack(t *testing.T) {
 		return ctx.Err()
 	}
 	_, w := test(t, x, "test_wait")
-	require.Eventually(t, func() bool {
-		got, err := s.Work(ctx, w.ID)
-		require.NoError(t, err)
-		return got.What == "Counting sheep"
-	}, 20*time.Second, 5*time.Millisecond)
+	counting(t, s, w.ID)
 	stop()
 	got, err := s.Work(ctx, w.ID)
 	require.NoError(t, err)
