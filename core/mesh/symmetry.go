@@ -65,13 +65,10 @@ func FindSymmetry(points []r3.Vec, tree *geom.Tree, tolerance float64) Symmetry 
 	}
 	k := &seeking{samples: samples, tree: tree}
 	best, cost := Symmetry{Normal: r3.Vec{X: 1}}, math.Inf(1)
-	try := func(s Symmetry) {
+	for _, s := range candidates(points) {
 		if c := k.cost(s, most); c < cost-geom.SameShare*tree.Box().Diagonal() {
 			best, cost = s, c
 		}
-	}
-	for _, s := range candidates(points) {
-		try(s)
 	}
 	best = k.refined(best, most)
 	// What is held in one hand turns the main directions and tilts the plane: where half of the samples have

@@ -31,8 +31,8 @@ func init() {
 // With Vertices, or the vertices of Onto, only these get them, and the rest stays exactly as it is.
 type CarryWeights struct {
 	File       *studio.File      `json:"file,omitempty" help:"the bound file that they come from"`
-	Parts      []string          `json:"parts,omitempty" help:"parts of this mesh that give them, in place of a file"` // of this mesh, in place of a file
-	Onto       []string          `json:"onto,omitempty" help:"parts that get them; default all others"`                // parts
+	Parts      []string          `json:"parts,omitempty" help:"parts of this mesh that give them, in place of a file"`
+	Onto       []string          `json:"onto,omitempty" help:"parts that get them; default all others"`
 	Vertices   string            `json:"vertices,omitempty"`
 	From       string            `json:"from" as:"Match by" one:"surface=nearest point on surface,vertex=nearest vertex,normal=along the normal,order=vertex order" help:"the nearest point of the surface, the nearest vertex, along the normal, or vertex by vertex in order"`
 	Within     float64           `json:"within,omitempty" as:"Distance" in:"0..1e6" unit:"m" help:"what is farther away stays as it is; 0 is any distance"` // metres; 0 is however far

@@ -41,7 +41,7 @@ type BindHeat struct {
 	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
 	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
 	Heat       float64  `json:"heat" as:"Heat" in:"0<..1e6"`
-	Laplacian  string   `json:"laplacian,omitempty" as:"Laplacian" one:"plain,robust"` // "" or "plain", or "robust"
+	Laplacian  string   `json:"laplacian,omitempty" as:"Laplacian" one:"plain,robust"`
 	Skip       []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
 }

@@ -279,7 +279,7 @@ func (o *RemoveEnds) Apply(ctx context.Context, s studio.State, p studio.Progres
 
 // MakeOther makes one side from the other.
 type MakeOther struct {
-	From      string  `json:"from" as:"From side" one:"left,right"` // "left" or "right"
+	From      string  `json:"from" as:"From side" one:"left,right"`
 	Tolerance float64 `json:"tolerance" as:"Tolerance" in:"0..1e6" unit:"m"`
 }
 

@@ -22,8 +22,8 @@ func init() {
 // partner. Tolerance, metres, is how far from the mirrored place an image may be; 0 is a two
 // thousandth of the height. Offset moves the plane along X, Turn turns it about Y, degrees.
 type Mirror struct {
-	From      string  `json:"from" as:"From side" one:"left,right"`                                                                                                                               // "left" or "right"
-	By        string  `json:"by" as:"Match by" one:"place=position,topology,joints=joints in any pose" help:"vertices by position, by topology, or by joints where the sides are posed unevenly"` // "place", "topology" or "joints"
+	From      string  `json:"from" as:"From side" one:"left,right"`
+	By        string  `json:"by" as:"Match by" one:"place=position,topology,joints=joints in any pose" help:"vertices by position, by topology, or by joints where the sides are posed unevenly"`
 	Tolerance float64 `json:"tolerance,omitempty" as:"Tolerance" in:"0..1e6" unit:"m" help:"how far from the mirrored position a match may be; 0 means height / 2000"`
 	Offset    float64 `json:"offset,omitempty" as:"Plane offset" in:"-1e6..1e6" unit:"m"`
 	Turn      float64 `json:"turn,omitempty" as:"Plane turn" in:"-360..360" unit:"°"`

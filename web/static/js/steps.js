@@ -9,7 +9,6 @@ function show() {
   const told = document.getElementById('stage-steps');
   list.replaceChildren(...(told ? [told.content.cloneNode(true)] : []));
   box.hidden = hidden() || !list.children.length;
-  box.classList.toggle('all', !list.querySelector('li:not(.done)'));
 }
 
 // commands adds what shows and hides them.

@@ -55,19 +55,19 @@ export async function loadTray() {
 // with its button.
 let pressed = false, waiting = null;
 tray.addEventListener('pointerdown', () => { pressed = true; });
-for (const end of ['pointerup', 'pointercancel']) {
-  addEventListener(end, () => setTimeout(() => { // after the click
-    pressed = false;
-    if (waiting !== null) put(waiting);
-  }), true);
-}
+const released = () => setTimeout(() => { // after the click
+  pressed = false;
+  if (waiting?.stage === store.stage) put(waiting.html); else waiting = null;
+});
+for (const end of ['pointerup', 'pointercancel']) addEventListener(end, released, true);
+addEventListener('pointermove', (e) => { if (pressed && !e.buttons) released(); }, true); // let go outside the window
 
 // put shows a panel. One that is there already is left as it is.
 function put(html) {
   fresh++;
   const same = tray.dataset.stage === store.stage;
-  waiting = pressed && same ? html : null;
-  if (waiting !== null) return;
+  waiting = pressed && same ? { html, stage: store.stage } : null;
+  if (waiting) return;
   if (html !== shown || !same) {
     const keep = typed(true), top = tray.scrollTop, focus = focused();
     const open = new Set([...tray.querySelectorAll('details[open]:not(.group) > summary')].map((d) => d.textContent));

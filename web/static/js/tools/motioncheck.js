@@ -221,7 +221,7 @@ function places() {
   const box = tray.querySelector('#worst'), r = reelNow();
   if (!box || !r) return;
   const list = box.querySelector('ol');
-  // The whole reel was run since; one that is still on its way is of before the spots.
+  // The whole reel was run since; a reel from before the spots says nothing of them.
   if (!r.stale) for (const [key, now] of spots) if (now.head < r.revision) spots.delete(key);
   box.hidden = !r.places.length;
   list.replaceChildren(...r.places.map((p) => {
