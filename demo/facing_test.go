@@ -50,7 +50,7 @@ func TestTheCastIsToldWhereItFaces(t *testing.T) {
 		for _, turn := range []float64{37, 180} {
 			f := facing(t, m, turn)
 			require.NotNil(t, f, "%s turned by %g°", c.Name, turn)
-			require.Len(t, f.Remedies, 1, "%s turned by %g°: %v", c.Name, turn, f.Evidence)
+			require.Len(t, f.Data, 1, "%s turned by %g°: %v", c.Name, turn, f.Evidence)
 			require.InDelta(t, 0, math.Remainder(f.Evidence[0].Value+turn, 360), 1, "%s turned by %g°", c.Name, turn)
 			require.Greater(t, len(f.Evidence), 1, "what shows it")
 		}

@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -110,13 +111,20 @@ func (e Entry) Missing(s *State) string {
 // history and tests all go through it.
 var registry = map[string]Entry{}
 
+// nameOf finds an operation's name by its type.
+var nameOf = map[reflect.Type]string{}
+
 // Register adds operations. Packages of stages call it in their init.
 func Register(list ...Entry) {
 	for _, e := range list {
 		if _, twice := registry[e.Name]; twice {
 			panic("two operations are called " + e.Name)
 		}
-		registry[e.Name] = e
+		t := reflect.TypeOf(e.New())
+		if other, twice := nameOf[t]; twice {
+			panic("two operations are one type: " + e.Name + " and " + other)
+		}
+		registry[e.Name], nameOf[t] = e, e.Name
 	}
 }
 

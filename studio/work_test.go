@@ -43,9 +43,7 @@ func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
 	do("fit_starter", "")
 	require.Equal(t, "findings", states(t, x, r)["axes"], "a fresh fit has no axes yet")
 	unset := studiotest.Findings(t, x, r, "axes")[0]
-	params, err := json.Marshal(unset.Remedies[0].Params)
-	require.NoError(t, err)
-	do(unset.Remedies[0].Op, string(params)) // a remedy is ready to be applied
+	do(unset.Remedies[0].Op, string(unset.Remedies[0].Params)) // a remedy is ready to be applied
 	require.Equal(t, "clear", states(t, x, r)["axes"])
 	do("bind_heat", "")
 	require.Equal(t, "untouched", states(t, x, r)["motion"], "a tick is for what was measured")
@@ -62,9 +60,7 @@ func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
 	require.Equal(t, "moved_since_bind", moved[0].Code)
 	require.Equal(t, 2, moved[0].Count)
 	require.Equal(t, "findings", states(t, x, r)["handoff"], "open findings go along with the file")
-	params, err = json.Marshal(moved[0].Remedies[0].Params)
-	require.NoError(t, err)
-	do(moved[0].Remedies[0].Op, string(params))
+	do(moved[0].Remedies[0].Op, string(moved[0].Remedies[0].Params))
 	for _, f := range studiotest.Findings(t, x, r, "bind") {
 		require.Equal(t, "cap_cost", f.Code, "a note on the new bind is all that is left")
 	}

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -48,7 +49,7 @@ func TestNamesAreEscaped(t *testing.T) {
 	require.Equal(t, 200, w.Code)
 	require.NotContains(t, w.Body.String(), "<script>alert")
 	w = httptest.NewRecorder()
-	p.fragment(w, "findings", map[string]any{"Stage": studio.Reviewed{Name: "intake", Findings: []finding.Finding{{Code: "c", Title: nasty, Why: nasty, Remedies: []finding.Remedy{{Label: nasty, Op: "weld", Params: map[string]any{"x": nasty}}}}}}})
+	p.fragment(w, "findings", map[string]any{"Stage": studio.Reviewed{Name: "intake", Findings: []finding.Finding{{Code: "c", Title: nasty, Why: nasty, Remedies: []finding.Remedy{{Label: nasty, Op: "weld", Params: json.RawMessage(`{"x": "<script>alert('x')</script>"}`)}}}}}})
 	require.Equal(t, 200, w.Code)
 	require.NotContains(t, w.Body.String(), "<script>alert")
 	require.Contains(t, w.Body.String(), "data-params=")

@@ -37,7 +37,7 @@ func checkCommand() *cobra.Command {
 					return err
 				}
 				facts, list, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
-				if list = intake.Judge(list, s.Settings); list == nil {
+				if list = intake.Judge(list, &s); list == nil {
 					list = []finding.Finding{}
 				}
 				fmt.Fprintf(os.Stderr, "%s: %d vertices, %d faces, %d pieces, height %.3g\n", file, facts.Vertices, facts.Faces, facts.Pieces, facts.Height)

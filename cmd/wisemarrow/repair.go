@@ -42,6 +42,7 @@ holes are filled, a half completed and polygons triangulated only when asked for
 			}
 			before, found, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
 			s.Settings.Kind = kind
+			found = intake.Judge(found, &s)
 			if place.given() || height > 0 {
 				p := place.over(mesh.NoPlacement)
 				p.Stand = true
@@ -77,7 +78,7 @@ holes are filled, a half completed and polygons triangulated only when asked for
 				}
 			}
 			after, left, _ := health.Check(context.Background(), s.Mesh.Surface(), kind)
-			found, left = intake.Judge(found, s.Settings), intake.Judge(left, s.Settings)
+			left = intake.Judge(left, &s)
 			if out != "" {
 				what := strings.TrimPrefix(strings.ToLower(filepath.Ext(out)), ".")
 				s.Skeleton, s.Weights = nil, nil

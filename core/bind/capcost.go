@@ -57,6 +57,9 @@ func costOf(points []r3.Vec, whole, cut *weights.Weights, s *skeleton.Skeleton, 
 	return out
 }
 
+// Influences is the higher cap that would cut less: the Data of cap_cost.
+type Influences int
+
 // findings tells what a cap costs, where that shows.
 func (c *CapCost) findings() []finding.Finding {
 	if c == nil || c.Farthest < capShows*c.Height {
@@ -68,7 +71,7 @@ func (c *CapCost) findings() []finding.Finding {
 		Evidence: []finding.Evidence{{What: "farthest from the uncapped skin", Value: c.Farthest, Limit: capShows * c.Height, Unit: "m"}},
 		Where:    finding.Where{Vertices: c.Where}}
 	if c.Cap < moreInfluences {
-		f.Remedies = []finding.Remedy{{Label: fmt.Sprintf("Bind with %d influences per vertex", moreInfluences), Op: "bind_auto", Params: map[string]any{"influences": moreInfluences}}}
+		f.Data = Influences(moreInfluences)
 	}
 	return []finding.Finding{f}
 }

@@ -166,17 +166,20 @@ func (r *Report) Relayered(ctx context.Context, m *mesh.Mesh, s *skeleton.Skelet
 // triedShare is the part of a joint's usual range that layers are tried with.
 const triedShare = 0.7
 
+// Over is the part that is a layer over another surface, and would go better with it if it
+// followed it: the Data of layer_apart and of some skin_through.
+type Over string
+
 // findings tells of a layer that does not go with the body.
 func (l *Layer) findings() []finding.Finding {
 	var out []finding.Finding
-	follow := finding.Remedy{Label: "Let it follow the surface", Op: "give_pieces", Params: map[string]any{"parts": []any{l.Part}, "how": Follow}}
 	if l.Kind == KindCloth && l.Agreement < agreementLimit {
 		out = append(out, finding.Finding{Code: "layer_apart", Severity: finding.Harms, Count: l.Vertices,
 			Title: fmt.Sprintf("%s follows different joints from the body below", l.name()),
 			Why:   "Where a garment is led by another joint than the skin beneath, and not one next to it, they separate when the character moves.",
 			Evidence: []finding.Evidence{{What: "led by the body's joint or its neighbor", Value: l.Agreement, Limit: agreementLimit},
 				{What: "farthest from the body", Value: l.Farthest, Unit: "m"}},
-			Where: finding.Where{Vertices: l.vertices}, Remedies: []finding.Remedy{follow}})
+			Where: finding.Where{Vertices: l.vertices}, Data: Over(l.Part)})
 	}
 	if t := l.Through; t != nil && t.Vertices > 0 {
 		share := float64(t.Vertices) / float64(max(1, l.Vertices))
@@ -189,7 +192,7 @@ func (l *Layer) findings() []finding.Finding {
 		if share > throughLimit {
 			f.Severity = finding.Harms
 			if l.Kind != KindCloth {
-				f.Remedies = []finding.Remedy{follow}
+				f.Data = Over(l.Part)
 			}
 		}
 		out = append(out, f)

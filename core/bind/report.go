@@ -90,7 +90,7 @@ type Report struct {
 	sees []bool // by vertex, of a bind by heat
 }
 
-// Findings turns the report into findings with remedies. Joints of one state and one
+// Findings turns the report into findings. Joints of one state and one
 // reason are told of together.
 func (r *Report) Findings() []finding.Finding {
 	var out []finding.Finding
@@ -126,9 +126,7 @@ func (r *Report) Findings() []finding.Finding {
 			Why:   "They stay behind when the character moves: no vertex of their piece sees a bone. Let the piece follow the surface below.",
 			Evidence: []finding.Evidence{{What: "pieces without a solution", Value: float64(pieces), Limit: 0},
 				{What: "of all vertices", Value: float64(r.Unweighted) / float64(max(1, r.Vertices)), Limit: 0, Unit: "%"}},
-			Where: finding.Where{Vertices: r.Stray},
-			Remedies: []finding.Remedy{{Label: "Let each piece follow the surface below", Op: "follow_beneath",
-				Params: map[string]any{"mode": "auto"}}}})
+			Where: finding.Where{Vertices: r.Stray}})
 	}
 	for _, l := range r.Layers {
 		out = append(out, l.findings()...)

@@ -1,6 +1,9 @@
 // Package finding holds the type of a measured problem: what is wrong, how
-// much, where, why it matters, and which operations would mend it.
+// much, where and why it matters. The packages of core name no operation: a stage
+// adds the remedies to what they found, by its code (studio.Offer).
 package finding
+
+import "encoding/json"
 
 // Severity says what a finding does to the work.
 type Severity string
@@ -51,10 +54,10 @@ type Spot struct {
 // Remedy is an operation with its parameters filled in; or, without one, what to open: the place
 // in the panel where a person does it.
 type Remedy struct {
-	Label  string         `json:"label"`
-	Op     string         `json:"op,omitempty"`
-	Params map[string]any `json:"params,omitempty"`
-	Opens  string         `json:"opens,omitempty"` // the id of a section, or "stage/" and the name of a stage
+	Label  string          `json:"label"`
+	Op     string          `json:"op,omitempty"`
+	Params json.RawMessage `json:"params,omitempty"`
+	Opens  string          `json:"opens,omitempty"` // the id of a section, or "stage/" and the name of a stage
 }
 
 // Finding is one measured problem.
@@ -66,7 +69,10 @@ type Finding struct {
 	Why      string     `json:"why"`
 	Evidence []Evidence `json:"evidence"`
 	Where    Where      `json:"where"`
-	Remedies []Remedy   `json:"remedies,omitempty"`
+	// Data is what a stage needs for its remedies beyond evidence and where, of the type that the
+	// measuring package documents for the code; nil for most.
+	Data     any      `json:"-"`
+	Remedies []Remedy `json:"remedies,omitempty"` // added by the stage
 }
 
 // Worst returns the gravest severity in the list, "" for none.

@@ -34,9 +34,7 @@ func TestCrumbsBesideABody(t *testing.T) {
 	f := find(mesh.Join(body, button, crumb(0.1), crumb(0.5), crumb(0.9)))
 	require.NotNil(t, f)
 	require.Equal(t, 3, f.Count)
-	require.Len(t, f.Remedies, 1)
-	require.Equal(t, "drop_crumbs", f.Remedies[0].Op)
-	require.Less(t, f.Remedies[0].Params["size"].(float64), 0.02, "the button stays")
+	require.Less(t, float64(f.Data.(health.Within)), 0.02, "the button stays")
 	require.Nil(t, find(mesh.Join(body, button)))
 	var soup []*mesh.Mesh
 	for k := range 40 {

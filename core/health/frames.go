@@ -3,7 +3,6 @@ package health
 import (
 	"fmt"
 	"math"
-	"strings"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
@@ -18,35 +17,25 @@ import (
 func (c check) frames() []finding.Finding {
 	var out []finding.Finding
 	guess := c.GuessPlacement()
-	bake := remedy("Bake the transform into the vertices", "bake_transform",
-		map[string]any{"scale": guess.Scale, "up": guess.Up, "stand": guess.Stand})
+	place := Placements{{Scale: guess.Scale, Up: guess.Up, Stand: guess.Stand}}
 	if c.Framed() {
-		out = append(out, c.transforms(bake))
+		out = append(out, c.transforms(place))
 	}
 	if guess.Scale != 1 || guess.Up != "y" {
 		s := geom.BoxOf(c.At).Size()
-		var does []string
-		if guess.Scale != 1 {
-			does = append(does, fmt.Sprintf("scale by %g", guess.Scale))
-		}
-		if guess.Up != "y" {
-			does = append(does, fmt.Sprintf("turn %s up", guess.Up))
-		}
-		does = append(does, "place on the ground")
-		bake.Label = strings.ToUpper(does[0][:1]) + strings.Join(does, ", ")[1:]
 		out = append(out, finding.Finding{Code: "size_or_axis", Severity: finding.Blocks, Count: 1,
 			Title:    "The file's unit or up axis differs from the production's",
 			Why:      "Joints are fitted by body proportions in meters with Y up; " + guess.Reason + ".",
 			Evidence: []finding.Evidence{metres("extent along Y", s.Y, 6), metres("extent along Z", s.Z, 6)},
-			Remedies: []finding.Remedy{bake}})
+			Data:     place})
 	}
 	return out
 }
 
-func (c check) transforms(bake finding.Remedy) finding.Finding {
+func (c check) transforms(place Placements) finding.Finding {
 	var scale, offset, turn float64
 	mirrored, differ, framed := 0, map[geom.Matrix]bool{}, 0
-	f := finding.Finding{Code: "transform_not_identity", Severity: finding.Harms, Remedies: []finding.Remedy{bake}}
+	f := finding.Finding{Code: "transform_not_identity", Severity: finding.Harms, Data: place}
 	faces := make([][]int32, len(c.Parts))
 	for i := range c.Faces() {
 		p := c.PartOf(i)
@@ -148,11 +137,11 @@ func (c check) size() []finding.Finding {
 			Why:      "Falloffs, weld distances and motions assume real size, and props will not fit. Rescale it.",
 			Evidence: []finding.Evidence{metres("height", h, map[bool]float64{true: kind.Low, false: kind.High}[h < kind.Low])}})
 	}
-	stand := remedy("Center it on the ground", "bake_transform", map[string]any{"scale": 1.0, "up": "y", "stand": true})
+	stand := turned(0)
 	if math.Abs(b.Min.Y) > placeShare*h {
 		out = append(out, finding.Finding{Code: "off_ground", Severity: finding.Note, Count: 1, Title: "It is not on the ground",
 			Why:      "The root of a rig is on the ground at the origin; a character that floats or sinks here will do so in every scene.",
-			Evidence: []finding.Evidence{metres("lowest vertex", b.Min.Y, 0)}, Remedies: []finding.Remedy{stand}})
+			Evidence: []finding.Evidence{metres("lowest vertex", b.Min.Y, 0)}, Data: stand})
 	}
 	sym := c.plane()
 	symmetric := sym.Surface > 0.7
@@ -166,7 +155,7 @@ func (c check) size() []finding.Finding {
 	if math.Abs(middle) > placeShare*h {
 		out = append(out, finding.Finding{Code: "off_centre", Severity: finding.Note, Count: 1, Title: "It is off center",
 			Why:      "Both sides are mirrored about X = 0; mirrored joints and weights would be misplaced.",
-			Evidence: []finding.Evidence{metres(what, middle, 0)}, Remedies: []finding.Remedy{stand}})
+			Evidence: []finding.Evidence{metres(what, middle, 0)}, Data: stand})
 	}
 	if symmetric {
 		out = append(out, facing(mesh.FindFront(c.At, sym))...)
@@ -181,19 +170,16 @@ func facing(front mesh.Front) []finding.Finding {
 	other := math.Remainder(turn+180, 360)
 	f := finding.Finding{Code: "not_facing_front", Severity: finding.Harms, Count: 1,
 		Why: "Left and right, the bend of knees and the mirror plane all assume it faces +Z."}
-	rotate := func(label string, turn float64) finding.Remedy {
-		return remedy(label, "bake_transform", map[string]any{"scale": 1.0, "up": "y", "turn": turn, "stand": true})
-	}
 	switch {
 	case front.Sure && math.Abs(turn) > 2:
 		f.Title = fmt.Sprintf("It faces %.4g° away from the front", math.Abs(turn))
 		f.Evidence = []finding.Evidence{degrees("rotation to the front", turn)}
-		f.Remedies = []finding.Remedy{rotate("Rotate it to face front", turn)}
+		f.Data = turned(turn)
 	case !front.Sure && math.Min(math.Abs(turn), math.Abs(other)) > 2:
 		f.Title = "It does not face front, and which side is its front is unclear"
 		f.Why += " Feet, knees, face and hands do not show where the front is, or contradict each other: look, then choose."
 		f.Evidence = []finding.Evidence{degrees("rotation to the front", turn), degrees("or", other)}
-		f.Remedies = []finding.Remedy{rotate(fmt.Sprintf("Rotate it by %.4g°", turn), turn), rotate(fmt.Sprintf("Rotate it by %.4g°", other), other)}
+		f.Data = turned(turn, other)
 	default:
 		return nil
 	}
@@ -201,6 +187,14 @@ func facing(front mesh.Front) []finding.Finding {
 		f.Evidence = append(f.Evidence, metres(s.What, s.By, s.By)) // has no limit
 	}
 	return []finding.Finding{f}
+}
+
+// turned places a mesh on the ground, turned about +Y by each of some angles in degrees.
+func turned(by ...float64) (out Placements) {
+	for _, turn := range by {
+		out = append(out, mesh.Placement{Scale: 1, Up: "y", Turn: turn, Stand: true})
+	}
+	return out
 }
 
 // degrees is an angle without a limit.

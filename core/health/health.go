@@ -1,6 +1,6 @@
 // Package health measures a mesh and names, as findings, what would harm a
-// bind. The measuring itself is in package mesh; here stand the limits, the
-// words and the remedies.
+// bind. The measuring itself is in package mesh; here stand the limits and the
+// words.
 package health
 
 import (
@@ -70,12 +70,19 @@ type check struct {
 	cards func() []bool        // the pieces that are open sheets, nil for none
 }
 
-func remedy(label, op string, params map[string]any) finding.Remedy {
-	if params == nil {
-		params = map[string]any{}
-	}
-	return finding.Remedy{Label: label, Op: op, Params: params}
-}
+// What some findings carry as their Data, by code.
+type (
+	// Within is a distance in metres: duplicate_vertices are at most so far apart,
+	// half_mesh ends within it of the mirror plane, crumbs are smaller.
+	Within float64
+	// Holes is what can be filled of open_borders; nil where nothing can be.
+	Holes struct{ Edges, Filled, Small int }
+	// Placements are what size_or_axis, transform_not_identity, off_ground, off_centre and
+	// not_facing_front would be placed by: the likeliest first.
+	Placements []mesh.Placement
+	// Doubled tells that non_manifold_edges come with duplicate faces.
+	Doubled bool
+)
 
 func evidence(what string, value, limit float64) finding.Evidence {
 	return finding.Evidence{What: what, Value: value, Limit: limit}

@@ -56,7 +56,7 @@ func TestPlaceFrontAndSize(t *testing.T) {
 		turned := m.Bake(mesh.Placement{Scale: 1, Up: "y", Turn: turn})
 		f := find(check(turned, "biped"), "not_facing_front")
 		require.NotNil(t, f, "turned by %g", turn)
-		back := f.Remedies[0].Params["turn"].(float64)
+		back := f.Data.(health.Placements)[0].Turn
 		require.InDelta(t, 0, math.Remainder(back+turn, 360), 0.5)
 		straight := turned.Bake(mesh.Placement{Scale: 1, Up: "y", Turn: back, Stand: true})
 		require.Nil(t, find(check(straight, "biped"), "not_facing_front"))
@@ -71,7 +71,7 @@ func TestPlaceFrontAndSize(t *testing.T) {
 	require.NotNil(t, find(check(small, "biped"), "implausible_size"))
 	require.Nil(t, find(check(small, "bird"), "implausible_size"))
 	tiny := m.Bake(mesh.Placement{Scale: 0.01, Up: "y"})
-	require.Equal(t, 100.0, find(check(tiny, ""), "size_or_axis").Remedies[0].Params["scale"])
+	require.Equal(t, 100.0, find(check(tiny, ""), "size_or_axis").Data.(health.Placements)[0].Scale)
 }
 
 func TestWindingIsToldApart(t *testing.T) {
@@ -155,10 +155,10 @@ func ExampleCheck() {
 	fmt.Println(facts.Faces, "faces, closed:", facts.Closed)
 	for _, f := range list {
 		if f.Code == "open_borders" {
-			fmt.Println(f.Severity, f.Title, f.Remedies[0].Label)
+			fmt.Println(f.Severity, f.Title, f.Data)
 		}
 	}
 	// Output:
 	// 47 faces, closed: false
-	// note 1 open border Fill 1 hole up to 3 edges
+	// note 1 open border {3 1 1}
 }

@@ -50,8 +50,7 @@ func (c check) crumbs() []finding.Finding {
 		Title:    wording.Count(n, "tiny piece beside the body", "tiny pieces beside the body"),
 		Why:      "A piece this small is usually scan debris: it gets no weights of its own and follows whatever is nearest. Check before you remove them: rivets and stitches are small too.",
 		Evidence: []finding.Evidence{metres("smaller than", size, size), evidence("faces in them", float64(len(faces)), 0)},
-		Where:    finding.Where{Faces: faces},
-		Remedies: []finding.Remedy{remedy("Remove "+wording.Count(n, "piece", "pieces")+" smaller than "+wording.Length(size), "drop_crumbs", map[string]any{"size": size})}}}
+		Where:    finding.Where{Faces: faces}, Data: Within(size)}}
 }
 
 // more begins a sentence with a count that may not be the whole.
@@ -146,10 +145,6 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 	if apart > len(list) { // mesh.MaxRelated, or a geom.Effort
 		all.Why += fmt.Sprintf(" Only the %d largest were compared; the rest are counted. This many pieces usually means an unwelded mesh.", len(list))
 		all.Evidence = append(all.Evidence, evidence("pieces measured", float64(len(list)), float64(apart)))
-	}
-	all.Remedies = []finding.Remedy{remedy("Make each piece a part", "separate_pieces", nil)}
-	if len(c.Parts) >= c.Pieces.Count() {
-		all.Remedies = nil
 	}
 	out := []finding.Finding{all}
 	add := func(f finding.Finding, one, many string, e finding.Evidence) {

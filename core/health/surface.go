@@ -12,8 +12,6 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-var dropFaces = remedy("Remove duplicate and zero-area faces", "drop_faces", nil)
-
 func (c check) duplicates() []finding.Finding {
 	distance := geom.NearShare * c.Diagonal
 	s := c.Seams(distance, false)
@@ -35,7 +33,7 @@ func (c check) duplicates() []finding.Finding {
 	if c.Framed() {
 		f.Why += " They can be welded once the transforms of the parts are baked."
 	} else {
-		f.Remedies = []finding.Remedy{remedy("Weld them", "weld", map[string]any{"distance": distance})}
+		f.Data = Within(distance)
 	}
 	return append(out, f)
 }
@@ -56,12 +54,7 @@ func (c check) nonManifold() []finding.Finding {
 		Title:    wording.Count(len(at), "non-manifold edge", "non-manifold edges"),
 		Why:      "The inside is ambiguous there, so bone visibility and weight smoothing become unreliable.",
 		Evidence: []finding.Evidence{evidence("faces on one edge", float64(most), 2)},
-		Where:    finding.Where{Edges: at}}
-	if len(c.Twice) > 0 {
-		f.Remedies = []finding.Remedy{dropFaces}
-	} else {
-		f.Remedies = []finding.Remedy{remedy("Split them", "split_ties", nil)}
-	}
+		Where:    finding.Where{Edges: at}, Data: Doubled(len(c.Twice) > 0)}
 	return []finding.Finding{f}
 }
 
@@ -74,8 +67,7 @@ func (c check) bowTies() []finding.Finding {
 		Title:    wording.Count(len(at), "vertex joins two surfaces at a single point", "vertices join two surfaces at a single point"),
 		Why:      "Heat runs through the point from one surface to the other, and a smooth brush pulls them together.",
 		Evidence: []finding.Evidence{evidence("vertices with more than one fan of faces", float64(len(at)), 0)},
-		Where:    finding.Where{Vertices: at},
-		Remedies: []finding.Remedy{remedy("Split them", "split_ties", nil)}}}
+		Where:    finding.Where{Vertices: at}}}
 }
 
 func (c check) inside() []finding.Finding {
@@ -91,8 +83,7 @@ func (c check) inside() []finding.Finding {
 		Title:    wording.Count(len(at), "face is inside the body", "faces are inside the body"),
 		Why:      "A wall inside hides the bone from the skin behind it, and heat short-circuits through it.",
 		Evidence: []finding.Evidence{evidence("faces inside", float64(len(at)), 0)},
-		Where:    finding.Where{Faces: at},
-		Remedies: []finding.Remedy{remedy("Remove them", "drop_chosen", map[string]any{"which": "inside"})}})
+		Where:    finding.Where{Faces: at}})
 }
 
 func (c check) winding() []finding.Finding {
@@ -118,8 +109,7 @@ func (c check) winding() []finding.Finding {
 		Why:   "What is inside decides which bone a vertex sees; flipped faces hide the bone from the skin.",
 		Evidence: []finding.Evidence{evidence("flipped faces", float64(len(at)), 0), evidence("edges with conflicting facing", float64(o.Split), 0),
 			evidence("fully inside-out patches", float64(o.Inside), 0)},
-		Where:    finding.Where{Faces: at},
-		Remedies: []finding.Remedy{remedy("Flip them outward", "make_outward", nil)}}
+		Where: finding.Where{Faces: at}}
 	switch {
 	case o.Count == c.Faces():
 		f.Code, f.Title = "inside_out", "The whole mesh is inside out"
@@ -142,7 +132,7 @@ func (c check) doubled() []finding.Finding {
 		Title:    wording.Count(len(at), "duplicate face", "duplicate faces"),
 		Why:      "Two faces over the same vertices make every edge non-manifold and double the surface that heat flows through.",
 		Evidence: []finding.Evidence{evidence("duplicate faces", float64(len(at)), 0)},
-		Where:    finding.Where{Faces: at}, Remedies: []finding.Remedy{dropFaces}}}
+		Where:    finding.Where{Faces: at}}}
 }
 
 func (c check) slivers() []finding.Finding {
@@ -153,7 +143,7 @@ func (c check) slivers() []finding.Finding {
 			Title:    wording.Count(len(empty), "zero-area face", "zero-area faces"),
 			Why:      "A face without area has infinite cotangents; weights around it get noisy.",
 			Evidence: []finding.Evidence{evidence("height over the longest edge, less than", geom.FlatShare, geom.FlatShare)},
-			Where:    finding.Where{Faces: empty}, Remedies: []finding.Remedy{dropFaces}})
+			Where:    finding.Where{Faces: empty}})
 	}
 	if needles != nil {
 		out = append(out, finding.Finding{Code: "needle_faces", Severity: finding.Note, Count: len(needles),
@@ -168,20 +158,20 @@ func (c check) slivers() []finding.Finding {
 func (c check) polygons() []finding.Finding {
 	p := c.Polygons()
 	var out []finding.Finding
-	add := func(code string, s finding.Severity, at []int32, title, why string, e finding.Evidence, label string) {
+	add := func(code string, s finding.Severity, at []int32, title, why string, e finding.Evidence) {
 		if at != nil {
 			out = append(out, finding.Finding{Code: code, Severity: s, Count: len(at), Title: title, Why: why, Evidence: []finding.Evidence{e},
-				Where: finding.Where{Faces: at}, Remedies: []finding.Remedy{remedy(label, "triangulate", map[string]any{"which": code})}})
+				Where: finding.Where{Faces: at}})
 		}
 	}
 	add("many_sided_faces", finding.Note, p.Many, wording.Count(len(p.Many), "face has more than four sides", "faces have more than four sides"),
-		"They bend along arbitrary diagonals. Harmless on a cap that never bends.", evidence("most sides", float64(p.Sides), 4), "Triangulate them")
+		"They bend along arbitrary diagonals. Harmless on a cap that never bends.", evidence("most sides", float64(p.Sides), 4))
 	add("concave_faces", finding.Note, p.Concave, wording.Count(len(p.Concave), "face is concave", "faces are concave"),
-		"Programs triangulate them differently, some outside the face.", evidence("concave faces", float64(len(p.Concave)), 0), "Triangulate them")
+		"Programs triangulate them differently, some outside the face.", evidence("concave faces", float64(len(p.Concave)), 0))
 	add("folded_faces", finding.Harms, p.Folded, wording.Count(len(p.Folded), "face is folded over or crosses itself", "faces are folded over or cross themselves"),
-		"Half of it faces inward however you triangulate it.", evidence("folded faces", float64(len(p.Folded)), 0), "Triangulate them")
+		"Half of it faces inward however you triangulate it.", evidence("folded faces", float64(len(p.Folded)), 0))
 	add("holed_faces", finding.Harms, p.Holed, wording.Count(len(p.Holed), "face has a hole or a slit", "faces have a hole or a slit"),
-		"It visits a vertex twice to go around a hole; few programs support that.", evidence("faces with a hole", float64(len(p.Holed)), 0), "Triangulate them")
+		"It visits a vertex twice to go around a hole; few programs support that.", evidence("faces with a hole", float64(len(p.Holed)), 0))
 	return out
 }
 
@@ -202,8 +192,7 @@ func (c check) loose() []finding.Finding {
 	return []finding.Finding{{Code: "loose_vertices", Severity: finding.Harms, Count: len(at) + len(c.Lines), Title: title,
 		Why:      "Heat cannot reach them, so they would stay unweighted and enlarge the bounding box.",
 		Evidence: []finding.Evidence{evidence("loose vertices", float64(len(at)), 0), evidence("loose edges", float64(len(c.Lines)), 0)},
-		Where:    finding.Where{Vertices: at, Edges: c.Lines},
-		Remedies: []finding.Remedy{remedy("Remove them", "drop_loose", nil)}}}
+		Where:    finding.Where{Vertices: at, Edges: c.Lines}}}
 }
 
 // smallHole is the number of edges up to which a border is taken for a hole
@@ -239,13 +228,9 @@ func (c check) borders() []finding.Finding {
 		}
 	}
 	f.Evidence = []finding.Evidence{evidence("edges in the longest", float64(len(loops[0])), 0), evidence("small holes", float64(small), 0)}
-	if small > 0 { // offered as it was tried: some holes cannot be filled without a fold
+	if small > 0 { // told as it was tried: some holes cannot be filled without a fold
 		if _, filled, _ := c.FillHoles(largest); filled > 0 {
-			label := fmt.Sprintf("Fill %s up to %d edges", wording.Count(filled, "hole", "holes"), largest)
-			if filled < small {
-				label = fmt.Sprintf("Fill %d of %s up to %d edges", filled, wording.Count(small, "hole", "holes"), largest)
-			}
-			f.Remedies = []finding.Remedy{remedy(label, "fill_holes", map[string]any{"edges": largest})}
+			f.Data = Holes{Edges: largest, Filled: filled, Small: small}
 		}
 	}
 	return []finding.Finding{f}

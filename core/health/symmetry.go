@@ -23,8 +23,7 @@ func (c check) symmetry() []finding.Finding {
 		return []finding.Finding{{Code: "half_mesh", Severity: finding.Blocks, Count: 1, Title: "Only half of the character is present",
 			Why:      "It ends in an open border along the mirror plane, and the skeleton needs both sides.",
 			Evidence: []finding.Evidence{evidence("border vertices on the mirror plane", float64(len(h.Seam)), 0), metres("farthest across it", h.Over, tolerance)},
-			Where:    finding.Where{Vertices: h.Seam},
-			Remedies: []finding.Remedy{remedy("Complete it by mirroring", "complete_half", map[string]any{"tolerance": tolerance})}}}
+			Where:    finding.Where{Vertices: h.Seam}, Data: Within(tolerance)}}
 	}
 	s := c.plane()
 	if s.Left > 0 {

@@ -24,9 +24,7 @@ func oriented(t *testing.T, c Convention) *Skeleton {
 
 func found(s *Skeleton, c Convention) map[string]finding.Finding {
 	out := map[string]finding.Finding{}
-	for _, f := range s.CheckRolls(nil, c, DefaultMarks, func(joints []string) finding.Remedy {
-		return finding.Remedy{Label: "set", Op: "set_axes", Params: map[string]any{"joints": joints}}
-	}) {
+	for _, f := range s.CheckRolls(nil, c, DefaultMarks) {
 		out[f.Code] = f
 	}
 	return out
@@ -229,7 +227,7 @@ func TestOrdersThatLockAndPalms(t *testing.T) {
 	s := oriented(t, c)
 	f := found(s, c)["gimbal_lock"]
 	require.Contains(t, f.Where.Joints, "shank_l", "knees bend by 135° about the middle axis")
-	orders := f.Remedies[0].Params["orders"].(map[string]string)
+	orders := f.Data.(RotationOrders)
 	free, err := s.Ordered(orders)
 	require.NoError(t, err)
 	require.NotContains(t, found(free, c), "gimbal_lock")

@@ -405,7 +405,9 @@ func TestTheRemedyTurnsTheCharacterToTheFront(t *testing.T) {
 		back, ok := 0.0, false
 		for _, f := range s.CheckPlacement(nil, sides) {
 			if f.Code == "sides_turned" {
-				back, ok = f.Remedies[0].Params["turn"].(float64)
+				var turn skeleton.Turn
+				turn, ok = f.Data.(skeleton.Turn)
+				back = float64(turn)
 			}
 		}
 		require.True(t, ok, "%g", turn)

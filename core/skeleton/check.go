@@ -26,6 +26,32 @@ const (
 	nearLimit = 0.002 // of the height, between joints that count as coincident
 )
 
+// What some findings carry as their Data, by code.
+type (
+	// Ends are the joints at which the bones of bone_outside end.
+	Ends []string
+	// Names are new names for odd_names, by the old ones.
+	Names map[string]string
+	// Place is where a joint would be, in the world.
+	Place struct {
+		Joint string
+		To    r3.Vec
+	}
+	// Places are where the joints of wrong_bend would bend the right way.
+	Places []Place
+	// Turn is the angle in degrees about +Y by which sides_turned would face front.
+	Turn float64
+	// Lefts are the left joints of sides_differ.
+	Lefts []string
+	// Parents are pairs of joint and parent, each of which would make the first of
+	// pairs_hung_unlike alike.
+	Parents [][2]string
+	// Partners are the partners of axes_unlike_partner.
+	Partners []string
+	// RotationOrders are safer orders for the joints of gimbal_lock.
+	RotationOrders map[string]string
+)
+
 // CheckPlacement measures where the joints stand against the mesh, gravest
 // first. solid is the mesh's tree, or nil to leave it out.
 func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Marks) []finding.Finding {
@@ -71,8 +97,7 @@ func (s *Skeleton) outside(solid *geom.Tree, height float64) []finding.Finding {
 		Title:    wording.Count(len(names), "joint is outside the mesh", "joints are outside the mesh"),
 		Why:      "Few vertices see a bone outside the mesh, so its joint may get no weights.",
 		Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: 0, Unit: "m"}},
-		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Move them inside", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
+		Where:    finding.Where{Joints: names}}}
 }
 
 // coincident reports joints that lie on their parents, and joints that lie on one
@@ -93,8 +118,7 @@ func (s *Skeleton) coincident(height float64) []finding.Finding {
 			Title:    wording.Count(len(names), "joint coincides with its parent", "joints coincide with their parents"),
 			Why:      "A bone without length has no direction to aim an axis along and no surface of its own to move.",
 			Evidence: []finding.Evidence{{What: "shortest bone", Value: shortest, Limit: near, Unit: "m"}},
-			Where:    finding.Where{Joints: names},
-			Remedies: []finding.Remedy{{Label: "Remove them, keep their children", Op: "remove_joints", Params: map[string]any{"joints": names}}}})
+			Where:    finding.Where{Joints: names}})
 	}
 	// By X, so that only neighbours are compared.
 	order := make([]int, len(s.Joints))
@@ -181,8 +205,7 @@ func (s *Skeleton) straight(x Marks) []finding.Finding {
 		Title:    wording.Count(len(names), "limb is perfectly straight", "limbs are perfectly straight"),
 		Why:      "A straight elbow or knee has no bend direction, so its axis is arbitrary and IK may fold it backward.",
 		Evidence: []finding.Evidence{{What: "smallest bend", Value: least * 180 / math.Pi, Limit: bendLimit * 180 / math.Pi}},
-		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Bend them by 4°", Op: "slight_bend", Params: map[string]any{"joints": names, "degrees": 4.0}}}}}
+		Where:    finding.Where{Joints: names}}}
 }
 
 // turnedLimit is how far the way from the right joints to the left ones may lie
@@ -253,16 +276,12 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	}
 	var out []finding.Finding
 	if alone != nil {
-		from := "left"
-		if pairs.Sides[s.Index(alone[0])] == Right {
-			from = "right"
-		}
 		out = append(out, finding.Finding{Code: "no_partner", Severity: finding.Note, Count: len(alone),
 			Title:    wording.Count(len(alone), "joint has no partner", "joints have no partner"),
 			Why:      "Edits to one side cannot be mirrored.",
 			Evidence: []finding.Evidence{{What: "joints without partner", Value: float64(len(alone)), Limit: 0}},
 			Where:    finding.Where{Joints: alone},
-			Remedies: []finding.Remedy{{Label: "Make the other side from the " + from, Op: "make_other", Params: map[string]any{"from": from, "tolerance": 0.005}}}})
+			Data:     pairs.Sides[s.Index(alone[0])]})
 	}
 	out = append(out, s.hungUnlike(pairs)...)
 	if angle := s.turned(x); angle > turnedLimit {
@@ -270,7 +289,7 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 			Title:    "The sides do not lie along X",
 			Why:      "Pairs, mirroring and bend direction are measured across X, so they cannot be checked.",
 			Evidence: []finding.Evidence{{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"}},
-			Remedies: []finding.Remedy{{Label: "Rotate to face front", Op: "bake_transform", Params: map[string]any{"scale": 1.0, "up": "y", "turn": s.faceFront(x), "stand": true}}}})
+			Data:     Turn(s.faceFront(x))})
 	}
 	if differ != nil {
 		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
@@ -278,7 +297,7 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 			Why:      "The sides will bend at different spots, which suits only an asymmetric character.",
 			Evidence: []finding.Evidence{{What: "largest difference", Value: worst, Limit: sideLimit * height, Unit: "m"}},
 			Where:    finding.Where{Joints: differ},
-			Remedies: []finding.Remedy{{Label: "Match right to left", Op: "copy_to_partner", Params: map[string]any{"joints": left}}}})
+			Data:     Lefts(left)})
 	}
 	return out
 }
@@ -302,6 +321,7 @@ func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
 		return i
 	}
 	var names, told []string
+	var ways Parents
 	f := finding.Finding{Code: "pairs_hung_unlike", Severity: finding.Harms}
 	for i, j := range s.Joints {
 		k := pairs.Partner[i]
@@ -313,11 +333,10 @@ func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
 		if len(told) < hungUnlikeTold {
 			told = append(told, fmt.Sprintf("%s has parent %s, %s has %s", j.Name, name(j.Parent), s.Joints[k].Name, name(s.Joints[k].Parent)))
 		}
-		if f.Remedies == nil {
+		if ways == nil {
 			for _, pair := range [][2]int{{k, j.Parent}, {i, s.Joints[k].Parent}} {
 				if to := image(pair[1]); to >= 0 {
-					f.Remedies = append(f.Remedies, finding.Remedy{Label: "Reparent " + name(pair[0]) + " to " + name(to), Op: "reparent_joint",
-						Params: map[string]any{"joints": []string{name(pair[0])}, "parent": name(to)}})
+					ways = append(ways, [2]string{name(pair[0]), name(to)})
 				}
 			}
 		}
@@ -331,7 +350,7 @@ func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
 		f.Why += fmt.Sprintf(" The other %d are shown in the view.", n)
 	}
 	f.Evidence = []finding.Evidence{{What: "pairs", Value: float64(f.Count)}}
-	f.Where = finding.Where{Joints: names}
+	f.Where, f.Data = finding.Where{Joints: names}, ways
 	return []finding.Finding{f}
 }
 
@@ -371,9 +390,8 @@ func (s *Skeleton) unsure() []finding.Finding {
 		Where:    finding.Where{Joints: names}}}
 }
 
-// CheckAxes measures the joints' axes against the conventions of their chains, or else c. remedy
-// is the operation that would set them.
-func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy func(joints []string) finding.Remedy) []finding.Finding {
+// CheckAxes measures the joints' axes against the conventions of their chains, or else c.
+func (s *Skeleton) CheckAxes(c Convention, x Marks) []finding.Finding {
 	var names []string
 	worst := 0.0
 	for i, off := range s.AxesOff(c, x) {
@@ -389,6 +407,5 @@ func (s *Skeleton) CheckAxes(c Convention, x Marks, remedy func(joints []string)
 		Title:    wording.Count(len(names), "joint does not aim along its bone", "joints do not aim along their bones"),
 		Why:      "One axis bends and twists at once, and equal values move left and right differently.",
 		Evidence: []finding.Evidence{{What: "largest angle in degrees", Value: worst * 180 / math.Pi, Limit: AxisLimit * 180 / math.Pi}},
-		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{remedy(names)}}}
+		Where:    finding.Where{Joints: names}}}
 }

@@ -45,9 +45,8 @@ func (s *Skeleton) RollsOff(solid *geom.Tree, c Convention, x Marks) []float64 {
 
 // CheckRolls tells of bend axes that are off, jump along a chain or differ from the
 // partner's, for joints that are no hinges (CheckSwing tells of those), of twist joints off
-// their line, palms, and orders of turns that lock. remedy is the operation that sets the
-// axes of joints by the convention.
-func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy func(joints []string) finding.Remedy) []finding.Finding {
+// their line, palms, and orders of turns that lock.
+func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks) []finding.Finding {
 	var out []finding.Finding
 	b := s.body(x)
 	off := s.RollsOff(solid, c, x)
@@ -103,18 +102,18 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks, remedy fu
 	if jump != nil {
 		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: wording.Count(len(jump), "joint changes roll abruptly", "joints change roll abruptly"),
 			Why:      "The same rotation goes another way there, so a curl of the chain breaks.",
-			Evidence: degrees("largest jump of the roll", worstJump, jumpLimit), Where: finding.Where{Joints: jump}, Remedies: []finding.Remedy{remedy(jump)}})
+			Evidence: degrees("largest jump of the roll", worstJump, jumpLimit), Where: finding.Where{Joints: jump}})
 	}
 	if unlike != nil {
 		out = append(out, finding.Finding{Code: "axes_unlike_partner", Severity: finding.Harms, Count: len(unlike), Title: wording.Count(len(unlike), "joint does not mirror its partner's axes", "joints do not mirror their partners' axes"),
 			Why:      "The same rotation left and right is not symmetric, so poses cannot be mirrored.",
 			Evidence: degrees("off the partner's mirror image, at most", worstUnlike, 2*rollLimit), Where: finding.Where{Joints: unlike},
-			Remedies: []finding.Remedy{{Label: "Mirror left to right", Op: "copy_axes", Params: map[string]any{"joints": partners(s, x, unlike)}}, remedy(unlike)}})
+			Data: Partners(partners(s, x, unlike))})
 	}
 	if wrong != nil {
 		out = append(out, finding.Finding{Code: "bend_axis_off", Severity: finding.Note, Count: len(wrong), Title: wording.Count(len(wrong), "bend axis differs from the convention", "bend axes differ from the convention"),
 			Why:      "They were rolled on purpose, or came from a file. They are consistent along the chain.",
-			Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit), Where: finding.Where{Joints: wrong}, Remedies: []finding.Remedy{remedy(wrong)}})
+			Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit), Where: finding.Where{Joints: wrong}})
 	}
 	out = append(out, s.twistsOff(x)...)
 	out = append(out, s.keepsWrong()...)
@@ -161,8 +160,7 @@ func (s *Skeleton) twistsOff(x Marks) []finding.Finding {
 	}
 	return []finding.Finding{{Code: "twist_off_line", Severity: finding.Harms, Count: len(names), Title: wording.Count(len(names), "twist joint is off its bone", "twist joints are off their bones"),
 		Why:      "A twist joint beside the line swings the skin around instead of twisting it.",
-		Evidence: []finding.Evidence{{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit}}, Where: finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Space them evenly", Op: "align_twists", Params: map[string]any{}}}}}
+		Evidence: []finding.Evidence{{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit}}, Where: finding.Where{Joints: names}}}
 }
 
 // keepsWrong reports joints whose limits shut out the rest pose, and goals that do not stand
@@ -194,16 +192,12 @@ func (s *Skeleton) keepsWrong() []finding.Finding {
 	if shut != nil {
 		out = append(out, finding.Finding{Code: "limits_shut_out_rest", Severity: finding.Harms, Count: len(shut), Title: wording.Count(len(shut), "joint's limits exclude the rest pose", "joints' limits exclude the rest pose"),
 			Why:      "Zero is outside their limits, so the character cannot return to rest.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}}, Where: finding.Where{Joints: shut}, Remedies: []finding.Remedy{{Label: "Use typical limits", Op: "limit_joints", Params: map[string]any{"joints": shut, "usual": true, "both": false}}, {Label: "Clear the limits", Op: "free_joints", Params: map[string]any{"joints": shut, "both": false}}}})
+			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}}, Where: finding.Where{Joints: shut}})
 	}
 	if off != nil {
-		f := finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: wording.Count(len(off), "IK goal does not fit its limb", "IK goals do not fit their limbs"),
+		out = append(out, finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: wording.Count(len(off), "IK goal does not fit its limb", "IK goals do not fit their limbs"),
 			Why:      "A goal that is not where the limb ends pulls it out of rest, and a pole in line with the limb gives no bend direction.",
-			Evidence: []finding.Evidence{{What: "goal from the joint, at most", Value: far, Limit: limit, Unit: "m"}}, Where: finding.Where{Joints: off}}
-		if len(off) == 1 {
-			f.Remedies = []finding.Remedy{{Label: "Move it to the limb's end", Op: "set_goal", Params: map[string]any{"joint": off[0], "bones": s.Joints[s.Index(off[0])].Keeps.Goal.Bones, "both": false}}}
-		}
-		out = append(out, f)
+			Evidence: []finding.Evidence{{What: "goal from the joint, at most", Value: far, Limit: limit, Unit: "m"}}, Where: finding.Where{Joints: off}})
 	}
 	return out
 }
@@ -249,7 +243,7 @@ func (b *body) knuckles(hand int) bool {
 // locks reports joints whose order of turns has in its middle an axis about which they
 // usually turn to a right angle, where another order is better.
 func (b *body) locks(c Convention) []finding.Finding {
-	orders := map[string]string{}
+	orders := RotationOrders{}
 	var names []string
 	worst := 0.0
 	for i, j := range b.s.Joints {
@@ -281,7 +275,7 @@ func (b *body) locks(c Convention) []finding.Finding {
 	return []finding.Finding{{Code: "gimbal_lock", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "joint reaches gimbal lock in its typical range", "joints reach gimbal lock in their typical range"),
 		Why:      fmt.Sprintf("At a right angle about the middle of its three axes the two others turn the same way. Another rotation order for %s avoids it.", names[0]),
 		Evidence: []finding.Evidence{{What: "usual turn about the middle axis, at most", Value: worst, Limit: lockLimit, Unit: "°"}}, Where: finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Use the safest rotation orders", Op: "set_order", Params: map[string]any{"orders": orders}}}}}
+		Data: orders}}
 }
 
 // reach returns how far a joint usually turns about the middle axis of an order, in degrees.

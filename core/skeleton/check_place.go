@@ -59,7 +59,7 @@ func (s *Skeleton) bonesOutside(solid *geom.Tree) []finding.Finding {
 		Why:      "Vertices do not see the part of a bone that is outside. Where the chain cuts a corner a joint is missing there; where it crosses a gap between two surfaces, such as a skirt and a leg, its ends belong elsewhere: move them.",
 		Evidence: []finding.Evidence{{What: "largest part outside", Value: worst, Limit: outsideShare}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Divide them, with the new joints inside", Op: "insert_joints", Params: map[string]any{"joints": childNames(s, names), "count": 1, "inside": true}}}}}
+		Data:     Ends(childNames(s, names))}}
 }
 
 // sharedLimbs reports bones of different chains that run side by side in one limb, such as
@@ -131,7 +131,7 @@ func (s *Skeleton) sharedLimbs(solid *geom.Tree, height float64) []finding.Findi
 		Title:    wording.Count(len(names), "bone shares a limb with another chain's", "bones of different chains share a limb"),
 		Why:      "Two chains in one finger or limb share its skin between them, and another finger has none. Mark the tips and fit again, or move one of them by hand.",
 		Evidence: []finding.Evidence{{What: "distance over the limb's radius", Value: worst, Limit: sharedShare}},
-		Where:    finding.Where{Joints: names}, Remedies: []finding.Remedy{{Label: "Show the tips", Opens: "tips"}}}}
+		Where:    finding.Where{Joints: names}}}
 }
 
 func childNames(s *Skeleton, names []string) []string {
@@ -179,8 +179,7 @@ func (s *Skeleton) offMiddle(solid *geom.Tree, height float64, x Marks) []findin
 		Title:    wording.Count(len(names), "joint is off center in its limb", "joints are off center in their limbs"),
 		Why:      "The skin bends about the joint: skin near it creases, skin far from it swings. Knees and elbows may lie a little forward or back on purpose.",
 		Evidence: []finding.Evidence{{What: "farther over nearer side", Value: worst, Limit: offCentre}},
-		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Center them in the volume", Op: "centre_joints", Params: map[string]any{"joints": names}}}}}
+		Where:    finding.Where{Joints: names}}}
 }
 
 // squareness returns the largest ratio of the distances to the surface in
@@ -313,8 +312,7 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 			Title:    severalRoots(whole, len(roots)),
 			Why:      "A character has one root; most programs keep the first root and lose the rest.",
 			Evidence: []finding.Evidence{{What: "roots", Value: float64(len(roots)), Limit: 1}, {What: "of them with a skeleton of their own", Value: float64(whole), Limit: 1}},
-			Where:    finding.Where{Joints: roots},
-			Remedies: []finding.Remedy{{Label: "Hang all from " + roots[0], Op: "one_root", Params: map[string]any{"joint": roots[0]}}}})
+			Where:    finding.Where{Joints: roots}})
 	}
 	if bad != nil {
 		out = append(out, finding.Finding{Code: "odd_names", Severity: finding.Note, Count: len(bad),
@@ -322,15 +320,14 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 			Why:      "Other programs replace spaces and symbols, so clips lose their joints.",
 			Evidence: []finding.Evidence{{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0}},
 			Where:    finding.Where{Joints: bad},
-			Remedies: []finding.Remedy{{Label: "Clean up the names", Op: "rename_joints", Params: map[string]any{"names": legalised(s, bad)}}}})
+			Data:     Names(legalised(s, bad))})
 	}
 	if far != nil {
 		out = append(out, finding.Finding{Code: "no_mesh_near", Severity: finding.Note, Count: len(far),
 			Title:    wording.Count(len(far), "joint has no mesh nearby", "joints have no mesh nearby"),
 			Why:      "It moves nothing. Fine for a root or a handle; otherwise move it.",
 			Evidence: []finding.Evidence{{What: "farthest from the surface", Value: worst, Limit: farShare * height, Unit: "m"}},
-			Where:    finding.Where{Joints: far},
-			Remedies: []finding.Remedy{{Label: "Bring them into the volume", Op: "centre_joints", Params: map[string]any{"joints": far}}}})
+			Where:    finding.Where{Joints: far}})
 	}
 	return out
 }
@@ -381,7 +378,7 @@ func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 		return nil
 	}
 	var names []string
-	var to []any
+	var to Places
 	worst, all := 0.0, s.Children()
 	for i, j := range s.Joints {
 		stem, _ := x.Split(j.Name)
@@ -401,8 +398,7 @@ func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 		if off.Z*sign < 0 && s.Bend(i) > 3*math.Pi/180 {
 			names = append(names, j.Name)
 			worst = math.Max(worst, s.Bend(i)*180/math.Pi)
-			p := r3.Sub(j.Pos, r3.Vec{Z: 2 * off.Z})
-			to = append(to, map[string]any{"joint": j.Name, "to": []float64{p.X, p.Y, p.Z}})
+			to = append(to, Place{j.Name, r3.Sub(j.Pos, r3.Vec{Z: 2 * off.Z})})
 		}
 	}
 	if names == nil {
@@ -413,7 +409,7 @@ func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 		Why:      "IK keeps the direction of the rest pose, so knees will bend backward and elbows forward.",
 		Evidence: []finding.Evidence{{What: "bend the wrong way", Value: worst, Limit: 3, Unit: "°"}},
 		Where:    finding.Where{Joints: names},
-		Remedies: []finding.Remedy{{Label: "Reverse the bend", Op: "place_joints", Params: map[string]any{"places": to}}}}}
+		Data:     to}}
 }
 
 // proportions holds the limbs of a two-legged skeleton against the published

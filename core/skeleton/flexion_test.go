@@ -7,7 +7,6 @@ import (
 	"strings"
 	"testing"
 
-	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 
@@ -155,12 +154,11 @@ func TestFingersCurlToThePalm(t *testing.T) {
 
 // What is wrong with a swing is told with its joints, and the remedy mends it.
 func TestSwingsThatAreWrongAreFound(t *testing.T) {
-	set := func(joints []string) finding.Remedy { return finding.Remedy{Label: fmt.Sprint(joints)} }
 	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, sides)
 	require.NoError(t, err)
 	check := func(s *skeleton.Skeleton) map[string][]string {
 		out := map[string][]string{}
-		for _, f := range s.CheckSwing(nil, skeleton.DefaultConvention, sides, set) {
+		for _, f := range s.CheckSwing(nil, skeleton.DefaultConvention, sides) {
 			require.Equal(t, len(f.Where.Joints), f.Count)
 			out[f.Code] = f.Where.Joints
 		}
@@ -242,8 +240,8 @@ func TestThumbsFoldAcrossThePalm(t *testing.T) {
 				}
 			}
 		}
-		for _, f := range append(out.CheckSwing(nil, skeleton.DefaultConvention, sides, func([]string) finding.Remedy { return finding.Remedy{} }),
-			out.CheckRolls(nil, skeleton.DefaultConvention, sides, func([]string) finding.Remedy { return finding.Remedy{} })...) {
+		for _, f := range append(out.CheckSwing(nil, skeleton.DefaultConvention, sides),
+			out.CheckRolls(nil, skeleton.DefaultConvention, sides)...) {
 			for _, j := range f.Where.Joints {
 				require.NotContains(t, j, "thumb", "%d %s", round, f.Title)
 			}

@@ -196,12 +196,12 @@ func TestPairsThatHangFromDifferentParents(t *testing.T) {
 	f := code(off)
 	require.NotNil(t, f)
 	require.Contains(t, f.Why, "hand_l has parent forearm_l, hand_r has upper_arm_r")
-	require.Len(t, f.Remedies, 2)
-	for _, m := range f.Remedies {
-		names, _ := m.Params["joints"].([]string)
-		mended, err := off.Reparent(off.Index(names[0]), off.Index(m.Params["parent"].(string)))
+	ways := f.Data.(skeleton.Parents)
+	require.Len(t, ways, 2)
+	for _, w := range ways {
+		mended, err := off.Reparent(off.Index(w[0]), off.Index(w[1]))
 		require.NoError(t, err)
-		require.Nil(t, code(mended), m.Label)
+		require.Nil(t, code(mended), w)
 	}
 }
 

@@ -105,8 +105,8 @@ func (s *Skeleton) within(p r3.Vec, branch []int, reach float64) bool {
 }
 
 // CheckSwing tells of hinges that bend the wrong way, sideways, unlike their partners or
-// into the body. It is for axes that were set; remedy is the operation that sets them.
-func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy func(joints []string) finding.Remedy) []finding.Finding {
+// into the body. It is for axes that were set.
+func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks) []finding.Finding {
 	back := finding.Finding{Code: "bends_backward", Severity: finding.Harms,
 		Why: "Positive rotation opens it instead of folding it, so poses and retargeted motions would bend it backward."}
 	side := finding.Finding{Code: "bends_sideways", Severity: finding.Harms,
@@ -144,20 +144,17 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks, remedy fu
 		return []finding.Evidence{{What: what, Value: worst * 180 / math.Pi, Limit: limit * 180 / math.Pi, Unit: "°"}}
 	}
 	var out []finding.Finding
-	add := func(f finding.Finding, one, many string, evidence []finding.Evidence, mends bool) {
+	add := func(f finding.Finding, one, many string, evidence []finding.Evidence) {
 		if f.Count == 0 {
 			return
 		}
 		f.Title, f.Evidence = wording.Count(f.Count, one, many), evidence
-		if mends {
-			f.Remedies = []finding.Remedy{remedy(f.Where.Joints)}
-		}
 		out = append(out, f)
 	}
-	add(back, "joint bends backward", "joints bend backward", degrees("largest error in bend direction", worstBack, SwingLimit), true)
-	add(side, "joint bends sideways", "joints bend sideways", degrees("off the plane in which it folds, at most", worstSide, SwingLimit), true)
-	add(uneven, "joint bends unlike its partner", "joints bend unlike their partners", degrees("off the partner's mirror image, at most", worstUneven, SwingLimit), true)
-	add(into, "joint bends into the body", "joints bend into the body", []finding.Evidence{{What: "tested at", Value: swings[1] * 180 / math.Pi, Unit: "°"}}, false)
+	add(back, "joint bends backward", "joints bend backward", degrees("largest error in bend direction", worstBack, SwingLimit))
+	add(side, "joint bends sideways", "joints bend sideways", degrees("off the plane in which it folds, at most", worstSide, SwingLimit))
+	add(uneven, "joint bends unlike its partner", "joints bend unlike their partners", degrees("off the partner's mirror image, at most", worstUneven, SwingLimit))
+	add(into, "joint bends into the body", "joints bend into the body", []finding.Evidence{{What: "tested at", Value: swings[1] * 180 / math.Pi, Unit: "°"}})
 	return out
 }
 

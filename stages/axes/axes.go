@@ -57,21 +57,11 @@ func find(c *studio.Checked) []finding.Finding {
 // the bones, then, when they do, which way each hinge bends. solid is the mesh's tree, or
 // nil.
 func Check(sk *skeleton.Skeleton, solid *geom.Tree, c skeleton.Convention, x skeleton.Marks) []finding.Finding {
-	// Where a few are off, these alone are set, each by the convention of its chain.
-	aim := func(joints []string) finding.Remedy {
-		if 2*len(joints) > len(sk.Joints) {
-			return finding.Remedy{Label: "Orient all joints", Op: "set_axes",
-				Params: map[string]any{"aim": c.Aim, "bend": c.Bend, "from": c.From, "world": c.World, "sides": c.Sides, "ends": c.Ends, "by": c.By}}
-		}
-		return finding.Remedy{Label: "Orient these joints", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": ""}}
+	list := sk.CheckAxes(c, x)
+	if list == nil {
+		list = append(sk.CheckSwing(solid, c, x), sk.CheckRolls(solid, c, x)...)
 	}
-	if off := sk.CheckAxes(c, x, aim); off != nil {
-		return off
-	}
-	of := func(joints []string) finding.Remedy { // "bend": the world's way is what led here
-		return finding.Remedy{Label: "Orient these joints", Op: "set_axes", Params: map[string]any{"joints": joints, "own": true, "from": "bend"}}
-	}
-	return append(sk.CheckSwing(solid, c, x, of), sk.CheckRolls(solid, c, x, of)...)
+	return studio.Remedied(list, remedies(sk, c))
 }
 
 // Hinge is a joint whose way to bend is known, as the panel lists it.

@@ -2,7 +2,6 @@ package axes
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"math"
 
@@ -241,10 +240,7 @@ func (o *AlignSafe) Apply(ctx context.Context, s studio.State, progress studio.P
 			if f.Severity == finding.Note || len(f.Remedies) == 0 {
 				continue
 			}
-			params, err := json.Marshal(f.Remedies[0].Params)
-			if err != nil {
-				return s, studio.Outcome{}, err
-			}
+			params := f.Remedies[0].Params
 			if key := f.Remedies[0].Op + string(params); tried[key] {
 				continue
 			} else {

@@ -4,11 +4,8 @@ package bind
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
-	"maps"
 	"math"
-	"slices"
 	"strings"
 
 	"wisemarrow/core/bind"
@@ -30,7 +27,7 @@ func init() {
 			if c.State.Bind == nil || c.State.Skeleton == nil {
 				return nil
 			}
-			return append(age(c.State), remedied(c.State.Bind, c.State.Bind.Report.Findings())...)
+			return append(age(c.State), studio.Remedied(c.State.Bind.Report.Findings(), remedies(c.State.Bind))...)
 		},
 		Steps: []studio.FirstStep{
 			{What: "Bind", Done: studio.Has(studio.HasWeights)},
@@ -75,7 +72,7 @@ func age(s *studio.State) []finding.Finding {
 			if len(ways) < hungTold {
 				ways = append(ways, fmt.Sprintf("%s: parent was %s, is %s", j.Name, cmp.Or(parent(was, b), "nothing"), cmp.Or(parent(s.Skeleton, j), "nothing")))
 				if up := parent(was, b); up == "" || s.Skeleton.Index(up) >= 0 {
-					back = append(back, finding.Remedy{Label: "Reparent " + j.Name + " to " + cmp.Or(up, "nothing"), Op: "reparent_joint", Params: map[string]any{"joints": []string{j.Name}, "parent": up}})
+					back = append(back, studio.OfferOf("Reparent "+j.Name+" to "+cmp.Or(up, "nothing"), "reparent_joint", map[string]any{"joints": []string{j.Name}, "parent": up}))
 				}
 			}
 		}
@@ -88,7 +85,7 @@ func age(s *studio.State) []finding.Finding {
 		f := finding.Finding{Code: code, Severity: severity, Count: len(names), Title: fmt.Sprintf(title, wording.Count(len(names), "joint has", "joints have")), Why: why,
 			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: names}}
 		if severity == finding.Harms || code == "moved_since_bind" {
-			f.Remedies = again(s.Bind)
+			f.Remedies = []finding.Remedy{again(s.Bind)}
 		}
 		out = append(out, f)
 	}
@@ -148,54 +145,4 @@ func parent(s *skeleton.Skeleton, j skeleton.Joint) string {
 func angle(a, b quat.Number) float64 {
 	d := quat.Mul(quat.Conj(a), b)
 	return 2 * math.Atan2(math.Sqrt(d.Imag*d.Imag+d.Jmag*d.Jmag+d.Kmag*d.Kmag), math.Abs(d.Real))
-}
-
-// remedied adds the ways out of joints that got no weights or lead no vertex: to bring
-// them into the volume, and to leave them to their neighbours.
-func remedied(r *studio.Result, list []finding.Finding) []finding.Finding {
-	auto := finding.Remedy{Label: "Bind automatically", Op: "bind_auto", Params: map[string]any{}}
-	for i, f := range list {
-		if r.Operation != "bind_auto" && (f.Code == "unweighted_vertices" || f.Code == "joint_unsolved" || f.Code == "joint_weak") {
-			f.Remedies = append(slices.Clip(f.Remedies), auto)
-			list[i].Remedies = f.Remedies
-		}
-		if f.Code != "joint_unsolved" && f.Code != "joint_weak" {
-			continue
-		}
-		out := again(r)[0]
-		skip, _ := out.Params["skip"].([]any)
-		left := make([]any, 0, len(skip)+len(f.Where.Joints))
-		left = append(left, skip...)
-		for _, name := range f.Where.Joints {
-			left = append(left, name)
-		}
-		params := maps.Clone(out.Params)
-		params["skip"] = left
-		if away := outside(r, f.Where.Joints); away != nil {
-			f.Remedies = append(slices.Clip(f.Remedies), finding.Remedy{Label: "Move inside and bind again", Op: "bind_inside", Params: map[string]any{"joints": away}})
-		}
-		list[i].Remedies = append(f.Remedies, finding.Remedy{Label: "Exclude and bind again", Op: out.Op, Params: params})
-	}
-	return list
-}
-
-// outside are those of joints that are not in the volume: others gain nothing by being brought there.
-func outside(r *studio.Result, names []string) (out []string) {
-	for _, j := range r.Report.Joints {
-		if j.Outside > 0 && slices.Contains(names, j.Name) {
-			out = append(out, j.Name)
-		}
-	}
-	return out
-}
-
-// again is the remedy that repeats a bind with its own method and parameters; by
-// heat, where the weights came with a file.
-func again(r *studio.Result) []finding.Remedy {
-	op, label := r.Operation, "Bind again with the same settings"
-	var params map[string]any
-	if _, _, err := studio.ParseOperation(op, r.Parameters); err != nil || op == "import" || json.Unmarshal(r.Parameters, &params) != nil {
-		op, label, params = "bind_heat", "Bind again by heat", map[string]any{}
-	}
-	return []finding.Remedy{{Label: label, Op: op, Params: params}}
 }

@@ -34,8 +34,8 @@ func (o *BindInside) Apply(ctx context.Context, s studio.State, progress studio.
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	next := again(&record)[0]
-	bound, told2, err := do(ctx, moved, next.Op, next.Params, progress)
+	op, params := repeated(&record)
+	bound, told2, err := do(ctx, moved, op, params, progress)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}

@@ -15,7 +15,7 @@ func TestWhatIsInTheVolumeIsNotBroughtThere(t *testing.T) {
 		{Name: "in", State: bind.Unsolved, Nearest: 840, Reason: bind.ReasonHidden, Cause: "another surface is in the way"},
 		{Name: "out", State: bind.Unsolved, Outside: 0.8, Reason: bind.ReasonOutside, Cause: "80 % of its bone lies outside the mesh"}}}}
 	offered := map[string]bool{}
-	for _, f := range remedied(r, r.Report.Findings()) {
+	for _, f := range studio.Remedied(r.Report.Findings(), remedies(r)) {
 		for _, m := range f.Remedies {
 			offered[f.Where.Joints[0]] = offered[f.Where.Joints[0]] || m.Op == "bind_inside"
 		}

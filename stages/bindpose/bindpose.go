@@ -165,11 +165,11 @@ func Check(s *studio.State) []finding.Finding {
 	skin := func(value float64, off []int32) []finding.Evidence {
 		return []finding.Evidence{{What: "largest skin error", Value: value, Limit: r.Limit, Unit: "m"}, {What: "vertices off", Value: float64(len(off))}}
 	}
-	back := finding.Remedy{Label: "Return to the bind pose", Op: "restore_bind", Params: map[string]any{}}
+	back := studio.Offer("Return to the bind pose", &RestoreBind{})
 	record := func(list names) finding.Remedy {
-		return finding.Remedy{Label: "Record them again", Op: "record_bind", Params: map[string]any{"joints": list.list}}
+		return studio.Offer("Record them again", &RecordBind{Joints: list.list})
 	}
-	keep := finding.Remedy{Label: "Make this the bind pose", Op: "rest_pose", Params: map[string]any{}}
+	keep := studio.Offer("Make this the bind pose", &RestPose{})
 	if len(singular.list) > 0 {
 		out = append(out, finding.Finding{Code: "singular_bind", Severity: finding.Blocks, Count: len(singular.list), Title: joints(len(singular.list), "has a non-invertible bind matrix", "have non-invertible bind matrices"),
 			Why:      "The skin does not follow these joints here; other programs may collapse or hide it. Record them again.",
@@ -192,12 +192,12 @@ func Check(s *studio.State) []finding.Finding {
 			out = append(out, finding.Finding{Code: "several_binds", Severity: finding.Harms, Count: len(others) + 1, Title: fmt.Sprintf("The skin was bound in %d poses", len(others)+1),
 				Why:      "In any one of them, some pieces are distorted. " + sentences(told),
 				Evidence: skin(r.AtBind, r.strayed), Where: finding.Where{Vertices: r.strayed[:min(len(r.strayed), maxShown)]},
-				Remedies: []finding.Remedy{{Label: "Unify to the first record", Op: "unify_bind", Params: map[string]any{}}, keep}})
+				Remedies: []finding.Remedy{studio.Offer("Unify to the first record", &UnifyBind{}), keep}})
 		}
 		if unused := n - 1 - len(others); unused > 0 || r.Records[0].Vertices == 0 {
 			out = append(out, finding.Finding{Code: "unused_bind", Severity: finding.Note, Count: max(1, unused), Title: wording.Count(max(1, unused), "recorded bind pose is unused", "recorded bind poses are unused"),
 				Why: "It does no harm here; other programs carry it along and may go back to it.", Evidence: []finding.Evidence{{What: "records without a vertex", Value: float64(max(1, unused))}},
-				Remedies: []finding.Remedy{{Label: "Remove unused", Op: "drop_records", Params: map[string]any{}}}})
+				Remedies: []finding.Remedy{studio.Offer("Remove unused", &DropRecords{})}})
 		}
 	}
 	if list := append(moved.list, turned.list...); len(list) > 0 {
@@ -217,12 +217,12 @@ func Check(s *studio.State) []finding.Finding {
 	if len(hung.list) > 0 {
 		out = append(out, finding.Finding{Code: "hung_since_bind_pose", Severity: finding.Note, Count: len(hung.list), Title: joints(len(hung.list), "was reparented since the bind", "were reparented since the bind"),
 			Why:      "The skin does not move, but the hierarchy changed. Returning keeps their parents as they are.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(hung.list))}}, Where: finding.Where{Joints: hung.list}, Remedies: []finding.Remedy{{Label: "This is intended: record it", Op: "record_bind", Params: map[string]any{"joints": hung.list}}}})
+			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(hung.list))}}, Where: finding.Where{Joints: hung.list}, Remedies: []finding.Remedy{studio.Offer("This is intended: record it", &RecordBind{Joints: hung.list})}})
 	}
 	if r.Loose {
 		out = append(out, finding.Finding{Code: "loose_skin", Severity: finding.Note, Count: 1, Title: "The skin is loose",
 			Why: "Joints move without it, and the bind pose follows. Reattach it when they are in position.", Evidence: []finding.Evidence{{What: "the skin is off by", Value: r.Now, Limit: r.Limit, Unit: "m"}},
-			Remedies: []finding.Remedy{{Label: "Reattach the skin", Op: "take_hold", Params: map[string]any{}}}})
+			Remedies: []finding.Remedy{studio.Offer("Reattach the skin", &TakeHold{})}})
 	}
 	return out
 }

@@ -74,10 +74,10 @@ func find(c *studio.Checked) []finding.Finding {
 	if apart, in, vertex := deform.LinearApart(s.Mesh.World(), s.Weights, s.Skeleton, s.Binding, s.Settings.Marks); apart > 0 {
 		var mends []finding.Remedy
 		if slices.ContainsFunc(s.Skeleton.Joints, func(j skeleton.Joint) bool { return j.Mix > 0 }) {
-			mends = append(mends, finding.Remedy{Label: "Use linear blending here too", Op: "set_blending", Params: map[string]any{"mix": 0}})
+			mends = append(mends, studio.OfferOf("Use linear blending here too", "set_blending", map[string]any{"mix": 0}))
 		}
 		if s.Weights.Mix != nil {
-			mends = append(mends, finding.Remedy{Label: "Let vertices blend as their joints do", Op: "drop_mix", Params: map[string]any{}})
+			mends = append(mends, studio.OfferOf("Let vertices blend as their joints do", "drop_mix", nil))
 		}
 		out = append(out, finding.Finding{Code: "blending_linear", Severity: finding.Note, Count: 1, Title: "The file carries linear blending only",
 			Why:      "Some of the skin blends by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly, unless it asks for the attribute _DUAL_QUATERNION_SHARE, which goes along. The place that differs most does so in " + in + ".",

@@ -24,14 +24,14 @@ var guesses = []string{"size_or_axis", "implausible_size", "off_ground", "off_ce
 // (glTF 2.0, section 3.4).
 var statesUnits = []string{".glb", ".gltf"}
 
-// Judge goes over what a check of a mesh found by what is known of its file and of the
-// person's mind. A guess against what the file states harms and does not block; a guess
+// Judge goes over what a check of the mesh of s found by what is known of its file and of the
+// person's mind, and adds the remedies. A guess against what the file states harms and does not block; a guess
 // that somebody has accepted is a note; every other guess can be accepted.
-func Judge(list []finding.Finding, s studio.Settings) []finding.Finding {
-	out := slices.Clone(list)
+func Judge(list []finding.Finding, s *studio.State) []finding.Finding {
+	out := studio.Remedied(slices.Clone(list), remedies(s))
 	for i := range out {
 		f := &out[i]
-		if f.Code == "size_or_axis" && slices.Contains(statesUnits, strings.ToLower(filepath.Ext(s.Source))) {
+		if f.Code == "size_or_axis" && slices.Contains(statesUnits, strings.ToLower(filepath.Ext(s.Settings.Source))) {
 			if f.Severity == finding.Blocks {
 				f.Severity = finding.Harms
 			}
@@ -40,12 +40,12 @@ func Judge(list []finding.Finding, s studio.Settings) []finding.Finding {
 		if !slices.Contains(guesses, f.Code) {
 			continue
 		}
-		if slices.Contains(s.Accepted, f.Code) {
+		if slices.Contains(s.Settings.Accepted, f.Code) {
 			f.Severity, f.Title = finding.Note, f.Title+", as intended"
-			f.Remedies = []finding.Remedy{{Label: "Reopen", Op: "accept_finding", Params: map[string]any{"code": f.Code, "again": true}}}
+			f.Remedies = offer("Reopen", &AcceptFinding{Code: f.Code, Again: true})
 			continue
 		}
-		f.Remedies = append(slices.Clip(f.Remedies), finding.Remedy{Label: "Accept as intended", Op: "accept_finding", Params: map[string]any{"code": f.Code}})
+		f.Remedies = append(f.Remedies, studio.Offer("Accept as intended", &AcceptFinding{Code: f.Code}))
 	}
 	slices.SortStableFunc(out, func(a, b finding.Finding) int { return a.Severity.Rank() - b.Severity.Rank() })
 	return out

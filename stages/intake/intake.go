@@ -13,7 +13,7 @@ func init() {
 		Reads:   []string{"mesh", "parts", "settings"},
 		Find: func(c *studio.Checked) []finding.Finding {
 			if m := c.Mesh(); m != nil {
-				return Judge(m.Findings, c.State.Settings)
+				return Judge(m.Findings, c.State)
 			}
 			return nil
 		},

@@ -284,19 +284,19 @@ func advice(f deform.Fault) string {
 // remedies are operations that may mend a fault; the same measure says whether they did.
 func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 	vertices := weights.Ranges(studio.Unite(f.Where, []int32{f.Vertex}))
-	smooth := finding.Remedy{Label: "Smooth there", Op: "smooth_weights", Params: map[string]any{"vertices": vertices, "passes": 4}}
-	again := finding.Remedy{Label: "Rebind them", Op: "bind_joints", Params: map[string]any{"vertices": vertices, "method": "auto"}}
+	smooth := studio.OfferOf("Smooth there", "smooth_weights", map[string]any{"vertices": vertices, "passes": 4})
+	again := studio.OfferOf("Rebind them", "bind_joints", map[string]any{"vertices": vertices})
 	turned := f.Turned
 	if turned == "" && len(f.Blame) > 0 {
 		turned = f.Blame[0].Joint
 	}
-	dual := finding.Remedy{Label: "Blend " + turned + " by dual quaternions", Op: "set_blending", Params: map[string]any{"joints": []any{turned}, "mix": 1}}
+	dual := studio.OfferOf("Blend "+turned+" by dual quaternions", "set_blending", map[string]any{"joints": []string{turned}, "mix": 1})
 	switch f.Kind {
 	case deform.FaultSpill:
 		if len(f.Blame) == 0 {
 			return []finding.Remedy{again}
 		}
-		return []finding.Remedy{{Label: "Remove from " + f.Blame[0].Joint, Op: "free_weights", Params: map[string]any{"joints": []any{f.Blame[0].Joint}, "vertices": vertices}}, again}
+		return []finding.Remedy{studio.OfferOf("Remove from "+f.Blame[0].Joint, "free_weights", map[string]any{"joints": []string{f.Blame[0].Joint}, "vertices": vertices}), again}
 	case deform.FaultVolume:
 		if i := s.Skeleton.Index(turned); i < 0 || s.Skeleton.Joints[i].Mix >= 1 {
 			return nil
@@ -306,7 +306,7 @@ func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 		return []finding.Remedy{again}
 	case deform.FaultRigid:
 		if len(f.Blame) > 0 {
-			return []finding.Remedy{{Label: "Harden to " + f.Blame[0].Joint, Op: "set_weights", Params: map[string]any{"joint": f.Blame[0].Joint, "vertices": vertices, "value": 1}}}
+			return []finding.Remedy{studio.OfferOf("Harden to "+f.Blame[0].Joint, "set_weights", map[string]any{"joint": f.Blame[0].Joint, "vertices": vertices, "value": 1})}
 		}
 		return nil
 	}

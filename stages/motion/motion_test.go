@@ -63,16 +63,14 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	require.Equal(t, "motion_spill", told[0].Code)
 	require.Contains(t, told[0].Where.Joints, "shank_r")
 
-	params, err := json.Marshal(first.Remedies[0].Params)
-	require.NoError(t, err)
-	mended := studiotest.Do(t, spoiled, first.Remedies[0].Op, string(params))
+	mended := studiotest.Do(t, spoiled, first.Remedies[0].Op, string(first.Remedies[0].Params))
 	mended = studiotest.Do(t, mended, "check_motion", `{"steps":2}`)
 	require.Equal(t, spoiled.Sheet.Over, mended.Sheet.Before.Over)
 	require.LessOrEqual(t, mended.Sheet.Worst[deform.FaultSpill], 1.0)
 	require.LessOrEqual(t, mended.Sheet.Over, clean.Over)
 	require.Less(t, mended.Sheet.Score, spoiled.Sheet.Score)
 
-	_, err = motion.Measure(context.Background(), &s, studio.ReelAsked{Amount: math.NaN(), Steps: 2}, nil)
+	_, err := motion.Measure(context.Background(), &s, studio.ReelAsked{Amount: math.NaN(), Steps: 2}, nil)
 	require.True(t, studio.IsInput(err))
 	for _, bad := range []string{`{"amount":0}`, `{"steps":0}`, `{"steps":1000}`, `{"kinds":["dance"]}`, `{"joints":["nobody"]}`, `{"kept":"nothing"}`} {
 		_, _, err := studiotest.Try(s, "check_motion", bad)
@@ -262,8 +260,7 @@ func TestAPlaceIsMeasuredAlone(t *testing.T) {
 		require.Equal(t, now.Was, now.Seen)
 	}
 	places := motion.Places(&s)
-	params, err := json.Marshal(places[0].Remedies[0].Params)
-	require.NoError(t, err)
+	params := places[0].Remedies[0].Params
 	after := studiotest.Do(t, s, places[0].Remedies[0].Op, string(params))
 	spot, err := motion.MeasureSpot(ctx, &after, motion.SpotAsked{Kind: places[0].Kind, Frame: places[0].Frame})
 	require.NoError(t, err)

@@ -53,7 +53,7 @@ func TestTwoSkeletonsAreJoined(t *testing.T) {
 		if f.Code == "several_roots" {
 			several++
 			require.Equal(t, "There are 2 skeletons", f.Title)
-			joined := studiotest.Do(t, two, f.Remedies[0].Op, studiotest.Encoded(t, f.Remedies[0].Params))
+			joined := studiotest.Do(t, two, f.Remedies[0].Op, string(f.Remedies[0].Params))
 			k := joined.Skeleton.Index("prop_1")
 			require.Equal(t, "hips", joined.Skeleton.Joints[joined.Skeleton.Joints[k].Parent].Name)
 			require.Equal(t, studiotest.At(t, two, "prop_1"), studiotest.At(t, joined, "prop_1"))

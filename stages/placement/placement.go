@@ -22,7 +22,8 @@ func init() {
 				return nil
 			}
 			sk, x := c.State.Skeleton, c.State.Settings.Marks
-			return slices.Concat(sk.CheckPlacement(m.Surface.Tree, x), health.InProps(m.Surface, sk, x), health.Rings(m.Surface, sk))
+			list := slices.Concat(sk.CheckPlacement(m.Surface.Tree, x), health.InProps(m.Surface, sk, x), health.Rings(m.Surface, sk))
+			return studio.Remedied(list, remedies)
 		},
 		Steps: []studio.FirstStep{
 			{What: "Choose a starter and fit it", Done: studio.Has(studio.HasSkeleton)},

@@ -64,7 +64,7 @@ func find(s *studio.State) []finding.Finding {
 		out = append(out, finding.Finding{Code: "weights_strays", Severity: severity, Count: len(strays),
 			Title: fmt.Sprintf("%s unlike the surrounding vertices", are(len(strays))), Why: "A vertex that follows different joints from those around it is pulled out of the surface.",
 			Evidence: []finding.Evidence{{What: "strays", Value: float64(len(strays)), Limit: 0}}, Where: finding.Where{Vertices: strays},
-			Remedies: []finding.Remedy{{Label: "Settle outliers", Op: "settle_weights", Params: map[string]any{}}}})
+			Remedies: []finding.Remedy{studio.Offer("Settle outliers", &Settle{})}})
 	}
 	by := map[string][]weights.Problem{}
 	for _, p := range e.Problems(net, s.Skeleton, images, partners(s, e.Joints)) {
@@ -101,7 +101,8 @@ func find(s *studio.State) []finding.Finding {
 		uneven.Title = fmt.Sprintf("%s asymmetric", are(n))
 		uneven.Why = "The mesh is the same on both sides, the weights are not: the sides will bend differently."
 		uneven.Evidence = []finding.Evidence{{What: "vertices with a mirror match", Value: float64(n) / float64(max(1, images.Matched+images.Between)), Limit: unevenShare}, {What: "largest difference", Value: apart, Limit: 0}}
-		uneven.Remedies = []finding.Remedy{{Label: "Mirror from the left", Op: "mirror_weights", Params: map[string]any{"from": "left"}}, {Label: "Mirror from the right", Op: "mirror_weights", Params: map[string]any{"from": "right"}}}
+		uneven.Remedies = []finding.Remedy{
+			studio.Offer("Mirror from the left", &Mirror{From: "left", By: weights.MirrorPlace}), studio.Offer("Mirror from the right", &Mirror{From: "right", By: weights.MirrorPlace})}
 		out = append(out, uneven)
 	}
 	return out
@@ -117,12 +118,12 @@ var told = []struct {
 	{weights.ProblemFar, "weights_far", "vertex follows a joint that is far from it", "vertices follow a joint that is far from them",
 		"A weight so far from its bone pulls skin of another limb along, or of the other side. Remove these weights, or bind the joints again.", "weight", finding.Harms, 0,
 		func(joints []string, list []weights.Problem) []finding.Remedy {
-			return []finding.Remedy{{Label: "Remove these weights", Op: "drop_far", Params: map[string]any{}}, again(joints, list)}
+			return []finding.Remedy{studio.Offer("Remove these weights", &DropFar{}), again(joints, list)}
 		}},
 	{weights.ProblemIsland, "weights_cut_off", "vertex is moved by a joint whose other weight is disconnected from it", "vertices are moved by a joint whose other weight is disconnected from them",
 		"Nothing along the surface joins these weights to the rest of the joint's: a patch moves by itself when it rotates.", "weight", finding.Note, 0,
 		func([]string, []weights.Problem) []finding.Remedy {
-			return []finding.Remedy{{Label: "Give them to the vertices' other joints", Op: "drop_islands", Params: map[string]any{}}}
+			return []finding.Remedy{studio.Offer("Give them to the vertices' other joints", &DropIslands{})}
 		}},
 	{weights.ProblemStep, "weights_step", "vertex has a step in its weights", "vertices have a step in their weights",
 		"Between two neighbors the weights change far more than around them, which shows as a line when the joint rotates. Smooth there.", "difference", finding.Harms, 0,
@@ -131,24 +132,24 @@ var told = []struct {
 			for _, p := range list {
 				at = append(at, p.Vertex)
 			}
-			return []finding.Remedy{{Label: "Smooth there", Op: "smooth_weights", Params: map[string]any{"vertices": weights.Ranges(at), "passes": 4}}}
+			return []finding.Remedy{studio.Offer("Smooth there", &Smooth{Vertices: weights.Ranges(at), Passes: 4})}
 		}},
 	{weights.ProblemTrace, "weights_traces", "vertex has a faint weight of a joint far away", "vertices have faint weights of joints far away",
 		"Such traces show little, but each takes the place of an influence that is needed and drags when the joint moves far.", "weight", finding.Note, 0,
 		func([]string, []weights.Problem) []finding.Remedy {
-			return []finding.Remedy{{Label: "Remove these traces", Op: "drop_far", Params: map[string]any{}}}
+			return []finding.Remedy{studio.Offer("Remove these traces", &DropFar{})}
 		}},
 }
 
 // again is the remedy that binds the joints of problems once more.
 func again(joints []string, list []weights.Problem) finding.Remedy {
-	var names []any
+	var names []string
 	for _, p := range list {
-		if name := joints[p.Joint]; !slices.Contains(names, any(name)) {
+		if name := joints[p.Joint]; !slices.Contains(names, name) {
 			names = append(names, name)
 		}
 	}
-	return finding.Remedy{Label: "Bind " + wording.Count(len(names), "joint", "joints") + " again", Op: "bind_joints", Params: map[string]any{"joints": names, "method": "auto"}}
+	return studio.OfferOf("Bind "+wording.Count(len(names), "joint", "joints")+" again", "bind_joints", map[string]any{"joints": names})
 }
 
 // mostSpots is how many spots of a finding are told apart.
