@@ -67,7 +67,7 @@ test('a kept result is seen beside the weights of now, in the same pose', async 
     const { plate } = m, [a, b] = plate.view.panes;
     a.camera.position.x += 0.4;
     a.controls.update();
-    const here = plate.seen().places, there = plate.beside.skin.readBack(plate.view.renderer);
+    const here = plate.seen().places, there = plate.seen(plate.beside.skin).places;
     plate.view.draw();
     return [Math.max(...here.map((p, i) => Math.hypot(...[0, 1, 2].map((k) => p[k] - there[i][k])))), a.camera.position.distanceTo(b.camera.position), plate.beside.skin.group.visible && !plate.skin.group.visible];
   });

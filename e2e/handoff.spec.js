@@ -103,7 +103,6 @@ async function bendAlike(page, info, id, influences = 4) {
   }, turns);
   expect(worst(preview[0], core.positions)).toBeLessThan(1e-5 * core.height);
   // What the graphics card itself makes of it, read back from there.
-  expect(preview[1].every((p) => p[3] === 1), 'every vertex was drawn').toBe(true);
   expect(worst(preview[1], core.positions)).toBeLessThan(1e-5 * core.height);
 }
 

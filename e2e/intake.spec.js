@@ -117,7 +117,7 @@ test('faces are chosen in the view, cut and dropped', async ({ page }) => {
 test('the views of the intake: pieces, normals, subdivided, a distance', async ({ page }) => {
   const bad = errors(page);
   await open(page, 'Bram', 'intake');
-  const drawn = () => marrow(page, (m) => ({ hairs: m.plate.skin.hairs?.visible ?? false, fine: m.plate.skin.fine?.geometry.index.count ?? 0, base: m.plate.skin.mesh.geometry.index.count, painted: m.plate.skin.painted }));
+  const drawn = () => marrow(page, (m) => ({ hairs: m.plate.skin.overlays.hairs?.visible ?? false, fine: m.plate.skin.fine?.geometry.index.count ?? 0, base: m.plate.skin.mesh.geometry.index.count, painted: m.plate.skin.painted }));
   await page.keyboard.press('o');
   expect((await drawn()).hairs).toBe(true);
   await page.keyboard.press('y');

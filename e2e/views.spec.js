@@ -142,9 +142,9 @@ test('a view is cut into, and what is picked lies behind the cut; vertices are d
   for (let k = 0; k < 10; k++) await page.keyboard.press('PageUp');
   await expect.poll(async () => Math.abs(await eye() - before)).toBeLessThan(1e-6);
   await page.keyboard.press('m');
-  expect(await marrow(page, (m) => m.plate.skin.dots.visible && m.plate.skin.dots.geometry.index.count === m.plate.skin.vertices)).toBe(true);
+  expect(await marrow(page, (m) => m.plate.skin.overlays.dots.visible && m.plate.skin.overlays.dots.geometry.index.count === m.plate.skin.vertices)).toBe(true);
   await page.keyboard.press('m');
-  expect(await marrow(page, (m) => m.plate.skin.dots.visible)).toBe(false);
+  expect(await marrow(page, (m) => m.plate.skin.overlays.dots.visible)).toBe(false);
   expect(wrong).toEqual([]);
 });
 

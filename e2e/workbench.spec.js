@@ -28,7 +28,7 @@ test('Odile as delivered is mended by the remedies that her findings offer', asy
     if (await finding.count() === 0) continue; // mended along with another
     await finding.getByRole('button', { name: 'Show' }).click();
     await expect(finding.getByRole('button', { name: 'Show' })).toHaveAttribute('aria-pressed', 'true');
-    expect(await marrow(page, (m) => m.plate.skin.found.children.length)).toBeGreaterThan(0);
+    expect(await marrow(page, (m) => m.plate.skin.overlays.found.children.length)).toBeGreaterThan(0);
     await finding.getByRole('button', { name: gone }).click();
     await expect(finding).toHaveCount(0);
   }

@@ -1,7 +1,8 @@
 //go:build js && wasm
 
-// Command wasm is core for the browser: it runs in a worker, which talks to it through
-// the functions that it hangs on the worker's global object as "marrowCore".
+// Command wasm is core for the browser: it runs in a worker, and on the page's own thread where no
+// graphics card bends the skin. Both talk to it through the functions that it hangs on the global
+// object as "marrowCore": each takes one object with named fields, and answers with {value} or {error}.
 package main
 
 import (
@@ -19,105 +20,109 @@ func main() {
 	var desk *browser.Desk
 	var hand *pose.Hand
 	handOf := "" // the joints that it is for
+	var drawn []*browser.Drawn
 	at := func() (*browser.Desk, error) {
 		if desk == nil {
 			return nil, fmt.Errorf("no character is loaded")
 		}
 		return desk, nil
 	}
+	skin := func(f *fields) (*browser.Drawn, error) {
+		i := int(f.number("skin"))
+		if i < 0 || i >= len(drawn) || drawn[i] == nil {
+			return nil, fmt.Errorf("there is no skin %d", i)
+		}
+		return drawn[i], nil
+	}
 	js.Global().Set("marrowCore", js.ValueOf(map[string]any{
-		// load takes points, triangles, start, vertex and value as typed arrays, the names of the
-		// columns, the joints and the binding (or null) as JSON, the edges and the vertices that
-		// may not be changed as typed arrays, the rules as JSON, and of which vertices it was said how
-		// they blend, and how, as typed arrays.
-		"load": answering(func(a []js.Value) (any, error) {
-			x := browser.Arrays{Points: numbers[float32](a[0]), Triangles: numbers[uint32](a[1]), Start: numbers[uint32](a[2]), Vertex: numbers[uint32](a[3]), Value: numbers[float32](a[4])}
+		// load takes a character: points, triangles, edges, closed, the columns of weights (joints, start,
+		// vertex, value), of which vertices it was said how they blend (said, shares), skeleton, binding and rules.
+		"load": answering(func(f *fields) (any, error) {
+			x := browser.Arrays{Points: f.floats("points"), Triangles: f.ints("triangles"), Start: f.ints("start"), Vertex: f.ints("vertex"), Value: f.floats("value"),
+				Said: f.ints("said"), Shares: f.floats("shares")}
 			var rules browser.Rules
-			for i, to := range []any{&x.Columns, &x.Joints, &x.Binding} {
-				if err := json.Unmarshal([]byte(a[5+i].String()), to); err != nil {
-					return nil, err
-				}
+			f.decode("joints", &x.Columns)
+			f.decode("skeleton", &x.Joints)
+			f.decode("binding", &x.Binding)
+			f.decode("rules", &rules)
+			rules.Closed = f.ints("closed")
+			if f.err != nil {
+				return nil, f.err
 			}
-			if err := json.Unmarshal([]byte(a[10].String()), &rules); err != nil {
-				return nil, err
-			}
-			rules.Closed = numbers[uint32](a[9])
-			x.Said, x.Shares = numbers[uint32](a[11]), numbers[float32](a[12])
 			var err error
-			desk, err = x.Desk(numbers[uint32](a[8]), rules)
-			return "", err
+			desk, err = x.Desk(f.ints("edges"), rules)
+			return nil, err
 		}),
-		// measure takes a pose as JSON and answers with the measures as JSON.
-		"measure": answering(func(a []js.Value) (any, error) {
+		// measure takes a pose and answers with its measures.
+		"measure": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
-			return d.Measure(a[0].String())
+			return parsed(d.Measure(f.encoded("pose")))
 		}),
-		// begin takes a brush as JSON, the vertices that are chosen or null, and whether it paints how they blend.
-		"begin": answering(func(a []js.Value) (any, error) {
+		// begin takes a brush, the vertices that are chosen or null, and mix: whether it paints how they blend.
+		"begin": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
 			var chosen []uint32
-			if !a[1].IsNull() {
-				chosen = append([]uint32{}, numbers[uint32](a[1])...)
+			if !f.of.Get("chosen").IsNull() {
+				chosen = append([]uint32{}, f.ints("chosen")...)
 			}
-			return "", d.Begin(a[0].String(), chosen, a[2].Truthy())
+			return nil, d.Begin(f.encoded("brush"), chosen, f.yes("mix"))
 		}),
-		// touch takes touches as JSON and answers with what they changed.
-		"touch": answering(func(a []js.Value) (any, error) {
+		// touch takes touches and answers with what they changed.
+		"touch": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
-			p, err := d.Touch(a[0].String())
+			p, err := d.Touch(f.encoded("touches"))
 			return painted(p), err
 		}),
-		// end ends the stroke, or with true takes it back and answers with what that changed.
-		"end": answering(func(a []js.Value) (any, error) {
+		// end ends the stroke, or with back takes it back and answers with what that changed.
+		"end": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
-			return painted(d.End(a[0].Bool())), nil
+			return painted(d.End(f.yes("back"))), nil
 		}),
-		// choose takes how, the chosen vertices, a joint and two shares; it answers with vertices.
-		"choose": answering(func(a []js.Value) (any, error) {
+		// choose takes how, the chosen vertices, a joint and the shares from and to; it answers with vertices.
+		"choose": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
-			list, err := d.Choose(a[0].String(), numbers[uint32](a[1]), a[2].String(), a[3].Float(), a[4].Float())
+			list, err := d.Choose(f.text("how"), f.ints("chosen"), f.text("joint"), f.number("from"), f.number("to"))
 			return array("Uint32Array", list), err
 		}),
 		// motion takes a joint and answers how far each vertex moves, metres.
-		"motion": answering(func(a []js.Value) (any, error) {
+		"motion": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
-			list, err := d.Motion(a[0].String())
+			list, err := d.Motion(f.text("joint"))
 			return array("Float32Array", list), err
 		}),
-		// apart takes other weights as start, vertex and value, and the names of their columns; it
-		// answers how much each vertex differs.
-		"apart": answering(func(a []js.Value) (any, error) {
+		// apart takes other weights (joints, start, vertex, value) and answers how much each vertex differs.
+		"apart": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
-			other := browser.Arrays{Start: numbers[uint32](a[0]), Vertex: numbers[uint32](a[1]), Value: numbers[float32](a[2])}
-			if err := json.Unmarshal([]byte(a[3].String()), &other.Columns); err != nil {
-				return nil, err
+			other := browser.Arrays{Start: f.ints("start"), Vertex: f.ints("vertex"), Value: f.floats("value")}
+			if f.decode("joints", &other.Columns); f.err != nil {
+				return nil, f.err
 			}
 			list, err := d.Apart(other)
 			return array("Float32Array", list), err
 		}),
 		// problems answers with the kind and size of what is wrong at each vertex.
-		"problems": answering(func([]js.Value) (any, error) {
+		"problems": answering(func(*fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
@@ -125,17 +130,16 @@ func main() {
 			kind, size, err := d.Problems()
 			return map[string]any{"kind": array("Float32Array", kind), "size": array("Float32Array", size)}, err
 		}),
-		// hand takes the joints and the marks of sides as JSON, and what is done to a pose; it answers
-		// with the pose that comes of it, all as JSON.
-		"hand": answering(func(a []js.Value) (any, error) {
-			if key := a[0].String() + a[1].String(); key != handOf {
+		// hand takes the skeleton, the marks of sides and what is done to a pose, and answers with the pose
+		// that comes of it.
+		"hand": answering(func(f *fields) (any, error) {
+			if key := f.encoded("skeleton") + f.encoded("marks"); key != handOf {
 				var joints []browser.Joint
 				var marks skeleton.Marks
-				if err := json.Unmarshal([]byte(a[0].String()), &joints); err != nil {
-					return nil, err
-				}
-				if err := json.Unmarshal([]byte(a[1].String()), &marks); err != nil {
-					return nil, err
+				f.decode("skeleton", &joints)
+				f.decode("marks", &marks)
+				if f.err != nil {
+					return nil, f.err
 				}
 				h, err := browser.HandOf(joints, marks)
 				if err != nil {
@@ -143,18 +147,130 @@ func main() {
 				}
 				hand, handOf = h, key
 			}
-			return hand.DoJSON(a[2].String())
+			return parsed(hand.DoJSON(f.encoded("does")))
 		}),
-		// ledger takes vertices and answers as JSON who moves them.
-		"ledger": answering(func(a []js.Value) (any, error) {
+		// ledger takes vertices and answers who moves them.
+		"ledger": answering(func(f *fields) (any, error) {
 			d, err := at()
 			if err != nil {
 				return nil, err
 			}
-			return d.Ledger(numbers[uint32](a[0]))
+			return parsed(d.Ledger(f.ints("vertices")))
+		}),
+		// draw takes what a page draws: places and normals, the vertex of each point (base), and how many
+		// vertices there are. It answers with the number of the skin.
+		"draw": answering(func(f *fields) (any, error) {
+			d, err := browser.NewDrawn(f.floats("places"), f.floats("normals"), f.ints("base"), int(f.number("vertices")))
+			if err != nil {
+				return nil, err
+			}
+			drawn = append(drawn, d)
+			return len(drawn) - 1, nil
+		}),
+		// weigh takes the influences of vertices of a skin: width of them each, matrix and value.
+		"weigh": answering(func(f *fields) (any, error) {
+			d, err := skin(f)
+			if err != nil {
+				return nil, err
+			}
+			return nil, d.Weigh(f.ints("vertex"), int(f.number("width")), f.floats("matrix"), f.floats("value"))
+		}),
+		// bend takes the matrices of a pose, less the identity, and the shares of dual quaternions by vertex, and
+		// writes where a skin is drawn into places and normals.
+		"bend": answering(func(f *fields) (any, error) {
+			d, err := skin(f)
+			if err != nil {
+				return nil, err
+			}
+			places, normals, err := d.Bend(f.floats("matrices"), f.floats("shares"))
+			if err != nil {
+				return nil, err
+			}
+			write(f.of.Get("places"), places)
+			write(f.of.Get("normals"), normals)
+			return nil, nil
+		}),
+		// leave forgets a skin.
+		"leave": answering(func(f *fields) (any, error) {
+			if _, err := skin(f); err != nil {
+				return nil, err
+			}
+			drawn[int(f.number("skin"))] = nil
+			return nil, nil
 		}),
 	}))
 	select {}
+}
+
+// fields are what a call states, by name. The first one that is missing or cannot be read is its error.
+type fields struct {
+	of  js.Value
+	err error
+}
+
+func (f *fields) get(name string, kind js.Type) (js.Value, bool) {
+	v := f.of.Get(name)
+	if v.Type() != kind && f.err == nil {
+		f.err = fmt.Errorf("%s is missing or no %s", name, kind)
+	}
+	return v, v.Type() == kind
+}
+
+func (f *fields) text(name string) string {
+	if v, ok := f.get(name, js.TypeString); ok {
+		return v.String()
+	}
+	return ""
+}
+
+func (f *fields) number(name string) float64 {
+	if v, ok := f.get(name, js.TypeNumber); ok {
+		return v.Float()
+	}
+	return 0
+}
+
+func (f *fields) yes(name string) bool { return f.of.Get(name).Truthy() }
+
+func (f *fields) floats(name string) []float32 {
+	if v, ok := f.get(name, js.TypeObject); ok {
+		return numbers[float32](v)
+	}
+	return nil
+}
+
+func (f *fields) ints(name string) []uint32 {
+	if v, ok := f.get(name, js.TypeObject); ok {
+		return numbers[uint32](v)
+	}
+	return nil
+}
+
+// encoded is a field as JSON.
+func (f *fields) encoded(name string) string {
+	v := js.Global().Get("JSON").Call("stringify", f.of.Get(name))
+	if v.Type() != js.TypeString {
+		if f.err == nil {
+			f.err = fmt.Errorf("%s is missing", name)
+		}
+		return "null"
+	}
+	return v.String()
+}
+
+// decode reads a field into what a JSON decoder takes.
+func (f *fields) decode(name string, to any) {
+	if err := json.Unmarshal([]byte(f.encoded(name)), to); err != nil && f.err == nil {
+		f.err = fmt.Errorf("%s cannot be read: %w", name, err)
+	}
+}
+
+// parsed is JSON as a value of the page.
+func parsed(text string, err error) (any, error) {
+	if err != nil {
+		return nil, err
+	}
+	return js.Global().Get("JSON").Call("parse", text), nil
 }
 
 func painted(p browser.Painted) map[string]any {
@@ -171,21 +287,37 @@ func array[T float32 | uint32](kind string, list []T) js.Value {
 	return out
 }
 
-// answering makes a function for JavaScript: it returns {value} or {error}, and a panic
-// is an error.
-func answering(f func(args []js.Value) (any, error)) js.Func {
+// answering makes a function for JavaScript: it takes named fields and returns {value} or {error}. A
+// panic is an error, and so is a field that is missing.
+func answering(do func(f *fields) (any, error)) js.Func {
 	return js.FuncOf(func(_ js.Value, args []js.Value) (out any) {
 		defer func() {
 			if r := recover(); r != nil {
 				out = map[string]any{"error": fmt.Sprint(r)}
 			}
 		}()
-		value, err := f(args)
+		given := js.ValueOf(map[string]any{})
+		if len(args) > 0 && args[0].Type() == js.TypeObject {
+			given = args[0]
+		}
+		f := &fields{of: given}
+		value, err := do(f)
+		if f.err != nil {
+			err = f.err
+		}
 		if err != nil {
 			return map[string]any{"error": err.Error()}
 		}
 		return map[string]any{"value": value}
 	})
+}
+
+// write copies numbers into a typed array of the page.
+func write(to js.Value, list []float32) {
+	if len(list) > 0 {
+		bytes := js.Global().Get("Uint8Array").New(to.Get("buffer"), to.Get("byteOffset"), to.Get("byteLength"))
+		js.CopyBytesToJS(bytes, unsafe.Slice((*byte)(unsafe.Pointer(&list[0])), 4*len(list)))
+	}
 }
 
 // numbers copies a typed array of four-byte numbers, which both sides hold in the

@@ -19,8 +19,9 @@ type dual struct {
 }
 
 // rigidWithin is how far the axes of a matrix may be from square and of unit length for it to
-// be a motion.
-const rigidWithin = 1e-5
+// be a motion. It leaves room for the single precision of a graphics card, whose program takes
+// the same number (web/static/js/programs.js; a test compares them).
+const rigidWithin = 1e-4
 
 // dualOf returns a matrix as a dual quaternion (Kavan et al. 2007); one that stretches or
 // shears has none.
@@ -113,6 +114,16 @@ func Mixes(s *skeleton.Skeleton, w *weights.Weights) []float64 {
 	out := make([]float64, len(w.Of))
 	for v, list := range w.Of {
 		out[v] = m.share(v, list)
+	}
+	return out
+}
+
+// Blended is Linear with each point moved on by its share of the way to where dual quaternions take it,
+// 0 to 1; nil shares are none. matrices take rest to posed world positions, in the order of w.Joints.
+func Blended(points []r3.Vec, w *weights.Weights, matrices []geom.Matrix, shares []float64) []r3.Vec {
+	out := Linear(points, w, matrices)
+	if shares != nil {
+		mixed(points, out, w, [][]geom.Matrix{matrices}, func(int) int { return 0 }, &mixing{vertex: shares})
 	}
 	return out
 }

@@ -31,7 +31,7 @@ export class Beside {
     try {
       const [mesh, kept] = await Promise.all([getBuffer(`/view/mesh/${c.head}`), getBuffer(`/view/kept/${c.head}/${encodeURIComponent(name)}`)]);
       if (store.character !== c) return;
-      this.skin = new Skin(openBundle(mesh));
+      this.skin = new Skin(openBundle(mesh), view.renderer);
       this.columns = openBundle(kept);
       this.skin.setWeights(tableOf(this.columns, c.joints.map((j) => j.name), this.skin.vertices, recordsOf(c.binding)), c.joints, c.binding?.records.length ?? 1, this.plate.columns.mix);
     } catch (e) {

@@ -19,3 +19,6 @@ export function leaderInk(i) {
   const light = [0.62, 0.46, 0.74][i % 3];
   return new Color().setHSL(hue / 360, 0.42, light);
 }
+
+// nobody is the colour of a vertex that no joint leads, as the vertex program has it.
+export const nobody = { r: 0.8, g: 0.1, b: 0.1 };

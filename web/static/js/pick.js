@@ -44,7 +44,7 @@ export class Picker {
 
   // hit returns what the ray through a place of a pane meets first, of the skin as it is seen: its
   // triangles, or those of its smoothed surface.
-  hit(pane, x, y, matrices) {
+  hit(pane, x, y) {
     const { skin } = this, fine = skin.subdivided ?? null;
     if (!this.tree || this.fine !== fine) {
       this.fine = fine;
@@ -56,7 +56,7 @@ export class Picker {
     }
     if (this.stale) {
       const at = this.geometry.attributes.position.array;
-      if (fine) at.set(fine.position.array); else skin.bent(matrices, at);
+      at.set(fine ? fine.position.array : skin.places.now());
       this.tree.refit();
       this.stale = false;
     }
@@ -67,25 +67,25 @@ export class Picker {
   }
 
   // faceAt returns the face of the mesh under a place, -1 for none.
-  faceAt(pane, x, y, matrices) {
-    const hit = this.hit(pane, x, y, matrices);
+  faceAt(pane, x, y) {
+    const hit = this.hit(pane, x, y);
     return hit ? (this.fine ? this.fine.face : this.skin.faces)[hit.faceIndex] : -1;
   }
 
   // cornersAt returns the vertices of the face under a place, the nearest first.
-  cornersAt(pane, x, y, matrices) {
-    const hit = this.hit(pane, x, y, matrices), { fine, skin } = this;
+  cornersAt(pane, x, y) {
+    const hit = this.hit(pane, x, y), { fine, skin } = this;
     if (!hit) return [];
     const p = this.geometry.attributes.position, far = (i) => new Vector3().fromBufferAttribute(p, i).distanceToSquared(hit.point);
     const list = fine ? fine.cornersOf(fine.face[hit.faceIndex]).map((v) => [v, far(v)]) : [hit.face.a, hit.face.b, hit.face.c].map((i) => [skin.base[i], far(i)]);
     return list.sort((a, b) => a[1] - b[1]).map(([v]) => v);
   }
 
-  vertexAt(pane, x, y, matrices) { return this.cornersAt(pane, x, y, matrices)[0] ?? -1; }
+  vertexAt(pane, x, y) { return this.cornersAt(pane, x, y)[0] ?? -1; }
 
   // touchAt is the touch of a brush under a place: the triangle of the mesh and where in it, whatever the pose.
-  touchAt(pane, x, y, matrices) {
-    const hit = this.hit(pane, x, y, matrices);
+  touchAt(pane, x, y) {
+    const hit = this.hit(pane, x, y);
     if (!hit) return null;
     let touch = this.fine?.touch(hit.faceIndex, hit.point);
     if (!this.fine) {

@@ -7,6 +7,7 @@ import { Beside } from './beside.js';
 import { Bones } from './bones.js';
 import { openBundle } from './bundle.js';
 import { Capsules } from './capsules.js';
+import { bringHere, isHere } from './core.js';
 import { Instrument, dialsOf } from './instrument.js';
 import { Measure } from './measure.js';
 import { notice } from './notices.js';
@@ -90,7 +91,7 @@ export class Plate {
         if (!shown) setTimeout(() => notice('The mesh has changed, so the places that you marked were cleared: mark them again.')); // after what the change says
       }
       if (this.skin) { this.view.scene.remove(this.skin.group); this.skin.dispose(); }
-      this.skin = new Skin(bundle);
+      this.skin = new Skin(bundle, this.view.renderer);
       this.marks = [];
       this.fine = '';
       store.faces = new Set();
@@ -184,24 +185,25 @@ export class Plate {
 
   show() {
     if (!this.skin || !store.character || !this.tool) return;
-    const how = this.tool.show(this);
+    const how = this.tool.show(this), { overlays } = this.skin;
     const places = store.finding?.where;
     const through = store.through ?? Boolean(this.tool.through || (places && !places.joints?.length));
     const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces' || f.code === 'inside_out');
     const look = { mode: how.mode ?? 0, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid, bent: this.view.software && Boolean(this.tool.bent) };
+    if (look.bent && !isHere()) bringHere().then(() => this.show(), () => {}); // without it the card's program bends, slowly
     this.skin.show(look);
     this.beside.show(look);
     document.getElementById('backs').hidden = through || solid;
-    [[this.skin.found, places, '--rust'], [this.skin.would, how.would, '--teal'], [this.skin.chosen, how.chosen, '--amber']].forEach(([group, what, name], i) => {
+    [[overlays.found, places, '--rust'], [overlays.would, how.would, '--teal'], [overlays.chosen, how.chosen, '--amber']].forEach(([group, what, name], i) => {
       if (this.marks[i] === what) return;
-      this.skin.mark(group, what, name);
+      overlays.mark(group, what, name);
       this.marks[i] = what;
     });
     this.skin.setHidden(store.character.parts.map((p) => p.hidden), store.character.vertices?.hidden);
     this.skin.colourPieces(Boolean(how.pieces));
-    this.skin.showNormals(Boolean(how.normals), 0.012 * this.box.getSize(new Vector3()).length());
-    this.skin.markProbe(how.probe ?? -1);
-    this.skin.showDots(store.dots);
+    overlays.showNormals(Boolean(how.normals), 0.012 * this.box.getSize(new Vector3()).length());
+    overlays.markProbe(how.probe ?? -1);
+    overlays.showDots(store.dots);
     this.ghostly(how.ghost ?? null);
     this.drawBones();
   }
@@ -312,7 +314,7 @@ export class Plate {
 
   click(pane, x, y, e) {
     if (!store.measuring) { this.tool?.click?.(this, pane, x, y, e); return; }
-    const hit = this.picker.hit(pane, x, y, this.posed.skin);
+    const hit = this.picker.hit(pane, x, y);
     if (hit) this.measure.take(hit.point);
   }
 
@@ -367,13 +369,14 @@ export class Plate {
     bar.lastElementChild.textContent = nice >= 1 ? `${nice} m` : nice >= 0.01 ? `${Math.round(nice * 100)} cm` : `${+(nice * 1000).toPrecision(2)} mm`;
   }
 
-  // skinned is what the picker bends on the processor, and seen what the graphics card
-  // bends, for the tests.
-  skinned() {
-    return { positions: this.skin.bent(this.posed.skin, new Float32Array(3 * this.skin.base.length)), base: this.skin.base };
-  }
+  // skinned is where the pointer meets the vertices, and seen where the graphics card draws them, for
+  // the tests.
+  skinned() { return { positions: this.skin.places.now(), base: this.skin.base }; }
 
-  seen() { return { places: this.skin.readBack(this.view.renderer), base: this.skin.base }; }
+  seen(skin = this.skin) {
+    const p = skin.places.readBack();
+    return { places: Array.from(skin.base, (_, i) => [...p.subarray(3 * i, 3 * i + 3)]), base: skin.base };
+  }
 }
 
 // chooseAt chooses the joint under the pointer; it tells whether there was one.
@@ -386,7 +389,7 @@ export function chooseAt(plate, pane, x, y, e) {
 // middle returns the middle between entry and exit of the mesh under a place of a
 // pane; null where there is no mesh.
 export function middle(plate, pane, x, y) {
-  plate.picker.hit(pane, x, y, plate.posed.skin);
+  plate.picker.hit(pane, x, y);
   const ray = rayAt(pane, x, y);
   const hits = plate.picker.tree.raycast(ray, DoubleSide).sort((a, b) => a.distance - b.distance);
   const step = 1e-5 * plate.box.getSize(new Vector3()).length();

@@ -2,7 +2,7 @@
 // vertices, their edges and what is picked and painted are where it puts them. Weights and colours are
 // those of the vertices, between them as on their faces.
 import { BufferAttribute, BufferGeometry, LineSegments, Mesh, ShaderMaterial, Triangle, Vector3 } from 'three';
-import { leaderInk } from './ink.js';
+import { leaderInk, nobody } from './ink.js';
 
 export class Subdivided {
   constructor(skin, bundle) {
@@ -29,7 +29,6 @@ export class Subdivided {
     this.wire = new LineSegments(w, ink);
     for (const o of [this.mesh, this.wire]) { o.frustumCulled = false; skin.group.add(o); }
     this.base = new Float32Array(3 * skin.vertices); // where the vertices themselves are, before they are smoothed
-    this.drawn = new Float32Array(3 * skin.base.length);
     this.centre = new Float32Array(3 * this.faces);
     this.flat = new Float32Array(3 * n); // where each point lies on the faces, at rest
     this.gather(skin.attributes.position.array);
@@ -66,7 +65,7 @@ export class Subdivided {
   // pose brings the surface to where the vertices are.
   pose() {
     const { skin, base, centre, vertex, share, start } = this, at = this.position.array, v = skin.vertices;
-    this.gather(skin.matrices ? skin.bent(skin.matrices, this.drawn) : skin.attributes.position.array);
+    this.gather(skin.places.now());
     this.centres(base, centre, 3);
     for (let i = 0; i < this.count; i++) {
       let x = 0, y = 0, z = 0;
@@ -94,18 +93,16 @@ export class Subdivided {
 
   // paint takes the colours and the weights of the joint that is shown; mode is as the skin's.
   paint(mode, chosen) {
-    const { skin } = this, { influences: t, shared } = skin, n = skin.vertices, joints = shared.joints.value;
+    const { skin } = this, { influences: t } = skin, n = skin.vertices;
     if (mode === 1) {
-      const of = new Float32Array(n);
-      if (t && chosen >= 0) for (let v = 0; v < n; v++) for (let k = v * t.width; k < (v + 1) * t.width; k++) if (t.value[k] > 0 && t.joint[k] % joints === chosen) of[v] += t.value[k];
-      this.between(of, this.weight.array, 1);
+      this.between(t ? t.weightsOf(chosen) : new Float32Array(n), this.weight.array, 1);
       this.weight.needsUpdate = true;
       return;
     }
     const of = new Float32Array(3 * n), own = skin.attributes.colour.array;
     for (let v = 0; v < n; v++) {
       if (mode === 2 && t) {
-        const c = t.value[v * t.width] > 0 ? leaderInk(t.joint[v * t.width] % joints) : { r: 0.8, g: 0.1, b: 0.1 };
+        const leader = t.leaderOf(v), c = leader < 0 ? nobody : leaderInk(leader);
         of[3 * v] = c.r; of[3 * v + 1] = c.g; of[3 * v + 2] = c.b;
       } else { const d = 3 * Math.max(0, skin.drawnOf[v]); for (let k = 0; k < 3; k++) of[3 * v + k] = own[d + k]; }
     }

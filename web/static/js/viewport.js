@@ -2,8 +2,8 @@
 // its own; draws only when something has changed.
 import { Box3, BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments, OrthographicCamera, PerspectiveCamera, Scene, Spherical, Vector3, WebGLRenderer } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import { software } from './bend.js';
 import { ink } from './ink.js';
+import { software } from './places.js';
 
 const directions = { front: [0, 0, 1], side: [1, 0, 0], top: [0, 1, 0], free: [0.5, 0.22, 1] };
 

@@ -71,10 +71,10 @@ export function end() {
 // click takes the vertex under the pointer; twice on the same edge, the line of edges; with a
 // key held, the way from the last one.
 async function click(pane, x, y, e) {
-  const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
+  const v = plate.picker.vertexAt(pane, x, y);
   if (v < 0) { if (!e.shiftKey && !e.ctrlKey) take([]); return; }
   if (e.detail >= 2 && last >= 0) {
-    const edge = plate.picker.cornersAt(pane, x, y, plate.posed.skin).slice(0, 2), n = await ask('loop', edge, e);
+    const edge = plate.picker.cornersAt(pane, x, y).slice(0, 2), n = await ask('loop', edge, e);
     if (n === 2) set({ say: 'No edge continues straight from this one: select by a path, or grow the selection.' });
     return;
   }
@@ -84,7 +84,7 @@ async function click(pane, x, y, e) {
 
 // within returns the vertices inside a rope: those that are seen, or all.
 function within(pane, places) {
-  const { skin } = plate, p = skin.shown(plate.posed.skin, new Float32Array(3 * skin.base.length));
+  const { skin } = plate, p = skin.raised ? skin.raised.position.array : skin.places.now();
   const through = tray.querySelector('#choice [name=through]')?.checked, out = [];
   const { camera, width, height } = pane, at = new Vector3();
   const inside = (x, y) => {
@@ -103,7 +103,7 @@ function within(pane, places) {
     const x = (at.x * 0.5 + 0.5) * width, y = (0.5 - at.y * 0.5) * height;
     if (at.z > 1 || !inside(x, y)) continue;
     if (!through) { // what lies in front of it hides it
-      const ray = rayAt(pane, x, y), hit = plate.picker.hit(pane, x, y, plate.posed.skin);
+      const ray = rayAt(pane, x, y), hit = plate.picker.hit(pane, x, y);
       const depth = at.set(p[3 * i], p[3 * i + 1], p[3 * i + 2]).sub(ray.origin).dot(ray.direction);
       if (hit && hit.distance < depth - 0.004 * size) continue;
     }
@@ -117,7 +117,7 @@ export async function ask(how, chosen = store.vertices, e = null, from = 0, to =
   if (why()) { set({ say: `This needs WebAssembly, which did not start here (${why()}).` }); return 0; }
   try {
     await loadCore();
-    const list = [...await core('choose', how, Uint32Array.from(chosen), chosenJoint()?.name ?? '', from, to)];
+    const list = [...await core('choose', { how, chosen: Uint32Array.from(chosen), joint: chosenJoint()?.name ?? '', from, to })];
     if (e) add(list, e); else take(list);
     return list.length;
   } catch (err) { set({ say: err.message }); return 0; }
@@ -142,7 +142,7 @@ async function ledger() {
   const turn = ++asked;
   let rows = [];
   if (!why()) {
-    try { await loadCore(); rows = JSON.parse(await core('ledger', Uint32Array.from(store.vertices))); } catch (err) { set({ say: err.message }); return; }
+    try { await loadCore(); rows = await core('ledger', { vertices: Uint32Array.from(store.vertices) }); } catch (err) { set({ say: err.message }); return; }
   }
   if (turn !== asked) return;
   const most = 24, chosen = chosenJoint()?.name;

@@ -10,7 +10,7 @@ export const tool = {
   bones: false,
   leave() { if (store.measuring) set({ measuring: false }); },
   click(plate, pane, x, y, e) {
-    chooseFace(plate.picker.faceAt(pane, x, y, plate.posed.skin), e.altKey ? 'part' : e.shiftKey ? 'more' : 'one', plate.skin.parts);
+    chooseFace(plate.picker.faceAt(pane, x, y), e.altKey ? 'part' : e.shiftKey ? 'more' : 'one', plate.skin.parts);
   },
   show: () => ({ chosen: store.faces.size ? { faces: [...store.faces] } : null, would: store.would, pieces: store.pieces, normals: store.normals }),
 };

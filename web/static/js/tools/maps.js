@@ -34,7 +34,7 @@ function mixInks() {
 export function recolour(vertices) {
   if (store.map !== 'mix') return;
   const of = mixInks();
-  plate.skin.recolour(vertices, Array.from(vertices, (v) => of(plate.skin.shareOf(v))));
+  plate.skin.recolour(vertices, Array.from(vertices, (v) => of(plate.skin.influences.shareOf(v))));
 }
 
 // update colours the skin by the map that is chosen; maps of the graphics card need nothing.
@@ -49,7 +49,7 @@ export async function update() {
     tell('influences per vertex: 1 is pale, 8 dark; none is red');
   } else if (store.map === 'mix') {
     const of = mixInks();
-    for (let v = 0; v < n; v++) put(v, of(skin.shareOf(v)));
+    for (let v = 0; v < n; v++) put(v, of(skin.influences.shareOf(v)));
     tell('dual quaternion amount: gray is linear, dark is full');
   } else if (store.map === 'cap') {
     try {
@@ -78,7 +78,7 @@ export async function update() {
       if (store.map === 'motion') {
         const j = chosenJoint();
         if (!j) { skin.colourBy(null); tell('Select a joint to see how far it moves each vertex.'); return; }
-        const far = await core('motion', j.name);
+        const far = await core('motion', { joint: j.name });
         if (mine !== turn) return;
         let most = 0;
         for (const x of far) most = Math.max(most, x);
@@ -88,7 +88,7 @@ export async function update() {
       } else if (store.map === 'apart') {
         const b = plate.beside.columns;
         if (!store.beside || !b) { skin.colourBy(null); tell('Show a kept result beside, under Compare, to see where the two differ.'); return; }
-        const far = await core('apart', b.start, b.vertex, b.value, JSON.stringify(b.meta.joints));
+        const far = await core('apart', { start: b.start, vertex: b.vertex, value: b.value, joints: b.meta.joints });
         if (mine !== turn) return;
         let most = 0, n01 = 0;
         for (let v = 0; v < n; v++) { most = Math.max(most, far[v]); if (far[v] > 0.01) n01++; put(v, far[v] < 0.0005 ? bare : ramp(far[v])); }

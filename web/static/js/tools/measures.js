@@ -22,8 +22,10 @@ function arrays({ skin, columns }) {
   all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
-  return [points, triangles, start, vertex, value, JSON.stringify(c.joints), JSON.stringify(joints().map(({ name, parent, pos, rot, order, mix, long, thick }) => ({ name, parent, pos, rot, order, mix, long, thick }))), JSON.stringify(store.character.binding ?? null),
-    skin.edges.map((d) => skin.base[d]), closed(skin), JSON.stringify(rules()), columns.mix.vertex, columns.mix.share];
+  return {
+    points, triangles, edges: skin.edges.map((d) => skin.base[d]), closed: closed(skin), joints: c.joints, start, vertex, value, said: columns.mix.vertex, shares: columns.mix.share,
+    skeleton: joints().map(({ name, parent, pos, rot, order, mix, long, thick }) => ({ name, parent, pos, rot, order, mix, long, thick })), binding: store.character.binding ?? null, rules: rules(),
+  };
 }
 
 // closed are the vertices that may not be changed: those that are hidden, and of hidden parts.
@@ -48,7 +50,7 @@ export async function loadCore() {
   if (loaded === key || (store.painting && loaded.startsWith(`${c.mesh}|`))) return;
   loading = loading.catch(() => {}).then(async () => {
     if (loaded === key) return;
-    await core('load', ...arrays(plate));
+    await core('load', arrays(plate));
     loaded = key;
   });
   await loading;
@@ -64,15 +66,15 @@ function numberOf(binding) {
   return numbers.get(binding);
 }
 
-// measured returns the measures of the pose as JSON.
+// measured returns the measures of the pose.
 export async function measured(pose = posesByName()) {
   if (!why()) {
     try {
       await loadCore();
-      return await core('measure', JSON.stringify(pose));
+      return await core('measure', { pose });
     } catch (e) { if (!why()) throw e; }
   }
-  return JSON.stringify(await post(`/api/characters/${store.id}/measure`, pose));
+  return post(`/api/characters/${store.id}/measure`, pose);
 }
 
 // update measures what is shown; while it is at it, only the last change is kept.
@@ -83,7 +85,7 @@ async function update() {
   try {
     do {
       again = false;
-      put(JSON.parse(await measured()));
+      put(await measured());
       const { beside } = store;
       besides(beside && await post(`/api/characters/${store.id}/measure?kept=${encodeURIComponent(beside)}`, posesByName()));
       if (why()) await new Promise((r) => { setTimeout(r, 300); }); // a server is not asked at every frame

@@ -4,7 +4,7 @@ import { Vector3 } from 'three';
 import { core, why } from '../core.js';
 import { ranges } from '../fill.js';
 import { toScreen } from '../pick.js';
-import { chosenJoint, joints, on, operate, refresh, set, store } from '../session.js';
+import { chosenJoint, on, operate, refresh, set, store } from '../session.js';
 import { recolour } from './maps.js';
 import { loadCore } from './measures.js';
 
@@ -31,7 +31,7 @@ export function paintOn(p) {
 
 // hitAt is the touch under a place: the triangle and where in it, whatever the pose.
 function hitAt(pane, x, y) {
-  const hit = plate.picker.touchAt(pane, x, y, plate.posed.skin);
+  const hit = plate.picker.touchAt(pane, x, y);
   return hit && { ...hit, touch: { t: hit.touch.t, b: clean(hit.touch.b), c: clean(hit.touch.c) } };
 }
 const clean = (v) => Math.round(1e6 * Math.min(1, Math.max(0, v || 0))) / 1e6;
@@ -56,7 +56,7 @@ export function begin(p, pane, x, y, e) {
   stroke = { op: brush.what === 'mix' ? 'paint_mix' : 'paint_weights', brush: of(), chosen, touches: [], waiting: [], busy: false, at: [x, y] };
   store.painting = true;
   const mine = stroke;
-  mine.ready = loadCore().then(() => core('begin', JSON.stringify(mine.brush), chosen, mine.op === 'paint_mix')).catch((err) => { mine.failed = err.message; set({ say: err.message }); });
+  mine.ready = loadCore().then(() => core('begin', { brush: mine.brush, chosen, mix: mine.op === 'paint_mix' })).catch((err) => { mine.failed = err.message; set({ say: err.message }); });
   touch(hit, e);
   return true;
 }
@@ -77,7 +77,7 @@ async function flush() {
     const list = mine.waiting.splice(0);
     const from = performance.now();
     try {
-      const changed = await core('touch', JSON.stringify(list));
+      const changed = await core('touch', { touches: list });
       put(mine, changed);
       mine.touches.push(...list);
       seen(changed.vertex);
@@ -90,14 +90,14 @@ async function flush() {
 
 // put shows what a touch of a stroke has changed.
 function put(mine, changed) {
-  if (mine.op === 'paint_mix') { plate.skin.remix(changed); recolour(changed.vertex); } else { plate.skin.repaint(changed, joints().length); plate.skin.subdivided?.repaint(); }
+  if (mine.op === 'paint_mix') { plate.skin.remix(changed); recolour(changed.vertex); } else { plate.skin.repaint(changed); plate.skin.subdivided?.repaint(); }
 }
 
 // seen draws what a touch has changed: its faces alone, where nothing moves with its weights.
 function seen(vertices) {
   if (plate.skin.subdivided && store.pose.size) plate.skin.subdivided.pose();
   if (store.pose.size || plate.tool.swung || store.beside || !['joint', 'leader'].includes(store.map) || plate.skin.material.transparent) { plate.view.invalidate(); return; }
-  const patch = (plate.skin.subdivided ?? plate.skin).patchOf(vertices);
+  const patch = (plate.skin.subdivided ?? plate.skin.overlays).patchOf(vertices);
   if (patch.parent !== plate.view.scene) plate.view.scene.add(patch);
   patch.visible = true;
   plate.view.patch([patch, plate.bones.group]);
@@ -131,11 +131,11 @@ export async function end() {
   while (mine.busy) await new Promise((r) => { setTimeout(r, 4); });
   if (mine.waiting.length && !mine.failed) {
     const list = mine.waiting.splice(0);
-    try { put(mine, await core('touch', JSON.stringify(list))); mine.touches.push(...list); } catch (err) { mine.failed = err.message; }
+    try { put(mine, await core('touch', { touches: list })); mine.touches.push(...list); } catch (err) { mine.failed = err.message; }
   }
   mine.ended = true;
   if (mine.failed || !mine.touches.length) { await back(mine); return; }
-  await core('end', false).catch(() => {});
+  await core('end', { back: false }).catch(() => {});
   plate.view.invalidate();
   queue.push(mine);
   send();
@@ -143,7 +143,7 @@ export async function end() {
 
 async function back(mine) {
   try {
-    if (!mine.failed) put(mine, await core('end', true));
+    if (!mine.failed) put(mine, await core('end', { back: true }));
   } catch { /* what could not be painted need not be taken back */ }
   plate.view.invalidate();
   idle();

@@ -89,7 +89,7 @@ export const tool = {
     }
     if (store.bones && plate.shownJoint(pane, x, y) >= 0) return; // chosen as it was taken hold of
     if (e.altKey && store.chosen >= 0) { // a ring of the skin
-      const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
+      const v = plate.picker.vertexAt(pane, x, y);
       if (v >= 0) await operate('centre_ring', { joint: chosenJoint().name, vertex: v, both: store.both });
     }
   },

@@ -33,7 +33,7 @@ export const tool = {
   hover(plate, pane, x, y) { paint.point(pane, x, y); },
   async click(plate, pane, x, y, e) {
     if (chooseAt(plate, pane, x, y, e) || !store.character.weights) return;
-    const v = plate.picker.vertexAt(pane, x, y, plate.posed.skin);
+    const v = plate.picker.vertexAt(pane, x, y);
     if (v < 0) { set({ probed: null }); return; }
     try {
       set({ probed: await getJSON(`/api/characters/${store.id}/probe/${v}`) });
@@ -106,10 +106,10 @@ export function commands(add) {
 // leaderUnder chooses the joint that leads where the pointer is.
 function leaderUnder() {
   const { plate } = tool, { pointer } = plate;
-  const v = pointer ? plate.picker?.vertexAt(pointer.pane, pointer.x, pointer.y, plate.posed.skin) ?? -1 : -1;
+  const v = pointer ? plate.picker?.vertexAt(pointer.pane, pointer.x, pointer.y) ?? -1 : -1;
   if (v < 0) return;
-  const { width, joint, value } = plate.skin.influences;
-  if (value[v * width] > 0) set({ chosen: joint[v * width] % joints().length, also: new Set() });
+  const leader = plate.skin.influences.leaderOf(v);
+  if (leader >= 0) set({ chosen: leader, also: new Set() });
 }
 
 let before = -1, now = -1, away = null;

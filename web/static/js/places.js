@@ -1,0 +1,80 @@
+// Where the drawn vertices stand in the pose, for what the pointer meets and for the smoothed surface: as the
+// program of the graphics card that draws the skin has them; where there is no graphics card, which takes a
+// tenth of a second for it, as core has them, here in the browser.
+import { BufferGeometry, Camera, FloatType, Points, Scene, ShaderMaterial, WebGLRenderTarget } from 'three';
+import { callHere, isHere } from './core.js';
+import { vertex } from './programs.js';
+
+// software tells whether the drawing is done without a graphics card.
+export function software(renderer) {
+  const gl = renderer.getContext(), info = gl.getExtension('WEBGL_debug_renderer_info');
+  return /swiftshader|llvmpipe|software/i.test(String(gl.getParameter(info ? info.UNMASKED_RENDERER_WEBGL : gl.RENDERER)));
+}
+
+export class Places {
+  constructor(skin, renderer) {
+    this.skin = skin;
+    this.renderer = renderer;
+    this.slow = software(renderer);
+    this.number = -1; // of the skin in core
+    this.key = '';
+    this.at = null;
+  }
+
+  // now returns the places, three numbers each. They are not to be changed, and hold until the next pose.
+  now() {
+    const { skin } = this, rest = skin.attributes.position.array;
+    if (!skin.influences || !skin.matrices?.some((x) => x !== 0)) return rest;
+    const key = `${skin.poses} ${skin.influences.version}`;
+    if (this.key === key && this.of === skin.influences) return this.at;
+    this.at = this.slow && isHere() ? this.bent().places : this.readBack();
+    this.key = key;
+    this.of = skin.influences;
+    return this.at;
+  }
+
+  // bent has core bend the skin: places and normals.
+  bent() {
+    const { skin } = this, t = skin.influences, n = 3 * skin.base.length;
+    if (this.number < 0) {
+      const { position, normal } = skin.attributes;
+      this.number = callHere('draw', { places: position.array, normals: normal.array, base: skin.base, vertices: skin.vertices });
+      this.out = { places: new Float32Array(n), normals: new Float32Array(n) };
+    }
+    if (this.weighed !== t || this.version !== t.version) {
+      callHere('weigh', { skin: this.number, vertex: Uint32Array.from({ length: skin.vertices }, (_, v) => v), width: t.width, matrix: t.joint, value: t.value });
+      this.shares = t.mixes ? Float32Array.from({ length: skin.vertices }, (_, v) => t.shareOf(v)) : new Float32Array(0);
+      this.weighed = t;
+      this.version = t.version;
+    }
+    callHere('bend', { skin: this.number, matrices: skin.matrices, shares: this.shares, ...this.out });
+    return this.out;
+  }
+
+  // readBack asks the graphics card: the vertex program that draws the skin is run once more, and its places
+  // are written to pixels of numbers.
+  readBack() {
+    const { skin, renderer } = this, n = skin.base.length, width = 1024, height = Math.ceil(n / width);
+    const target = new WebGLRenderTarget(width, height, { type: FloatType, depthBuffer: false });
+    const points = new Points(new BufferGeometry(), new ShaderMaterial({
+      vertexShader: vertex, defines: { READ_BACK: width, ...(skin.mixes && { MIXES: 1 }) }, depthTest: false,
+      fragmentShader: 'varying vec3 vView; void main() { gl_FragColor = vec4(vView, 1.0); }',
+      uniforms: { ...skin.shared, rows: { value: height } },
+    }));
+    for (const [name, a] of Object.entries(skin.attributes)) points.geometry.setAttribute(name, a);
+    points.frustumCulled = false;
+    const scene = new Scene(), before = renderer.getRenderTarget(), pixels = new Float32Array(4 * width * height), out = new Float32Array(3 * n);
+    scene.add(points);
+    renderer.setRenderTarget(target);
+    renderer.clear();
+    renderer.render(scene, new Camera());
+    renderer.readRenderTargetPixels(target, 0, 0, width, height, pixels);
+    renderer.setRenderTarget(before);
+    target.dispose();
+    points.material.dispose();
+    for (let i = 0; i < n; i++) for (let k = 0; k < 3; k++) out[3 * i + k] = pixels[4 * i + k];
+    return out;
+  }
+
+  dispose() { if (this.number >= 0) callHere('leave', { skin: this.number }); }
+}
