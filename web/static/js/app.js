@@ -27,6 +27,7 @@ import { loadTray, prepareTray, typed } from './tray.js';
 import { watch } from './work.js';
 
 // A stage is a module here, a template and a folder of the server.
+/** @type {any[]} each with its tool, and some with commands and ways to fill parameters of their own */
 const stages = [intake, placement, axes, bindpose, bind, weights, motioncheck, handoff];
 
 const $ = (id) => document.getElementById(id);
@@ -124,7 +125,7 @@ document.querySelector('.spine').addEventListener('click', (e) => {
 });
 addEventListener('popstate', () => goTo(location.pathname.split('/')[3], false));
 document.addEventListener('frame', () => plate.frame());
-document.addEventListener('show', (e) => showFinding(e.detail.stage, e.detail.code));
+document.addEventListener('show', (/** @type {CustomEvent} */ e) => showFinding(e.detail.stage, e.detail.code));
 
 const add = commands.add.bind(commands);
 // What a stage adds belongs to it.
@@ -136,8 +137,8 @@ add('undo', 'Undo', ['Ctrl+Z'], () => step('undo'), () => Boolean(next('undo')),
 add('redo', 'Redo', ['Ctrl+Shift+Z'], () => step('redo'), () => Boolean(next('redo')), { words: 'again' });
 add('history', 'Show the history', ['H'], () => showHistory(), undefined, { words: 'log revisions versions script' });
 [...document.querySelectorAll('.spine li')].forEach((li, i) => add(`stage-${li.dataset.stage}`, `Go to ${li.querySelector('.stage-name').textContent}`, [String(i + 1)], () => goTo(li.dataset.stage)));
-['front', 'side', 'top', 'free'].forEach((kind, i) => add(kind, `Look from the ${['front', 'left side', 'top', 'free eye'][i]}`, [['F', 'S', 'T', 'V'][i]], () => { plate.view.asked = true; plate.view.turn(kind); plate.show(); }, undefined, { words: 'view camera orthographic perspective' }));
-add('panes', 'One pane, two or three', ['P'], () => { plate.view.asked = true; plate.view.setPanes([['front', 'side'], ['front', 'side', 'free'], ['free']][plate.view.panes.length - 1]); plate.show(); }, undefined, { words: 'split view layout' });
+['front', 'side', 'top', 'free'].forEach((kind, i) => add(kind, `Look from the ${['front', 'left side', 'top', 'free eye'][i]}`, [['F', 'S', 'T', 'V'][i]], () => { plate.view.chosen = true; plate.view.turn(kind); plate.show(); }, undefined, { words: 'view camera orthographic perspective' }));
+add('panes', 'One pane, two or three', ['P'], () => { plate.view.chosen = true; plate.view.setPanes([['front', 'side'], ['front', 'side', 'free'], ['free']][plate.view.panes.length - 1]); plate.show(); }, undefined, { words: 'split view layout' });
 add('frame', 'Frame selection or finding', ['.'], () => plate.frame(), undefined, { words: 'zoom focus fit view' });
 add('frameAll', 'Frame the whole character', ['A'], () => plate.view.frame(plate.box), undefined, { words: 'zoom extents home fit view' });
 for (const [name, key, x, y] of [['left', 'arrowleft', -1, 0], ['right', 'arrowright', 1, 0], ['up', 'arrowup', 0, 1], ['down', 'arrowdown', 0, -1]]) {

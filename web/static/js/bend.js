@@ -11,6 +11,7 @@ export class Bender {
     this.skin = skin;
     this.on = false;
     this.mesh = null;
+    this.leaders = null;
   }
 
   // turn says whether core bends the skin from now on; joint is the one whose weight is shown, −1 for none;

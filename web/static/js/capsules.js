@@ -31,7 +31,7 @@ export class Capsules {
     const key = JSON.stringify(list.map((c) => [c.joint, c.child, c.stops.length]));
     this.list = list;
     if (key !== this.key) {
-      const focus = document.activeElement?.dataset?.grip;
+      const focus = /** @type {any} */ (document.activeElement)?.dataset?.grip;
       this.key = key;
       this.svg.replaceChildren();
       for (const c of list) this.part(c);

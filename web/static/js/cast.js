@@ -50,7 +50,7 @@ if (form) {
   if ([...form.querySelectorAll('#productions option')].some((o) => o.value === last)) form.elements.production.value = last;
   input.addEventListener('change', () => take(input.files));
   for (const type of ['dragenter', 'dragover']) addEventListener(type, (e) => { e.preventDefault(); document.body.classList.add('dropping'); });
-  for (const type of ['dragleave', 'drop']) addEventListener(type, (e) => { if (type === 'drop' || !e.relatedTarget) document.body.classList.remove('dropping'); });
+  for (const type of ['dragleave', 'drop']) addEventListener(type, (/** @type {DragEvent} */ e) => { if (type === 'drop' || !e.relatedTarget) document.body.classList.remove('dropping'); });
   addEventListener('drop', (e) => { e.preventDefault(); take(e.dataTransfer.files); });
 }
 
@@ -143,7 +143,7 @@ async function bringLater() {
   try {
     const box = document.createElement('ul');
     box.innerHTML = await getText(`/cards?ids=${list.map((li) => li.dataset.later).join(',')}`);
-    const made = new Map([...box.children].map((li) => [li.querySelector('a').getAttribute('href').split('/')[2], li]));
+    const made = new Map([...box.querySelectorAll(':scope > li')].map((li) => [li.querySelector('a').getAttribute('href').split('/')[2], li]));
     for (const li of list) {
       const card = made.get(li.dataset.later);
       if (!card) { li.remove(); continue; } // gone meanwhile
@@ -166,9 +166,10 @@ async function fillIn() {
     try {
       const box = document.createElement('ul');
       box.innerHTML = await getText(`/characters/${li.dataset.pending}/card`);
-      box.firstElementChild.dataset.came = li.dataset.came;
-      box.firstElementChild.hidden = li.hidden;
-      li.replaceWith(box.firstElementChild);
+      const card = box.querySelector('li');
+      card.dataset.came = li.dataset.came;
+      card.hidden = li.hidden;
+      li.replaceWith(card);
     } catch (e) { li.querySelector('.facts').textContent = e.message; }
   }
   filling--;

@@ -32,7 +32,7 @@ export class Commands {
   // add adds a command. able says whether its key works now; why, for what the finder
   // shows though it does not apply, the reason ("" if it does); stage, where it belongs to
   // one; family, the sentence that stands for it and its like in the help.
-  add(name, label, keys, run, able = () => true, { words = '', why, stage, family } = {}) {
+  add(name, label, keys, run, able = () => true, /** @type {{words?: string, why?: () => string, stage?: string, family?: string}} */ { words = '', why, stage, family } = {}) {
     const c = { name, label, keys, run, able, words: `${label} ${words}`.toLowerCase(), why, stage, family };
     this.list.push(c);
     this.byName.set(name, c);
@@ -120,7 +120,7 @@ export class Commands {
       li.id = `find-${c.name}`;
       li.dataset.name = c.name;
       li.setAttribute('role', 'option');
-      li.setAttribute('aria-selected', i === 0);
+      li.setAttribute('aria-selected', String(i === 0));
       const label = document.createElement('span');
       label.textContent = c.label;
       li.append(label);

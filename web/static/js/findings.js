@@ -137,25 +137,25 @@ tray.addEventListener('change', (e) => { const form = e.target.closest('form[dat
 
 // Every remedy that is shown is tried on a copy by the server, once the panel has rested
 // for a moment. One that does not help is taken away, and it is said why.
-let trial;
+let trial, timer;
 const mostAsked = 40;
 
 function tryRemedies() {
   trial?.abort();
-  clearTimeout(trial?.timer);
+  clearTimeout(timer);
   if (!tray.querySelector('[data-try]:not([data-tried])')) return;
   const mine = trial = new AbortController();
   let asked = 0;
   const ask = async () => {
     if (mine !== trial || ++asked > mostAsked) return;
-    if (document.hidden) { mine.timer = setTimeout(ask, 2000); return; }
+    if (document.hidden) { timer = setTimeout(ask, 2000); return; }
     try {
       const { head, tries, waiting } = await getJSON(`/api/characters/${store.id}/tries/${tray.dataset.stage}`, mine.signal);
       if (mine !== trial || head !== store.character?.head) return;
-      if (waiting) mine.timer = setTimeout(ask, 700 + 100 * asked); else for (const t of tries) tell(t);
+      if (waiting) timer = setTimeout(ask, 700 + 100 * asked); else for (const t of tries) tell(t);
     } catch { /* nothing is known then, and nothing is said */ }
   };
-  mine.timer = setTimeout(ask, 1200); // who only passes by a stage has nothing tried
+  timer = setTimeout(ask, 1200); // who only passes by a stage has nothing tried
 }
 
 function tell(t) {

@@ -44,7 +44,7 @@ function grouped(revisions) {
   for (let i = 0; i < revisions.length;) {
     const r = revisions[i], same = (x) => ['paint_weights', 'paint_mix'].includes(r.op) && x.op === r.op && x.author === r.author && x.outcome.sentence.split(':')[0] === r.outcome.sentence.split(':')[0];
     let k = i + 1;
-    while (k < revisions.length && same(revisions[k]) && new Date(revisions[k - 1].time) - new Date(revisions[k].time) < sitting) k++;
+    while (k < revisions.length && same(revisions[k]) && Date.parse(revisions[k - 1].time) - Date.parse(revisions[k].time) < sitting) k++;
     if (k - i < 2) out.push(item(r)); else {
       const li = document.createElement('li'), d = document.createElement('details'), s = document.createElement('summary'), ul = document.createElement('ul');
       s.innerHTML = '<b></b><span></span>';

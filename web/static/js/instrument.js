@@ -46,7 +46,7 @@ export class Instrument {
   show(what) {
     const kind = what ? `${what.mode} ${what.name} ${what.mode === 'turn' ? what.dials.map((d) => d.axis).join('') : ''}` : '';
     if (kind !== this.kind) {
-      const focus = this.svg.contains(document.activeElement) ? document.activeElement.dataset.part : '';
+      const focus = this.svg.contains(document.activeElement) ? /** @type {any} */ (document.activeElement).dataset.part : '';
       this.kind = kind;
       this.svg.replaceChildren();
       this.parts.clear();
@@ -177,7 +177,7 @@ export class Instrument {
     e.stopPropagation();
     const p = this.parts.get(name), d = this.find(name), m = this.metres();
     p.g.focus({ preventScroll: true });
-    const r = this.pane.element.getBoundingClientRect(), place = (ev) => [ev.clientX - r.left, ev.clientY - r.top];
+    const r = this.pane.element.getBoundingClientRect(), place = (ev) => /** @type {[number, number]} */ ([ev.clientX - r.left, ev.clientY - r.top]);
     const begun = place(e), start = this.what.at.clone();
     let by;
     if (this.what.mode === 'turn') by = this.turning({ ...d, zero: d.zero.clone(), about: d.about.clone() }, start, begun, m);

@@ -42,6 +42,7 @@ function branches(list) {
 
 // columns are what the ledger has of a joint: its heading, its class, and what it is
 // sorted by; null sorts as the joints hang from each other.
+/** @type {[string, string, (j: any) => any][]} */
 const columns = [
   ['Joint', 'name', (j) => j.name], ['Side', 'side', (j) => j.side], ['Confidence', 'placed', (j) => (j.reason ? j.confidence : 2)],
   ['X cm', 'num', (j) => j.pos[0]], ['Y cm', 'num', (j) => j.pos[1]], ['Z cm', 'num', (j) => j.pos[2]],
@@ -71,6 +72,7 @@ function wanted(list, words) {
 }
 
 // heading is a button that sorts by its column: up, down, and as they hang again.
+/** @param {[string, string, (j: any) => any]} column */
 function heading([text, name], k) {
   const c = cell('', name);
   c.setAttribute('role', 'columnheader');

@@ -57,7 +57,7 @@ export class Plate {
   // One that a hand has chosen stays.
   lookFrom() {
     const from = this.tool?.from ?? 'free';
-    if (!this.view.asked && this.view.panes.length === 1 && this.view.panes[0].kind !== from) this.view.turn(from);
+    if (!this.view.chosen && this.view.panes.length === 1 && this.view.panes[0].kind !== from) this.view.turn(from);
   }
 
   // turnTo changes the tool with the stage.

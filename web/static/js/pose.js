@@ -21,7 +21,7 @@ export function turnOf(angles, out = new Quaternion(), order = 'xyz') {
 // anglesOf is the inverse of turnOf, with the angle about the middle axis between −90 and 90
 // degrees.
 export function anglesOf(q, order = 'xyz') {
-  const e = new Euler().setFromQuaternion(q, [...(order || 'xyz')].reverse().join('').toUpperCase());
+  const e = new Euler().setFromQuaternion(q, /** @type {any} */ ([...(order || 'xyz')].reverse().join('').toUpperCase()));
   return [e.x / rad, e.y / rad, e.z / rad];
 }
 

@@ -44,6 +44,9 @@ export const store = {
   vertices: [], // that are chosen at the weights, ascending
   hand: 'pose', // what the pointer does there: pose, choose or paint
   playing: false, // a reel plays
+  reel: null, // the one that is shown under the plate
+  posed: false, // said when a hand has posed: the reel is left
+  swing: false, // said while a joint swings to and fro
   pulling: false, // at the motion check: a hand pulls joints and does not turn them
   places: null, // of a fault that is shown: { vertices }
   painting: false, // strokes are on their way: what is stored is behind what is seen
@@ -56,7 +59,7 @@ export const store = {
   get chosen() { return numbers().get(chosenName) ?? -1; },
   get also() { return once('also', alsoNames, () => new Set([...alsoNames].map((n) => numbers().get(n)).filter((i) => i !== undefined))); },
   // pose holds degrees about the joints' own axes, [x, y, z] by number.
-  get pose() { return once('pose', poses, () => new Map([...poses].map(([n, a]) => [numbers().get(n), a]).filter(([i]) => i !== undefined))); },
+  get pose() { return once('pose', poses, () => new Map([...poses].flatMap(([n, a]) => (numbers().has(n) ? [/** @type {[number, number[]]} */ ([numbers().get(n), a])] : [])))); },
 };
 
 export const joints = () => store.character?.joints ?? [];
@@ -81,10 +84,11 @@ const nameOf = (i) => joints()[i]?.name ?? '';
 const keep = {
   chosen: (i) => { chosenName = nameOf(i); },
   also: (set) => { alsoNames = new Set([...set].map(nameOf).filter(Boolean)); },
-  pose: (map) => { poses = new Map([...map].map(([i, a]) => [nameOf(i), a]).filter(([n]) => n)); },
+  pose: (map) => { poses = new Map([...map].flatMap(([i, a]) => (nameOf(i) ? [[nameOf(i), a]] : []))); },
   say: (text) => say(text),
 };
 
+/** @param {Partial<typeof store> & {say?: string}} changes fields of the store, or what is to be said */
 export function set(changes) {
   for (const [name, value] of Object.entries(changes)) {
     if (keep[name]) keep[name](value); else store[name] = value;
@@ -181,7 +185,13 @@ export const operate = (op, params) => inLine(() => send(op, params, false));
 
 // What a person asks for while an answer is awaited waits for it: made on the head that is
 // shown now it would be refused as made on an old one.
+/** @type {Promise<any>} */
 let line = Promise.resolve();
+/**
+ * @template T
+ * @param {() => Promise<T>} f
+ * @returns {Promise<T>}
+ */
 function inLine(f) {
   const mine = line.then(f);
   line = mine.catch(() => {});

@@ -83,7 +83,7 @@ export class Skin {
       vertexShader: vertex, fragmentShader: flat, defines: {}, transparent: true, depthTest: !round, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2,
       uniforms: { ...this.shared, tint: { value: ink(name) }, alpha: { value: alpha }, round: { value: round } },
     });
-    m.ink = name;
+    m.userData.ink = name;
     if (this.raised) m.defines.BENT = 1;
     if (this.mixes) m.defines.MIXES = 1;
     return m;
@@ -94,7 +94,7 @@ export class Skin {
     this.material.uniforms.paper.value.copy(ink('--plaster'));
     this.material.uniforms.inkColour.value.copy(ink('--ink-deep'));
     this.material.uniforms.stop.value = ramp();
-    this.group.traverse((o) => { if (o.material?.ink) o.material.uniforms.tint.value.copy(ink(o.material.ink)); });
+    this.group.traverse((o) => { const name = o.material?.userData.ink; if (name) o.material.uniforms.tint.value.copy(ink(name)); });
   }
 
   // setWeights takes a table of `width` joints a vertex and their shares; list is the joints
@@ -391,7 +391,7 @@ export class Skin {
     if (bundle) {
       const g = new BufferGeometry();
       const n = bundle.base.length;
-      for (const [name, width] of [['position', 3], ['normal', 3], ['colour', 3]]) g.setAttribute(name, new BufferAttribute(bundle[name], width));
+      for (const name of ['position', 'normal', 'colour']) g.setAttribute(name, new BufferAttribute(bundle[name], 3));
       for (const name of ['jointA', 'weightA', 'jointB', 'weightB']) g.setAttribute(name, new BufferAttribute(new Float32Array(4 * n), 4));
       g.setIndex(new BufferAttribute(bundle.index, 1));
       this.fine = new Mesh(g, this.material);

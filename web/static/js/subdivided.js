@@ -7,7 +7,14 @@ import { leaderInk, nobody } from './ink.js';
 export class Subdivided {
   constructor(skin, bundle) {
     this.skin = skin;
-    Object.assign(this, { start: bundle.start, vertex: bundle.vertex, share: bundle.share, first: bundle.corner_start, corner: bundle.corner, edge: bundle.edge, index: bundle.index, face: bundle.face });
+    this.start = bundle.start; // of each point, its vertices and their shares
+    this.vertex = bundle.vertex;
+    this.share = bundle.share;
+    this.first = bundle.corner_start; // of each face, its corners
+    this.corner = bundle.corner;
+    this.edge = bundle.edge;
+    this.index = bundle.index;
+    this.face = bundle.face; // of each triangle
     const n = this.start.length - 1, g = new BufferGeometry();
     this.count = n;
     this.faces = this.first.length - 1;

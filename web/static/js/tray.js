@@ -113,7 +113,7 @@ function foldable() {
 // focused returns what puts the focus back to where it is in the panel: on the same
 // control of the new one, or the one at its place.
 function focused() {
-  const at = document.activeElement;
+  const at = /** @type {any} */ (document.activeElement);
   if (!at || !tray.contains(at)) return null;
   const all = () => [...tray.querySelectorAll('a, button, input, select, summary, [tabindex]')].filter((e) => !e.hidden && e.offsetParent);
   const key = (e) => (e.name ? fieldKey(e) : [e.tagName, e.id, e.dataset.op, e.dataset.params, e.dataset.command, e.dataset.show, e.form?.dataset.op, e.textContent].join('|'));
@@ -270,7 +270,7 @@ tray.addEventListener('input', (e) => {
   if (e.target.id === 'branch') set({ branch: e.target.checked });
 });
 
-document.addEventListener('jointdragged', (e) => coordinates(e.detail));
+document.addEventListener('jointdragged', (/** @type {CustomEvent} */ e) => coordinates(e.detail));
 on('chosen finding both branch', () => {
   for (const f of tray.querySelectorAll('#move input')) delete f.dataset.touched;
   fill();

@@ -19,6 +19,15 @@ export class Viewport {
     this.panes = [];
     this.box = new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5));
     this.drawn = () => {};
+    /** @type {((p: any) => void) | null} what is done before a pane is drawn */
+    this.before = null;
+    /** @type {((camera: any) => void) | null} */
+    this.facing = null;
+    /** @type {((panes: any[]) => void) | null} what is told of new panes */
+    this.onpanes = null;
+    this.chosen = false; // a hand has chosen the view
+    this.ground = null;
+    this.staff = null;
     this.cut = 0; // how much of the character's depth is cut away before the eye
     new ResizeObserver(() => this.resize()).observe(panesElement);
     this.setPanes(['free']);
@@ -190,7 +199,7 @@ export class Viewport {
       this.facing?.(p.camera);
       r.render(this.scene, p.camera);
     }
-    if (whole) this.drawn(this);
+    if (whole) this.drawn();
   }
 
   // slice cuts away what of the box is nearest to the eye of a pane; picking goes by it too (rayAt).
@@ -257,12 +266,15 @@ export class Viewport {
       const w = (k % 10 === 0 ? 1.0 : k % 5 === 0 ? 0.7 : 0.4) * step;
       staff.push(0, k * step, 0, w, k * step, 0);
     }
-    for (const [name, list, alpha] of [['ground', lines, 0.13], ['staff', staff, 0.55]]) {
-      if (this[name]) { this.scene.remove(this[name]); this[name].geometry.dispose(); }
+    const drawn = (before, list, opacity) => {
+      if (before) { this.scene.remove(before); before.geometry.dispose(); }
       const g = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(list), 3));
-      this[name] = new LineSegments(g, new LineBasicMaterial({ color: ink('--ink'), transparent: true, opacity: alpha }));
-      this.scene.add(this[name]);
-    }
+      const out = new LineSegments(g, new LineBasicMaterial({ color: ink('--ink'), transparent: true, opacity }));
+      this.scene.add(out);
+      return out;
+    };
+    this.ground = drawn(this.ground, lines, 0.13);
+    this.staff = drawn(this.staff, staff, 0.55);
   }
 
   restyle() {

@@ -14,7 +14,10 @@ export class Columns {
   // load fetches the columns that a character has and are not here, all together where
   // they are many, and returns its weights.
   async load({ head, mix, weights: { joints, columns } }) {
-    if ((mix ?? '') !== this.mix.hash) this.mix = mix ? { hash: mix, ...openBundle(await getBuffer(`/view/mix/${head}`)) } : none;
+    if ((mix ?? '') !== this.mix.hash) {
+      const b = mix ? openBundle(await getBuffer(`/view/mix/${head}`)) : none;
+      this.mix = { hash: mix ?? '', vertex: b.vertex, share: b.share };
+    }
     const lacking = joints.filter((name) => !this.byHash.has(columns[name]));
     if (lacking.length > 4) {
       const b = openBundle(await getBuffer(`/view/weights/${head}`));

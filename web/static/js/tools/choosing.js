@@ -165,7 +165,7 @@ function row(r, n) {
   const value = document.createElement('td'), i = document.createElement('input');
   const even = r.most - r.least < 5e-4;
   Object.assign(i, { type: 'number', min: 0, max: 1, step: 'any', disabled: Boolean(j?.weightsLocked) });
-  if (even) i.value = +r.mean.toFixed(4); else i.placeholder = `${r.least.toFixed(2)}–${r.most.toFixed(2)}`;
+  if (even) i.value = String(+r.mean.toFixed(4)); else i.placeholder = `${r.least.toFixed(2)}–${r.most.toFixed(2)}`;
   i.setAttribute('aria-label', `Share of ${r.joint}`);
   i.addEventListener('change', () => { if (i.value !== '' && i.reportValidity()) operate('set_weights', { joint: r.joint, vertices: ranges(store.vertices), value: Number(i.value) }); });
   value.append(i);
@@ -185,7 +185,7 @@ function row(r, n) {
   act('1', `Set to 1 for ${r.joint}`, () => operate('set_weights', { joint: r.joint, vertices, value: 1 }), locked);
   const lock = act('', locked ? `Unlock the weights of ${r.joint}` : `Lock the weights of ${r.joint}`, () => operate('lock_weights', { joints: [r.joint], locked: !locked }));
   lock.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="${icons}#${locked ? 'lock' : 'lock-open'}"></use></svg>`;
-  lock.setAttribute('aria-pressed', locked);
+  lock.setAttribute('aria-pressed', String(locked));
   tr.append(th, value, acts);
   return tr;
 }

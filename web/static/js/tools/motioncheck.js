@@ -461,7 +461,7 @@ async function lookAt(input) {
       s.setAttribute('aria-label', `Ours for ${t}`);
       s.append(new Option('none', ''), ...joints().map((j) => new Option(j.name, j.name)));
       s.value = s.dataset.was;
-      tr.lastChild.append(s);
+      tr.lastElementChild.append(s);
       return tr;
     }));
     tray.querySelector('#laying')?.remove();

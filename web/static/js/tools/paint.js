@@ -53,7 +53,7 @@ export function begin(p, pane, x, y, e) {
   if (!chosenJoint() && brush.mode !== 'even' && brush.what !== 'mix') { set({ say: 'Select the joint to paint, in the ledger or with Ctrl on its ring.' }); return true; }
   if (why()) { set({ say: `The brush needs WebAssembly, which did not start here (${why()}). Set weights in the table of vertices instead.` }); return true; }
   const chosen = brush.only && store.vertices.length ? Uint32Array.from(store.vertices) : null;
-  stroke = { op: brush.what === 'mix' ? 'paint_mix' : 'paint_weights', brush: of(), chosen, touches: [], waiting: [], busy: false, at: [x, y] };
+  stroke = { op: brush.what === 'mix' ? 'paint_mix' : 'paint_weights', brush: of(), chosen, touches: [], waiting: [], busy: false, at: [x, y], ready: null, failed: '' };
   store.painting = true;
   const mine = stroke;
   mine.ready = loadCore().then(() => core('begin', { brush: mine.brush, chosen, mix: mine.op === 'paint_mix' })).catch((err) => { mine.failed = err.message; set({ say: err.message }); });

@@ -212,7 +212,7 @@ async function removeChosen() {
   await operate('remove_joints', { joints: names });
 }
 
-document.addEventListener('reparent', (e) => operate('reparent_joint', e.detail));
+document.addEventListener('reparent', (/** @type {CustomEvent} */ e) => operate('reparent_joint', e.detail));
 on('drawing tip shown tipPointed ghost', () => document.dispatchEvent(new CustomEvent('redraw')));
 
 // Choosing ------------------------------------------------------------------------

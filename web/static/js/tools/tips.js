@@ -4,6 +4,7 @@ import { BufferGeometry, Float32BufferAttribute, LineDashedMaterial, LineLoop, P
 import { ink } from '../ink.js';
 import { corrections, store } from '../session.js';
 
+/** @type {Record<string, [string, number]>} */
 const kinds = { found: ['--teal', 9], given: ['--amber', 11], pointed: ['--rust', 15] };
 export const MIDDLE = 'middle plane';
 

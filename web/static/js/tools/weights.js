@@ -27,7 +27,7 @@ export const tool = {
     if (store.hand === 'paint' && (e.ctrlKey || e.metaKey) && store.bones && plate.shownJoint(pane, x, y) >= 0) { choose(plate.shownJoint(pane, x, y), e.shiftKey); return true; }
     return store.hand === 'paint' ? paint.begin(plate, pane, x, y, e) : choosing.begin(plate, pane, x, y, e);
   },
-  move(plate, pane, x, y, e) { if (store.hand === 'paint') paint.move(plate, pane, x, y, e); else choosing.move(plate, pane, x, y, e); },
+  move(plate, pane, x, y, e) { if (store.hand === 'paint') paint.move(plate, pane, x, y, e); else choosing.move(plate, pane, x, y); },
   up(plate, pane, x, y, e) { if (store.hand === 'paint') paint.end(); else choosing.up(plate, pane, x, y, e); },
   cancel() { paint.cancel(); choosing.end(); },
   hover(plate, pane, x, y) { paint.point(pane, x, y); },
