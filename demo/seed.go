@@ -13,7 +13,7 @@ import (
 // it; with sheets those that are bound are tried in motion too. A production that is there already is left
 // alone.
 func Seed(ctx context.Context, x *studio.Studio, told io.Writer, sheets bool) error {
-	have, err := x.Store().Productions(ctx)
+	have, err := x.Productions(ctx)
 	if err != nil {
 		return err
 	}
@@ -57,7 +57,7 @@ func Seed(ctx context.Context, x *studio.Studio, told io.Writer, sheets bool) er
 			}
 		}
 		// Looked at now, so that the cast page need not.
-		rev, err := x.Store().Revision(ctx, c.Head)
+		rev, err := x.Revision(ctx, c.Head)
 		if err == nil {
 			_, err = x.Standing(ctx, rev)
 		}

@@ -79,10 +79,10 @@ var (
 	ErrWrong = errors.New("wrong name or password")
 )
 
-// ErrWait means that a name or address was tried too often.
-type ErrWait struct{ For time.Duration }
+// WaitError means that a name or address was tried too often.
+type WaitError struct{ For time.Duration }
 
-func (e ErrWait) Error() string {
+func (e WaitError) Error() string {
 	return fmt.Sprintf("too many attempts: wait %s, then try again", e.For.Round(time.Second))
 }
 
@@ -126,7 +126,7 @@ func SignIn(ctx context.Context, s Store, name, password, from string) (Person, 
 			return Person{}, err
 		}
 		if wait > 0 {
-			return Person{}, ErrWait{wait}
+			return Person{}, WaitError{wait}
 		}
 	}
 	p, err := s.Person(ctx, name)

@@ -88,7 +88,7 @@ const (
 	derivedFor = 30 * 24 * time.Hour
 )
 
-// Sweep drops content that nobody named within a day, what came of changes as long ago,
+// Sweep drops content that nobody named within a day, what receipt of changes as long ago,
 // and what was derived long ago.
 func (s *Store) Sweep(ctx context.Context) error {
 	db := s.db.WithContext(ctx)
@@ -96,7 +96,7 @@ func (s *Store) Sweep(ctx context.Context) error {
 	if err := db.Where("staged_at < now() - make_interval(secs => ?) and not exists (select from blobs d where d.base = blobs.hash)", stagedFor.Seconds()).Delete(&blob{}).Error; err != nil {
 		return mapped(err)
 	}
-	if err := db.Where("at < now() - make_interval(secs => ?)", stagedFor.Seconds()).Delete(&asked{}).Error; err != nil {
+	if err := db.Where("at < now() - make_interval(secs => ?)", stagedFor.Seconds()).Delete(&idempotencyKey{}).Error; err != nil {
 		return mapped(err)
 	}
 	if err := db.Exec("delete from attempts where last < now() - make_interval(secs => ?)", stagedFor.Seconds()).Error; err != nil {

@@ -100,21 +100,21 @@ func (s *Store) Character(ctx context.Context, id string) (studio.Character, err
 // Create implements studio.Store.
 func (s *Store) Create(ctx context.Context, c studio.Character, first studio.Commit) (studio.Character, error) {
 	row := character{ID: newID(), Production: c.Production, Name: c.Name, Role: c.Role}
-	err := s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
-		var came studio.Came
+	err := s.once(ctx, func(tx *gorm.DB) (studio.Receipt, error) {
+		var receipt studio.Receipt
 		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&production{Name: c.Production}).Error; err != nil {
-			return came, err
+			return receipt, err
 		}
 		if err := tx.Create(&row).Error; err != nil {
-			return came, err
+			return receipt, err
 		}
 		first.Character = row.ID
 		r, err := s.insert(tx, first)
 		if err != nil {
-			return came, err
+			return receipt, err
 		}
 		row.Head, row.Tip = r.ID, r.ID
-		return studio.Came{Character: row.ID, Revision: r.ID}, tx.Model(&row).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
+		return studio.Receipt{Character: row.ID, Revision: r.ID}, tx.Model(&row).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
 	})
 	return row.public(), err
 }
@@ -250,7 +250,7 @@ func locked(tx *gorm.DB, id string, head int64) (character, error) {
 	var c character
 	err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("removed_at is null").First(&c, "id = ?", id).Error
 	if err == nil && c.Head != head {
-		err = studio.ErrStale{Head: c.Head}
+		err = studio.StaleError{Head: c.Head}
 	}
 	return c, err
 }
@@ -258,35 +258,35 @@ func locked(tx *gorm.DB, id string, head int64) (character, error) {
 // Commit implements studio.Store.
 func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, error) {
 	r := c.Revision
-	err := s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
-		var came studio.Came
+	err := s.once(ctx, func(tx *gorm.DB) (studio.Receipt, error) {
+		var receipt studio.Receipt
 		if _, err := locked(tx, r.Character, c.Head); err != nil {
-			return came, err
+			return receipt, err
 		}
 		var err error
 		if r, err = s.insert(tx, c); err != nil {
-			return came, err
+			return receipt, err
 		}
 		if c.Work != nil {
 			done := held(tx.Model(&work{}), *c.Work).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
 			if done.Error != nil {
-				return came, done.Error
+				return receipt, done.Error
 			}
 			if done.RowsAffected == 0 {
-				return came, studio.ErrNotFound
+				return receipt, studio.ErrNotFound
 			}
 		}
-		return studio.Came{Character: r.Character, Revision: r.ID}, tx.Model(&character{}).Where("id = ?", r.Character).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
+		return studio.Receipt{Character: r.Character, Revision: r.ID}, tx.Model(&character{}).Where("id = ?", r.Character).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
 	})
 	return r, err
 }
 
 // SetHead implements studio.Store.
 func (s *Store) SetHead(ctx context.Context, id string, from, to int64) error {
-	return s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
+	return s.once(ctx, func(tx *gorm.DB) (studio.Receipt, error) {
 		if _, err := locked(tx, id, from); err != nil {
-			return studio.Came{}, err
+			return studio.Receipt{}, err
 		}
-		return studio.Came{Character: id, Revision: to}, tx.Model(&character{}).Where("id = ?", id).Update("head", to).Error
+		return studio.Receipt{Character: id, Revision: to}, tx.Model(&character{}).Where("id = ?", id).Update("head", to).Error
 	})
 }

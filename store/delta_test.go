@@ -93,7 +93,7 @@ func TestWhatChangesLittleIsStoredAsThat(t *testing.T) {
 func TestAStrokeStoresWhatItChanges(t *testing.T) {
 	s, x, url := opened(t)
 	state := studiotest.Bound(t)
-	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", state, "came in")
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", state, "receipt in")
 	require.NoError(t, err)
 	conn, err := pgx.Connect(ctx, url)
 	require.NoError(t, err)

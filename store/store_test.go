@@ -50,7 +50,7 @@ func box() studio.State {
 
 func added(t *testing.T, x *studio.Studio) studio.Character {
 	t.Helper()
-	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Box"}, "tester", box(), "came in")
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Box"}, "tester", box(), "receipt in")
 	require.NoError(t, err)
 	return c
 }
@@ -126,7 +126,7 @@ func TestAStaleBaseIsRefusedAndNothingIsLost(t *testing.T) {
 			_, _, err := x.Do(ctx, c.ID, c.Head, "drop_loose", nil, "tester")
 			mu.Lock()
 			defer mu.Unlock()
-			var e studio.ErrStale
+			var e studio.StaleError
 			if err == nil {
 				won++
 			} else if errors.As(err, &e) && e.Head > c.Head {

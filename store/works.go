@@ -59,15 +59,15 @@ func (s *Store) AddWork(ctx context.Context, w studio.Work) (studio.Work, error)
 	}
 	row := work{ID: newID(), Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: params, Author: w.Author,
 		State: studio.WorkQueued, What: "Waiting for a worker"}
-	err := s.once(ctx, func(tx *gorm.DB) (studio.Came, error) {
+	err := s.once(ctx, func(tx *gorm.DB) (studio.Receipt, error) {
 		var waiting int64
 		if err := tx.Model(&work{}).Where("author = ? and state in ?", w.Author, open).Count(&waiting).Error; err != nil {
-			return studio.Came{}, err
+			return studio.Receipt{}, err
 		}
 		if waiting >= studio.MostWaiting {
-			return studio.Came{}, studio.Wrong("%d works of yours wait or run already: wait for some of them to end, or cancel them", waiting)
+			return studio.Receipt{}, studio.Wrong("%d works of yours wait or run already: wait for some of them to end, or cancel them", waiting)
 		}
-		return studio.Came{Character: w.Character, Work: row.ID}, tx.Create(&row).Error
+		return studio.Receipt{Character: w.Character, Work: row.ID}, tx.Create(&row).Error
 	})
 	return row.public(), err
 }
@@ -168,7 +168,7 @@ func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share flo
 	case len(rows) == 0:
 		return false, studio.ErrNotFound
 	case rows[0].Head != rows[0].Base:
-		return false, studio.ErrStale{Head: rows[0].Head}
+		return false, studio.StaleError{Head: rows[0].Head}
 	}
 	return rows[0].Enough, nil
 }

@@ -59,7 +59,7 @@ func TestWhatManyAskForIsMadeOnce(t *testing.T) {
 	for range 20 {
 		wg.Go(func() {
 			<-start
-			v, err := c.need(context.Background(), "a", func(context.Context) (int, int, error) {
+			v, err := c.load(context.Background(), "a", func(context.Context) (int, int, error) {
 				made.Add(1)
 				return 7, 10, nil
 			})
@@ -74,18 +74,18 @@ func TestWhatManyAskForIsMadeOnce(t *testing.T) {
 
 	// What failed is not kept: the next who asks may have more luck.
 	fails := errors.New("the disk is full")
-	_, err := c.need(context.Background(), "b", func(context.Context) (int, int, error) { return 0, 1, fails })
+	_, err := c.load(context.Background(), "b", func(context.Context) (int, int, error) { return 0, 1, fails })
 	require.ErrorIs(t, err, fails)
-	v, err := c.need(context.Background(), "b", func(context.Context) (int, int, error) { return 3, 1, nil })
+	v, err := c.load(context.Background(), "b", func(context.Context) (int, int, error) { return 3, 1, nil })
 	require.NoError(t, err)
 	require.Equal(t, 3, v)
 }
 
 func TestABrokenMakingFailsTheAskerOnly(t *testing.T) {
 	c := newCache[int](1000)
-	_, err := c.need(context.Background(), "a", func(context.Context) (int, int, error) { panic("no such face") })
+	_, err := c.load(context.Background(), "a", func(context.Context) (int, int, error) { panic("no such face") })
 	require.ErrorContains(t, err, "no such face")
-	v, err := c.need(context.Background(), "a", func(context.Context) (int, int, error) { return 3, 1, nil })
+	v, err := c.load(context.Background(), "a", func(context.Context) (int, int, error) { return 3, 1, nil })
 	require.NoError(t, err)
 	require.Equal(t, 3, v)
 }
@@ -104,7 +104,7 @@ func TestAMakingStopsWhenNobodyWaits(t *testing.T) {
 	var wg sync.WaitGroup
 	for _, ctx := range []context.Context{one, two} {
 		wg.Go(func() {
-			_, err := c.need(ctx, "a", long)
+			_, err := c.load(ctx, "a", long)
 			if !errors.Is(err, context.Canceled) {
 				t.Error(err)
 			}
@@ -126,7 +126,7 @@ func TestAMakingStopsWhenNobodyWaits(t *testing.T) {
 	leaveToo()
 	<-stopped
 	wg.Wait()
-	v, err := c.need(context.Background(), "a", func(context.Context) (int, int, error) { return 3, 1, nil })
+	v, err := c.load(context.Background(), "a", func(context.Context) (int, int, error) { return 3, 1, nil })
 	require.NoError(t, err, "who comes later begins anew")
 	require.Equal(t, 3, v)
 }

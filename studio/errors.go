@@ -17,37 +17,37 @@ var (
 	ErrDown = errors.New("the database cannot be reached; nothing was changed, try again in a moment")
 	// ErrUnknown means that the database went away while it stored a change.
 	ErrUnknown = errors.New("the database went away while it stored this; whether it did is not known")
-	// ErrRepeated means that a change with this key was done before (Asking).
+	// ErrRepeated means that a change with this key was done before (WithKey).
 	ErrRepeated = errors.New("already done")
 )
 
-// ErrStale means that someone else changed the character first.
-type ErrStale struct{ Head int64 }
+// StaleError means that someone else changed the character first.
+type StaleError struct{ Head int64 }
 
-func (e ErrStale) Error() string {
+func (e StaleError) Error() string {
 	return fmt.Sprintf("The character changed since you opened it (latest revision %d): reload and try again.", e.Head)
 }
 
-// ErrInput is a mistake in what was asked: an unknown operation, a parameter
+// InputError is a mistake in what was asked: an unknown operation, a parameter
 // out of range, something missing that an earlier stage makes. Cause, if there is
 // one, is kept for those who tell kinds of mistakes apart.
-type ErrInput struct {
+type InputError struct {
 	What  string
 	Cause error
 }
 
-func (e ErrInput) Error() string { return e.What }
-func (e ErrInput) Unwrap() error { return e.Cause }
+func (e InputError) Error() string { return e.What }
+func (e InputError) Unwrap() error { return e.Cause }
 
-// ErrNothing is the cause of an ErrInput where all is as was asked already: a page says so, and a command goes on.
+// ErrNothing is the cause of an InputError where all is as was asked already: a page says so, and a command goes on.
 var ErrNothing = errors.New("nothing to change")
 
-// Nothing returns an ErrInput whose cause is ErrNothing.
+// Nothing returns an InputError whose cause is ErrNothing.
 func Nothing(format string, args ...any) error {
-	return ErrInput{fmt.Sprintf(format, args...), ErrNothing}
+	return InputError{fmt.Sprintf(format, args...), ErrNothing}
 }
 
-// Wrong returns an ErrInput. What %v is given an error wraps it.
+// Wrong returns an InputError. What %v is given an error wraps it.
 func Wrong(format string, args ...any) error {
 	var cause error
 	for _, a := range args {
@@ -55,12 +55,12 @@ func Wrong(format string, args ...any) error {
 			cause = err
 		}
 	}
-	return ErrInput{fmt.Sprintf(format, args...), cause}
+	return InputError{fmt.Sprintf(format, args...), cause}
 }
 
 // IsInput reports whether an error is the caller's, not ours.
 func IsInput(err error) bool {
-	var e ErrInput
+	var e InputError
 	return errors.As(err, &e)
 }
 
@@ -73,14 +73,14 @@ func Plain(err error) string {
 	return strings.TrimPrefix(err.Error(), "json: ")
 }
 
-// Broken is an operation that panicked: a defect of the program. Nothing was
+// BrokenError is an operation that panicked: a defect of the program. Nothing was
 // changed.
-type Broken struct {
+type BrokenError struct {
 	Label string
 	Panic any
 	Stack string
 }
 
-func (b *Broken) Error() string {
+func (b *BrokenError) Error() string {
 	return fmt.Sprintf("%s failed because of a bug; nothing was changed (%v)", strings.ToLower(b.Label), b.Panic)
 }

@@ -128,7 +128,7 @@ func TestNothingIsStoredThatCannotBeOpened(t *testing.T) {
 // A panic in an operation is an error of it alone.
 func TestAPanicInAnOperationIsAnError(t *testing.T) {
 	_, _, err := studio.Apply(context.Background(), studio.Entry{Label: "Fall"}, falls{}, studio.State{}, nil)
-	var broken *studio.Broken
+	var broken *studio.BrokenError
 	require.ErrorAs(t, err, &broken)
 	require.ErrorContains(t, err, "fall failed because of a bug")
 	require.Contains(t, broken.Stack, "falls")

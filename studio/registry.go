@@ -11,11 +11,12 @@ import (
 	"slices"
 	"strings"
 
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 )
 
-// Progress is told what is being done and how much of it is done (0..1).
-type Progress func(what string, share float64)
+// Progress is told how far an operation is.
+type Progress = progress.Func
 
 // Operation is anything that a person can do to a character: its parameters as
 // a struct, and Apply, which computes the new state and a sentence that tells
@@ -80,7 +81,7 @@ type Entry struct {
 	Needs []Need
 	// Long tells whether it runs as a job at that state; nil is never.
 	Long func(s *State) bool
-	// Keeps tells that a work that is stopped on its way ends with the best that it has (Enough).
+	// Keeps tells that a work that is stopped on its way ends with the best that it has (EarlyStop).
 	Keeps bool
 	// Loses says what of later work would be lost, "" nothing; nil is never.
 	Loses func(s *State, op Operation) string
@@ -139,7 +140,7 @@ func Operations() []Entry {
 }
 
 // ParseOperation finds an operation, decodes its parameters and checks their bounds; a parameter
-// that it does not have, or that is out of its bounds, is an ErrInput.
+// that it does not have, or that is out of its bounds, is an InputError.
 func ParseOperation(name string, params json.RawMessage) (Entry, Operation, error) {
 	e, ok := registry[name]
 	if !ok {
@@ -170,7 +171,7 @@ func Apply(ctx context.Context, e Entry, op Operation, s State, progress Progres
 	}
 	defer func() {
 		if r := recover(); r != nil {
-			out, told, err = s, Outcome{}, &Broken{e.Label, r, string(debug.Stack())}
+			out, told, err = s, Outcome{}, &BrokenError{e.Label, r, string(debug.Stack())}
 		}
 	}()
 	if out, told, err = op.Apply(ctx, s, progress); err != nil {

@@ -179,7 +179,7 @@ func (x *Studio) Facts(ctx context.Context, r Revision) (*Facts, error) {
 }
 
 func (v *reviewing) facts(ctx context.Context) (*Facts, error) {
-	return v.x.facts.need(ctx, v.r.Parts.Key("mesh", "parts"), func(ctx context.Context) (*Facts, int, error) {
+	return v.x.facts.load(ctx, v.r.Parts.Key("mesh", "parts"), func(ctx context.Context) (*Facts, int, error) {
 		s, err := v.x.Load(ctx, v.r)
 		if err != nil || s.Mesh == nil {
 			return &Facts{}, 1000, err
@@ -202,7 +202,7 @@ func (v *reviewing) named(ctx context.Context, name string) (*Reviewed, error) {
 }
 
 func (v *reviewing) stage(ctx context.Context, st Stage) (*Reviewed, error) {
-	return v.x.found.need(ctx, st.Name+"/"+v.r.Parts.Key(st.Reads...), func(ctx context.Context) (*Reviewed, int, error) {
+	return v.x.found.load(ctx, st.Name+"/"+v.r.Parts.Key(st.Reads...), func(ctx context.Context) (*Reviewed, int, error) {
 		s, err := v.x.Load(ctx, v.r)
 		if err != nil {
 			return nil, 0, err
@@ -239,7 +239,7 @@ func (v *reviewing) stage(ctx context.Context, st Stage) (*Reviewed, error) {
 
 // measured is the check of the mesh of a state with those parts, cached.
 func (x *Studio) measured(ctx context.Context, p Parts, s *State) (*Measured, error) {
-	return x.measures.need(ctx, meshKey(p, s), func(ctx context.Context) (*Measured, int, error) {
+	return x.measures.load(ctx, meshKey(p, s), func(ctx context.Context) (*Measured, int, error) {
 		select {
 		case x.checking <- struct{}{}:
 			defer func() { <-x.checking }()

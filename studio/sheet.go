@@ -6,8 +6,8 @@ import (
 	"wisemarrow/core/pose"
 )
 
-// ReelAsked is what a test reel is made of, as a person asks for it.
-type ReelAsked struct {
+// ReelRequest is what a test reel is made of, as a person asks for it.
+type ReelRequest struct {
 	Kinds  []string `json:"kinds,omitempty"`  // of segments; none is all
 	Joints []string `json:"joints,omitempty"` // that are tried alone; none is all
 	Amount float64  `json:"amount" in:"0<..1.5" help:"share of the usual ranges"`
@@ -15,10 +15,10 @@ type ReelAsked struct {
 }
 
 // Usual are the options of the usual reel.
-var Usual = ReelAsked{Amount: 1, Steps: 4}
+var Usual = ReelRequest{Amount: 1, Steps: 4}
 
 // Reel builds the reel that is asked for; with back also the ways back, as one looks at it.
-func (s *State) Reel(a ReelAsked, back bool) *pose.Reel {
+func (s *State) Reel(a ReelRequest, back bool) *pose.Reel {
 	o := pose.ReelOptions{Joints: a.Joints, Amount: a.Amount, Steps: a.Steps, Back: back, Kinds: a.Kinds, Marks: s.Settings.Marks}
 	o.Own = append(o.Own, s.Poses...)
 	o.Own = append(o.Own, s.Clips...)
@@ -43,7 +43,7 @@ type Brief struct {
 // Sheet is the score sheet of a character: how its skin came through the test reel.
 type Sheet struct {
 	Brief
-	Asked    ReelAsked      `json:"asked"`
+	Asked    ReelRequest    `json:"asked"`
 	Vertices int            `json:"vertices"`
 	Rest     float64        `json:"rest"`
 	Segments []pose.Segment `json:"segments"`

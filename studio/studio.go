@@ -19,6 +19,7 @@ type Jobs interface {
 
 // Studio is the application: characters and what is done to them, on a store.
 type Studio struct {
+	Records  // what is stored, as it is
 	store    Store
 	jobs     Jobs
 	limits   reading.Limits
@@ -46,22 +47,19 @@ var DefaultMemory = Memory{States: 512 << 20, Meshes: 512 << 20, Findings: 64 <<
 // once.
 func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
 	m := DefaultMemory
-	return &Studio{store: store, jobs: jobs, limits: limits, looking: make(chan struct{}, 2), checking: make(chan struct{}, 4), trying: make(chan struct{}, 1),
+	return &Studio{Records: store, store: store, jobs: jobs, limits: limits, looking: make(chan struct{}, 2), checking: make(chan struct{}, 4), trying: make(chan struct{}, 1),
 		states: newCache[*State](m.States), measures: newCache[*Measured](m.Meshes), found: newCache[*Reviewed](m.Findings), facts: newCache[*Facts](m.Findings / 8), tries: newCache[[]Try](m.Findings / 8), triesBegun: map[string]*begunTries{}}
 }
 
 // SetJobs sets the queue, which itself needs the studio.
 func (x *Studio) SetJobs(j Jobs) { x.jobs = j }
 
-// Store returns the store, for the queue.
-func (x *Studio) Store() Store { return x.store }
-
 // Limits returns what may be uploaded.
 func (x *Studio) Limits() reading.Limits { return x.limits }
 
 // Load returns the state at a revision.
 func (x *Studio) Load(ctx context.Context, r Revision) (*State, error) {
-	return x.states.need(ctx, r.Parts.Key(), func(ctx context.Context) (*State, int, error) {
+	return x.states.load(ctx, r.Parts.Key(), func(ctx context.Context) (*State, int, error) {
 		data, err := x.store.Blobs(ctx, r.Parts.hashes())
 		if err != nil {
 			return nil, 0, fmt.Errorf("revision %d: %w", r.ID, err)
@@ -211,7 +209,7 @@ func (x *Studio) begin(ctx context.Context, character string, base int64, op str
 	}
 	c, err := x.store.Character(ctx, character)
 	if err == nil && c.Head != base {
-		err = ErrStale{c.Head}
+		err = StaleError{c.Head}
 	}
 	if err != nil {
 		return c, entry, parsed, at{}, err
@@ -337,7 +335,7 @@ func (x *Studio) headIs(ctx context.Context, character string, base int64) (Revi
 	case r.Character != character:
 		return r, ErrNotFound
 	case c.Head != base:
-		return r, ErrStale{c.Head}
+		return r, StaleError{c.Head}
 	}
 	return r, nil
 }

@@ -36,7 +36,7 @@ var arranging = []string{"accept_finding", "separate_pieces"}
 // thrown away, and measures the stage again. Meshes of more than previewLimit vertices
 // are not tried.
 func (x *Studio) Tries(ctx context.Context, r Revision, stage string) ([]Try, error) {
-	return x.tries.need(ctx, stage+"/"+r.Parts.Key(), func(ctx context.Context) ([]Try, int, error) {
+	return x.tries.load(ctx, stage+"/"+r.Parts.Key(), func(ctx context.Context) ([]Try, int, error) {
 		before, err := x.ReviewStage(ctx, r, stage)
 		if err != nil {
 			return nil, 0, err

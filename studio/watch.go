@@ -7,38 +7,38 @@ import (
 
 // hub tells those who look at a character that something about it has changed.
 type hub struct {
-	mu   sync.Mutex
-	ears map[string]map[chan struct{}]bool // by character
-	over bool
+	mu       sync.Mutex
+	watchers map[string]map[chan struct{}]bool // by character
+	over     bool
 }
 
 // Watch returns a channel that gets a word whenever the head or the work of one of the
 // characters may have changed, and what ends that. Words that nobody has taken yet
 // become one. The channel is closed when the process stops (EndWatch).
 func (x *Studio) Watch(characters ...string) (<-chan struct{}, func()) {
-	ear := make(chan struct{}, 1)
+	told := make(chan struct{}, 1)
 	x.hub.mu.Lock()
 	defer x.hub.mu.Unlock()
 	if x.hub.over {
-		close(ear)
-		return ear, func() {}
+		close(told)
+		return told, func() {}
 	}
-	if x.hub.ears == nil {
-		x.hub.ears = map[string]map[chan struct{}]bool{}
+	if x.hub.watchers == nil {
+		x.hub.watchers = map[string]map[chan struct{}]bool{}
 	}
 	for _, id := range characters {
-		if x.hub.ears[id] == nil {
-			x.hub.ears[id] = map[chan struct{}]bool{}
+		if x.hub.watchers[id] == nil {
+			x.hub.watchers[id] = map[chan struct{}]bool{}
 		}
-		x.hub.ears[id][ear] = true
+		x.hub.watchers[id][told] = true
 	}
-	return ear, func() {
+	return told, func() {
 		x.hub.mu.Lock()
 		defer x.hub.mu.Unlock()
 		for _, id := range characters {
-			delete(x.hub.ears[id], ear)
-			if len(x.hub.ears[id]) == 0 {
-				delete(x.hub.ears, id)
+			delete(x.hub.watchers[id], told)
+			if len(x.hub.watchers[id]) == 0 {
+				delete(x.hub.watchers, id)
 			}
 		}
 	}
@@ -48,13 +48,13 @@ func (x *Studio) Watch(characters ...string) (<-chan struct{}, func()) {
 func (x *Studio) Wake(character string) {
 	x.hub.mu.Lock()
 	defer x.hub.mu.Unlock()
-	for id, ears := range x.hub.ears {
+	for id, watchers := range x.hub.watchers {
 		if character != "" && id != character {
 			continue
 		}
-		for ear := range ears {
+		for told := range watchers {
 			select {
-			case ear <- struct{}{}:
+			case told <- struct{}{}:
 			default: // it has a word already
 			}
 		}
@@ -66,11 +66,11 @@ func (x *Studio) EndWatch() {
 	x.hub.mu.Lock()
 	defer x.hub.mu.Unlock()
 	all := map[chan struct{}]bool{}
-	for _, ears := range x.hub.ears {
-		maps.Copy(all, ears)
+	for _, watchers := range x.hub.watchers {
+		maps.Copy(all, watchers)
 	}
-	for ear := range all {
-		close(ear)
+	for told := range all {
+		close(told)
 	}
-	x.hub.ears, x.hub.over = nil, true
+	x.hub.watchers, x.hub.over = nil, true
 }

@@ -74,19 +74,19 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	stopped := make(chan struct{})
-	ctx = WithEnough(ctx, stopped)
+	ctx = WithEarlyStop(ctx, stopped)
 	beat := newBeat(x.store, claim, cancel, sync.OnceFunc(func() { close(stopped) }))
 	err = func() (err error) {
 		// A panic outside of the operation itself, as in storing, ends the work too.
 		defer func() {
 			if r := recover(); r != nil {
-				err = &Broken{w.Label, r, string(debug.Stack())}
+				err = &BrokenError{w.Label, r, string(debug.Stack())}
 			}
 		}()
 		if c, err := x.store.Character(ctx, w.Character); err != nil {
 			return err
 		} else if c.Head != w.Base { // its result could not be kept
-			return ErrStale{Head: c.Head}
+			return StaleError{Head: c.Head}
 		}
 		before, err := x.at(ctx, w.Character, w.Base)
 		if err != nil {
@@ -99,7 +99,7 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	// The end is told even when the context was cancelled.
 	end, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer done()
-	var stale ErrStale
+	var stale StaleError
 	switch why := beat.lost(); {
 	case err == nil:
 		return nil
@@ -122,24 +122,24 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	}
 }
 
-type enoughKey struct{}
+type earlyStopKey struct{}
 
-// WithEnough is a context whose Enough is c.
-func WithEnough(ctx context.Context, c <-chan struct{}) context.Context {
-	return context.WithValue(ctx, enoughKey{}, c)
+// WithEarlyStop is a context whose EarlyStop is c.
+func WithEarlyStop(ctx context.Context, c <-chan struct{}) context.Context {
+	return context.WithValue(ctx, earlyStopKey{}, c)
 }
 
-// Enough is closed when who waits for a work has had enough of it: an operation whose entry Keeps
+// EarlyStop is closed when who waits for a work has had enough of it: an operation whose entry Keeps
 // then ends with the best that it has. It is nil, which is never closed, outside of works.
-func Enough(ctx context.Context) <-chan struct{} {
-	c, _ := ctx.Value(enoughKey{}).(<-chan struct{})
+func EarlyStop(ctx context.Context) <-chan struct{} {
+	c, _ := ctx.Value(earlyStopKey{}).(<-chan struct{})
 	return c
 }
 
-// UntilEnough is a context for one attempt of an operation: it ends with ctx, or when Enough.
-func UntilEnough(ctx context.Context) (context.Context, context.CancelFunc) {
+// UntilEarlyStop is a context for one attempt of an operation: it ends with ctx, or when EarlyStop.
+func UntilEarlyStop(ctx context.Context) (context.Context, context.CancelFunc) {
 	within, cancel := context.WithCancel(ctx)
-	if c := Enough(ctx); c != nil {
+	if c := EarlyStop(ctx); c != nil {
 		go func() {
 			select {
 			case <-c:
@@ -151,10 +151,10 @@ func UntilEnough(ctx context.Context) (context.Context, context.CancelFunc) {
 	return within, cancel
 }
 
-// HasEnough reports whether Enough is closed.
-func HasEnough(ctx context.Context) bool {
+// StopsEarly reports whether EarlyStop is closed.
+func StopsEarly(ctx context.Context) bool {
 	select {
-	case <-Enough(ctx):
+	case <-EarlyStop(ctx):
 		return true
 	default:
 		return false
@@ -198,7 +198,7 @@ func newBeat(store Store, c Claim, cancel, enough func()) *beat {
 				enough()
 			}
 			// Cancelled, taken over, or begun on what is no longer the newest state: its result could not be kept.
-			if stale := (ErrStale{}); errors.Is(err, ErrNotFound) || errors.As(err, &stale) {
+			if stale := (StaleError{}); errors.Is(err, ErrNotFound) || errors.As(err, &stale) {
 				b.mu.Lock()
 				b.gone = err
 				b.mu.Unlock()
@@ -221,7 +221,7 @@ func (b *beat) stop() {
 	<-b.ended
 }
 
-// lost is ErrNotFound or ErrStale when a beat was told that the work is not to go on.
+// lost is ErrNotFound or StaleError when a beat was told that the work is not to go on.
 func (b *beat) lost() error {
 	b.mu.Lock()
 	defer b.mu.Unlock()

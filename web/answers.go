@@ -34,10 +34,10 @@ func read(w http.ResponseWriter, r *http.Request, into any) error {
 		return unread(err, "%d bytes, which no operation needs", 1<<20)
 	}
 	if bytes.Contains(buf.Bytes(), []byte(`\u0000`)) || !utf8.Valid(buf.Bytes()) {
-		return studio.ErrInput{What: "the request contains an invalid character: type it again"}
+		return studio.InputError{What: "the request contains an invalid character: type it again"}
 	}
 	if err := json.Unmarshal(buf.Bytes(), into); err != nil {
-		return studio.ErrInput{What: "the request cannot be read: " + studio.Plain(err)}
+		return studio.InputError{What: "the request cannot be read: " + studio.Plain(err)}
 	}
 	return nil
 }

@@ -37,7 +37,7 @@ const castFirst = 40
 // cast shows every character as far as it is known how it stands; the page asks for
 // the rest card by card.
 func (s *site) cast(w http.ResponseWriter, r *http.Request) {
-	list, err := s.studio.Store().Characters(r.Context())
+	list, err := s.studio.Characters(r.Context())
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -66,7 +66,7 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 			p.Cards = append(p.Cards, card{Character: c, Later: true})
 		}
 	}
-	names, err := s.studio.Store().Productions(r.Context())
+	names, err := s.studio.Productions(r.Context())
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -85,7 +85,7 @@ func (s *site) cardsOf(ctx context.Context, list []studio.Character) ([]card, er
 	for i, c := range list {
 		ids[i] = c.Head
 	}
-	at, err := s.studio.Store().Revisions(ctx, ids)
+	at, err := s.studio.Revisions(ctx, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -114,7 +114,7 @@ func (s *site) castCards(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	for _, id := range ids {
-		c, err := s.studio.Store().Character(r.Context(), id)
+		c, err := s.studio.Character(r.Context(), id)
 		if errors.Is(err, studio.ErrNotFound) {
 			continue
 		}
@@ -137,13 +137,13 @@ func (s *site) castCards(w http.ResponseWriter, r *http.Request) {
 // castCard is the card of one character, looked at now. One that cannot be looked at
 // says so and can still be removed.
 func (s *site) castCard(w http.ResponseWriter, r *http.Request) {
-	c, err := s.studio.Store().Character(r.Context(), param(r, "id"))
+	c, err := s.studio.Character(r.Context(), param(r, "id"))
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
 	k := card{Character: c}
-	rev, err := s.studio.Store().Revision(r.Context(), c.Head)
+	rev, err := s.studio.Revision(r.Context(), c.Head)
 	var st studio.Standing
 	if err == nil {
 		st, err = s.studio.Standing(r.Context(), rev)
@@ -188,7 +188,7 @@ func (s *site) bringIn(w http.ResponseWriter, r *http.Request) {
 	s.note(r, author(r), "brought in "+c.Name)
 	// Checked now, while the page says so, the character opens at once. What fails
 	// here is told when it is opened.
-	if rev, err := s.studio.Store().Revision(r.Context(), c.Head); err == nil {
+	if rev, err := s.studio.Revision(r.Context(), c.Head); err == nil {
 		if review, err := s.studio.ReviewSoon(r.Context(), rev); err == nil && !review.Checking() {
 			_, _ = s.studio.Standing(r.Context(), rev)
 		}
@@ -223,9 +223,9 @@ func (s *site) duplicate(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *site) remove(w http.ResponseWriter, r *http.Request) {
-	c, err := s.studio.Store().Character(r.Context(), param(r, "id"))
+	c, err := s.studio.Character(r.Context(), param(r, "id"))
 	if err == nil {
-		err = s.studio.Store().Remove(r.Context(), c.ID)
+		err = s.studio.Remove(r.Context(), c.ID)
 	}
 	if err != nil {
 		s.problem(w, r, err)

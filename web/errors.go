@@ -20,7 +20,7 @@ func sentence(err error) string {
 // status returns the HTTP status of an error and what to tell a person. What was too
 // large stays so however it was wrapped on the way.
 func status(err error) (int, string) {
-	var stale studio.ErrStale
+	var stale studio.StaleError
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.Is(err, errKeyElsewhere):
@@ -33,7 +33,7 @@ func status(err error) (int, string) {
 		return http.StatusInsufficientStorage, "The disk of the database is full. Nothing was changed, and nothing that was stored is lost. Make room on it, or ask whoever runs the server to, then do this again."
 	case errors.Is(err, studio.ErrDown):
 		return http.StatusServiceUnavailable, "The database cannot be reached. Nothing was changed; try again in a moment. If it stays away, whoever runs the server has to start it (`make db` starts the project's own)."
-	case errors.Is(err, errStranger):
+	case errors.Is(err, errSignedOut):
 		return http.StatusUnauthorized, "You are not signed in any more. Open the sign-in page in another tab, then do this again."
 	case errors.Is(err, errMayNot):
 		return http.StatusForbidden, sentence(err)
@@ -61,7 +61,7 @@ func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	code, text := status(err)
 	if code == http.StatusInternalServerError {
-		var broken *studio.Broken
+		var broken *studio.BrokenError
 		if errors.As(err, &broken) {
 			slog.Error("operation broke off", "path", r.URL.Path, "panic", broken.Panic, "stack", broken.Stack)
 			text = err.Error()
@@ -70,7 +70,7 @@ func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
 		}
 	}
 	if plain(r) {
-		var stale studio.ErrStale
+		var stale studio.StaleError
 		body := map[string]any{"error": text}
 		if errors.As(err, &stale) {
 			body["head"] = stale.Head

@@ -28,8 +28,8 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, studio.Wrong("a stream tells of 1 to %d characters, not of %d", mostWatched, len(ids)))
 		return
 	}
-	ear, deaf := s.studio.Watch(ids...)
-	defer deaf()
+	told, stop := s.studio.Watch(ids...)
+	defer stop()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
@@ -38,7 +38,7 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 	quiet := time.NewTicker(silentUpTo)
 	defer quiet.Stop()
 	var end <-chan time.Time
-	if s.door != nil {
+	if s.access != nil {
 		end = time.After(watchedFor)
 	}
 	for {
@@ -64,7 +64,7 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 			continue
 		case <-end: // the browser asks again, if it still may
 			return
-		case _, on := <-ear:
+		case _, on := <-told:
 			if !on {
 				return // this server stops; the browser asks again
 			}
@@ -79,10 +79,10 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 
 // news is the head and the open work of a character, or what is the trouble.
 func (s *site) news(r *http.Request, id string) string {
-	c, err := s.studio.Store().Character(r.Context(), id)
+	c, err := s.studio.Character(r.Context(), id)
 	var works []studio.Work
 	if err == nil {
-		works, err = s.studio.Store().OpenWork(r.Context(), id)
+		works, err = s.studio.OpenWork(r.Context(), id)
 	}
 	var body []byte
 	if err == nil {

@@ -11,7 +11,7 @@ import (
 // Of forwarded addresses that counts which the trusted proxy itself has seen, the last; what came before it
 // anybody may have written. Who is no proxy is not believed at all.
 func TestWhichForwardedAddressCounts(t *testing.T) {
-	d := &Door{Proxies: []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8")}}
+	d := &SignIn{Proxies: []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8")}}
 	for _, c := range []struct{ remote, forwarded, from string }{
 		{"10.1.2.3:4000", "203.0.113.9, 198.51.100.7", "198.51.100.7"},
 		{"10.1.2.3:4000", "198.51.100.7", "198.51.100.7"},
@@ -31,7 +31,7 @@ func TestWhichForwardedAddressCounts(t *testing.T) {
 
 // Sessions end after half a day without a request, and after a week in all.
 func TestHowLongSessionsLast(t *testing.T) {
-	d := &Door{}
+	d := &SignIn{}
 	d.open()
 	require.Equal(t, 12.0, d.sessions.IdleTimeout.Hours())
 	require.Equal(t, 7*24.0, d.sessions.Lifetime.Hours())

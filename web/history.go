@@ -18,7 +18,7 @@ const historyPage = 50
 // page before ended with.
 func (s *site) history(w http.ResponseWriter, r *http.Request) {
 	before, _ := strconv.ParseInt(r.URL.Query().Get("before"), 10, 64) // none begins at the newest
-	list, err := s.studio.Store().History(r.Context(), param(r, "id"), before, historyPage)
+	list, err := s.studio.History(r.Context(), param(r, "id"), before, historyPage)
 	if err != nil {
 		s.problem(w, r, err)
 		return

@@ -46,7 +46,7 @@ func (s *site) smooth(w http.ResponseWriter, r *http.Request) {
 		err = studio.ErrNotFound
 	}
 	if err == nil && levels > bundle.Smoothest(state.Mesh) {
-		err = studio.ErrInput{What: tooFine(levels)}
+		err = studio.InputError{What: tooFine(levels)}
 	}
 	if err != nil {
 		s.problem(w, r, err)
@@ -64,7 +64,7 @@ func (s *site) subdivision(w http.ResponseWriter, r *http.Request) {
 		err = studio.ErrNotFound
 	}
 	if err == nil && bundle.Smoothest(state.Mesh) < 1 {
-		err = studio.ErrInput{What: tooFine(1)}
+		err = studio.InputError{What: tooFine(1)}
 	}
 	if err != nil {
 		s.problem(w, r, err)

@@ -45,13 +45,13 @@ func (s *site) reelView(w http.ResponseWriter, r *http.Request) {
 
 // hand does to a pose what core does in the page, where that does not run.
 func (s *site) hand(w http.ResponseWriter, r *http.Request) {
-	var q motion.HandAsked
+	var q motion.HandRequest
 	s.look(w, r, &q, func(state *studio.State) (any, error) { return motion.Handed(state, q) })
 }
 
 // spot measures one place of the score sheet again.
 func (s *site) spot(w http.ResponseWriter, r *http.Request) {
-	var q motion.SpotAsked
+	var q motion.SpotRequest
 	s.look(w, r, &q, func(state *studio.State) (any, error) { return motion.MeasureSpot(r.Context(), state, q) })
 }
 

@@ -19,10 +19,10 @@ type request struct {
 	Again     bool            `json:"again"`     // it was sent before, and not answered
 }
 
-// errLoses is what of later work a change would lose, not confirmed yet.
-type errLoses struct{ what string }
+// losesError is what of later work a change would lose, not confirmed yet.
+type losesError struct{ what string }
 
-func (e errLoses) Error() string { return e.what }
+func (e losesError) Error() string { return e.what }
 
 // operate applies an operation. 200 has the new revision and what it changed, 202
 // the work that it became; 409 tells that someone else was faster; 428 what of later
@@ -33,7 +33,7 @@ func (s *site) operate(w http.ResponseWriter, r *http.Request) {
 		if !q.Confirmed {
 			loses, err := s.studio.Loses(ctx, id, q.Base, q.Op, q.Params)
 			if err == nil && loses != "" {
-				err = errLoses{loses}
+				err = losesError{loses}
 			}
 			if err != nil {
 				return studio.Revision{}, nil, err
@@ -45,7 +45,7 @@ func (s *site) operate(w http.ResponseWriter, r *http.Request) {
 
 // changed answers with a revision and what is other at it than at the base.
 func (s *site) changed(w http.ResponseWriter, r *http.Request, q request, rev studio.Revision) {
-	c, err := s.studio.Store().Character(r.Context(), param(r, "id"))
+	c, err := s.studio.Character(r.Context(), param(r, "id"))
 	var before *opened
 	var state *studio.State
 	if err == nil {
@@ -93,7 +93,7 @@ func (s *site) preview(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *site) cancelWork(w http.ResponseWriter, r *http.Request) {
-	work, err := s.studio.Store().CancelWork(r.Context(), param(r, "work"))
+	work, err := s.studio.CancelWork(r.Context(), param(r, "work"))
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -103,7 +103,7 @@ func (s *site) cancelWork(w http.ResponseWriter, r *http.Request) {
 
 // stopWork asks a work to end with the best that it has.
 func (s *site) stopWork(w http.ResponseWriter, r *http.Request) {
-	work, err := s.studio.Store().StopWork(r.Context(), param(r, "work"))
+	work, err := s.studio.StopWork(r.Context(), param(r, "work"))
 	if err != nil {
 		s.problem(w, r, err)
 		return

@@ -25,11 +25,11 @@ func TestNumbersReadWell(t *testing.T) {
 func TestEveryErrorHasItsStatus(t *testing.T) {
 	for err, want := range map[error]int{
 		fmt.Errorf("x: %w", studio.ErrFull):                                 http.StatusInsufficientStorage,
-		studio.ErrStale{Head: 3}:                                            http.StatusConflict,
+		studio.StaleError{Head: 3}:                                            http.StatusConflict,
 		fmt.Errorf("x: %w", studio.ErrNotFound):                             http.StatusNotFound,
 		fmt.Errorf("x: %w", studio.ErrDown):                                 http.StatusServiceUnavailable,
 		fmt.Errorf("x: %w", reading.ErrTooLarge):                            http.StatusRequestEntityTooLarge,
-		studio.ErrInput{What: "line 3: no"}:                                 http.StatusUnprocessableEntity,
+		studio.InputError{What: "line 3: no"}:                                 http.StatusUnprocessableEntity,
 		studio.Wrong("a.obj: %v", fmt.Errorf("x: %w", reading.ErrTooLarge)): http.StatusRequestEntityTooLarge,
 		errors.New("pq: secret detail of the database schema"):              http.StatusInternalServerError,
 	} {

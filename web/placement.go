@@ -42,7 +42,7 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 	case q.Kind == "rules":
 		kept, err = s.studio.KeepRules(r.Context(), param(r, "id"))
 	default:
-		err = studio.ErrInput{What: fmt.Sprintf("a production keeps a \"starter\", \"names\" or \"rules\", not %q", q.Kind)}
+		err = studio.InputError{What: fmt.Sprintf("a production keeps a \"starter\", \"names\" or \"rules\", not %q", q.Kind)}
 	}
 	if err != nil {
 		s.problem(w, r, err)
@@ -109,7 +109,7 @@ type colleague struct{ ID, Name string }
 
 // colleagues lists the other characters of a production.
 func (s *site) colleagues(ctx context.Context, c studio.Character) ([]colleague, error) {
-	list, err := s.studio.Store().Characters(ctx)
+	list, err := s.studio.Characters(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -21,23 +21,23 @@ type site struct {
 	ping   func(context.Context) error
 	pages  pages
 	room   *room
-	door   *Door
+	access *SignIn
 }
 
-// Routes returns the whole site. ping tells whether the database answers; door is who
+// Routes returns the whole site. ping tells whether the database answers; access is who
 // may come in, nil for everybody.
-func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http.Handler {
-	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom(), door: door}
+func Routes(x *studio.Studio, ping func(context.Context) error, access *SignIn) http.Handler {
+	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom(), access: access}
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, secured, prompt, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "application/wasm", "image/svg+xml"))
 	r.Use(http.NewCrossOriginProtection().Handler)
-	if door != nil {
-		door.open()
+	if access != nil {
+		access.open()
 	}
-	r.Use(s.let)
+	r.Use(s.authenticate)
 
 	r.Group(func(r chi.Router) { // to see
-		r.Use(s.need(people.Look))
+		r.Use(s.requireRole(people.Look))
 		r.Get("/", s.cast)
 		r.Get("/characters/{id}", s.toStage)
 		r.Get("/characters/{id}/card", s.castCard)
@@ -48,7 +48,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Get("/characters/{id}/report", s.report)
 		r.Get("/characters/{id}/script", s.script)
 		r.Get("/api/events", s.events)
-		r.Get("/api/asked/{key}", s.asked)
+		r.Get("/api/asked/{key}", s.receipt)
 		r.Get("/api/characters/{id}", s.state)
 		r.Get("/api/characters/{id}/match", s.matchCharacter)
 		r.Get("/api/characters/{id}/history", s.history)
@@ -78,7 +78,7 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Get("/view/thumbnail/{rev}", s.thumbnail)
 	})
 	r.Group(func(r chi.Router) { // to change characters
-		r.Use(s.need(people.Work))
+		r.Use(s.requireRole(people.Work))
 		r.Post("/api/characters", s.files(s.bringIn))
 		r.Post("/api/characters/{id}/rename", s.rename)
 		r.Post("/api/characters/{id}/duplicate", s.duplicate)
@@ -94,11 +94,11 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 		r.Post("/api/works/{work}/cancel", s.cancelWork)
 		r.Post("/api/works/{work}/enough", s.stopWork)
 	})
-	r.With(s.need(people.Lead)).Post("/api/characters/{id}/remove", s.remove)
-	if door == nil {
+	r.With(s.requireRole(people.Lead)).Post("/api/characters/{id}/remove", s.remove)
+	if access == nil {
 		r.Post("/api/author", s.setAuthor)
 	} else {
-		s.doors(r)
+		s.signInRoutes(r)
 	}
 	r.Get("/healthz", s.alive)
 	r.Get("/readyz", s.ready)
@@ -111,18 +111,18 @@ func Routes(x *studio.Studio, ping func(context.Context) error, door *Door) http
 	return r
 }
 
-// doors are the routes of who may come in.
-func (s *site) doors(r chi.Router) {
-	if s.door.Header == "" {
+// signInRoutes are the routes of signing in and of who may do what.
+func (s *site) signInRoutes(r chi.Router) {
+	if s.access.Header == "" {
 		r.Get("/sign-in", s.signInPage)
 		r.Post("/sign-in", s.signIn)
-		r.With(s.need(people.Look)).Post("/sign-out", s.signOut)
-		r.With(s.need(people.Look)).Post("/api/people/mine", s.peopleDo(s.myPassword))
-		r.With(s.need(people.Look)).Post("/api/people/everywhere-out", s.peopleDo(s.everywhereOut))
-		r.With(s.need(people.Lead)).Post("/api/people/password", s.peopleDo(s.setPassword))
+		r.With(s.requireRole(people.Look)).Post("/sign-out", s.signOut)
+		r.With(s.requireRole(people.Look)).Post("/api/people/mine", s.peopleDo(s.myPassword))
+		r.With(s.requireRole(people.Look)).Post("/api/people/everywhere-out", s.peopleDo(s.everywhereOut))
+		r.With(s.requireRole(people.Lead)).Post("/api/people/password", s.peopleDo(s.setPassword))
 	}
-	r.With(s.need(people.Look)).Get("/people", s.peoplePage)
-	r.With(s.need(people.Lead)).Post("/api/people", s.peopleDo(s.addPerson))
-	r.With(s.need(people.Lead)).Post("/api/people/role", s.peopleDo(s.setRole))
-	r.With(s.need(people.Lead)).Post("/api/people/remove", s.peopleDo(s.removePerson))
+	r.With(s.requireRole(people.Look)).Get("/people", s.peoplePage)
+	r.With(s.requireRole(people.Lead)).Post("/api/people", s.peopleDo(s.addPerson))
+	r.With(s.requireRole(people.Lead)).Post("/api/people/role", s.peopleDo(s.setRole))
+	r.With(s.requireRole(people.Lead)).Post("/api/people/remove", s.peopleDo(s.removePerson))
 }

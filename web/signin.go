@@ -37,12 +37,12 @@ func (s *site) signIn(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name, to := strings.TrimSpace(r.PostFormValue("name")), inside(r.PostFormValue("to"))
-	from := s.door.from(r)
+	from := s.access.from(r)
 	p, err := people.Person{}, people.ErrWrong
 	if people.CheckName(name) == nil {
-		p, err = people.SignIn(r.Context(), s.door.People, name, r.PostFormValue("password"), from)
+		p, err = people.SignIn(r.Context(), s.access.People, name, r.PostFormValue("password"), from)
 	}
-	var wait people.ErrWait
+	var wait people.WaitError
 	switch {
 	case err == nil:
 	case errors.As(err, &wait):
@@ -59,7 +59,7 @@ func (s *site) signIn(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	m := s.door.sessions
+	m := s.access.sessions
 	if err := m.RenewToken(r.Context()); err != nil {
 		s.problem(w, r, err)
 		return
@@ -81,7 +81,7 @@ func (s *site) again(w http.ResponseWriter, r *http.Request, code int, name, to 
 
 func (s *site) signOut(w http.ResponseWriter, r *http.Request) {
 	p, _ := personOf(r.Context())
-	if err := s.door.sessions.Destroy(r.Context()); err != nil {
+	if err := s.access.sessions.Destroy(r.Context()); err != nil {
 		s.problem(w, r, err)
 		return
 	}
@@ -92,14 +92,14 @@ func (s *site) signOut(w http.ResponseWriter, r *http.Request) {
 // peoplePage is one's own account, and for a lead all people and the audit.
 func (s *site) peoplePage(w http.ResponseWriter, r *http.Request) {
 	p, _ := personOf(r.Context())
-	data := map[string]any{"Me": p, "Roles": people.Roles, "Passwords": s.door.Header == ""}
+	data := map[string]any{"Me": p, "Roles": people.Roles, "Passwords": s.access.Header == ""}
 	if p.Role.May(people.Lead) {
-		list, err := s.door.People.People(r.Context())
+		list, err := s.access.People.People(r.Context())
 		if err != nil {
 			s.problem(w, r, err)
 			return
 		}
-		events, err := s.door.People.Events(r.Context(), auditShown)
+		events, err := s.access.People.Events(r.Context(), auditShown)
 		if err != nil {
 			s.problem(w, r, err)
 			return
@@ -131,7 +131,7 @@ func (s *site) peopleDo(do func(r *http.Request, q personRequest, me people.Pers
 		}
 		for _, known := range []error{people.ErrNobody, people.ErrTaken, people.ErrLastLead} {
 			if errors.Is(err, known) {
-				err = studio.ErrInput{What: err.Error()}
+				err = studio.InputError{What: err.Error()}
 			}
 		}
 		if err != nil {
@@ -147,13 +147,13 @@ func wrong(err error) error {
 	if err == nil {
 		return nil
 	}
-	return studio.ErrInput{What: err.Error(), Cause: err}
+	return studio.InputError{What: err.Error(), Cause: err}
 }
 
 func (s *site) addPerson(r *http.Request, q personRequest, _ people.Person) (string, error) {
 	p := people.Person{Name: q.Name, Role: q.Role}
 	err := errors.Join(people.CheckName(q.Name), people.CheckRole(q.Role))
-	if err == nil && (s.door.Header == "" || q.Password != "") {
+	if err == nil && (s.access.Header == "" || q.Password != "") {
 		if err = people.CheckPassword(q.Name, q.Password); err == nil {
 			p.Password = people.Hash(q.Password)
 		}
@@ -161,19 +161,19 @@ func (s *site) addPerson(r *http.Request, q personRequest, _ people.Person) (str
 	if err != nil {
 		return "", wrong(err)
 	}
-	return fmt.Sprintf("added %s as %s", p.Name, p.Role), s.door.People.AddPerson(r.Context(), p)
+	return fmt.Sprintf("added %s as %s", p.Name, p.Role), s.access.People.AddPerson(r.Context(), p)
 }
 
 func (s *site) setRole(r *http.Request, q personRequest, _ people.Person) (string, error) {
 	if err := people.CheckRole(q.Role); err != nil {
 		return "", wrong(err)
 	}
-	p, err := s.door.People.Person(r.Context(), q.Name)
+	p, err := s.access.People.Person(r.Context(), q.Name)
 	if err != nil {
 		return "", err
 	}
 	p.Role, p.Since = q.Role, time.Time{}
-	return fmt.Sprintf("made %s %s", p.Name, p.Role), s.door.People.ChangePerson(r.Context(), p)
+	return fmt.Sprintf("made %s %s", p.Name, p.Role), s.access.People.ChangePerson(r.Context(), p)
 }
 
 // setPassword gives somebody a new password and signs them out everywhere.
@@ -182,7 +182,7 @@ func (s *site) setPassword(r *http.Request, q personRequest, _ people.Person) (s
 }
 
 func (s *site) newPassword(r *http.Request, q personRequest, told string) (string, error) {
-	p, err := s.door.People.Person(r.Context(), q.Name)
+	p, err := s.access.People.Person(r.Context(), q.Name)
 	if err != nil {
 		return "", err
 	}
@@ -190,12 +190,12 @@ func (s *site) newPassword(r *http.Request, q personRequest, told string) (strin
 		return "", wrong(err)
 	}
 	p.Password, p.Since = people.Hash(q.Password), time.Now()
-	return told, s.door.People.ChangePerson(r.Context(), p)
+	return told, s.access.People.ChangePerson(r.Context(), p)
 }
 
 // myPassword changes one's own password, of whoever knows the old one.
 func (s *site) myPassword(r *http.Request, q personRequest, me people.Person) (string, error) {
-	if _, err := people.SignIn(r.Context(), s.door.People, me.Name, q.Old, s.door.from(r)); err != nil {
+	if _, err := people.SignIn(r.Context(), s.access.People, me.Name, q.Old, s.access.from(r)); err != nil {
 		if errors.Is(err, people.ErrWrong) {
 			err = errors.New("the old password is wrong")
 		}
@@ -206,7 +206,7 @@ func (s *site) myPassword(r *http.Request, q personRequest, me people.Person) (s
 }
 
 func (s *site) removePerson(r *http.Request, q personRequest, _ people.Person) (string, error) {
-	return "removed " + q.Name, s.door.People.RemovePerson(r.Context(), q.Name)
+	return "removed " + q.Name, s.access.People.RemovePerson(r.Context(), q.Name)
 }
 
 // everywhereOut ends all sessions: one's own, or as a lead those of somebody.
@@ -217,10 +217,10 @@ func (s *site) everywhereOut(r *http.Request, q personRequest, me people.Person)
 	if q.Name != me.Name && !me.Role.May(people.Lead) {
 		return "", errMayNot
 	}
-	p, err := s.door.People.Person(r.Context(), q.Name)
+	p, err := s.access.People.Person(r.Context(), q.Name)
 	if err != nil {
 		return "", err
 	}
 	p.Since = time.Now()
-	return "signed " + p.Name + " out everywhere", s.door.People.ChangePerson(r.Context(), p)
+	return "signed " + p.Name + " out everywhere", s.access.People.ChangePerson(r.Context(), p)
 }

@@ -125,7 +125,7 @@ func (s *site) state(w http.ResponseWriter, r *http.Request) {
 
 // earlier is a character at a revision that a page knows; nil if it is none of it.
 func (s *site) earlier(ctx context.Context, c studio.Character, id int64) (*opened, error) {
-	rev, err := s.studio.Store().Revision(ctx, id)
+	rev, err := s.studio.Revision(ctx, id)
 	if errors.Is(err, studio.ErrNotFound) || err == nil && rev.Character != c.ID {
 		return nil, nil
 	}
@@ -146,14 +146,14 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 	if o.rev.Parent != 0 {
 		out["undo"] = o.rev.Outcome.Sentence
 	}
-	next, err := s.studio.Store().Next(ctx, o.ID, o.rev.ID)
+	next, err := s.studio.Next(ctx, o.ID, o.rev.ID)
 	switch {
 	case err == nil:
 		out["redo"] = next.Outcome.Sentence
 	case !errors.Is(err, studio.ErrNotFound):
 		return nil, err
 	}
-	if out["works"], err = s.studio.Store().OpenWork(ctx, o.ID); err != nil {
+	if out["works"], err = s.studio.OpenWork(ctx, o.ID); err != nil {
 		return nil, err
 	}
 	// A page that shows what was not measured yet asks for it by the revision that it has.

@@ -46,7 +46,7 @@ func (s *site) upload(r *http.Request, what string, extensions []string) (studio
 		u.Beside[name] = data
 	}
 	if main == nil {
-		return u, studio.ErrInput{What: "There is no " + what + " among the files. Give one of " + strings.Join(extensions, " ") + "."}
+		return u, studio.InputError{What: "There is no " + what + " among the files. Give one of " + strings.Join(extensions, " ") + "."}
 	}
 	if err := studio.CheckName("a file", u.Name); err != nil {
 		return u, err
@@ -75,7 +75,7 @@ func unread(err error, most string, limit int64) error {
 	case errors.Is(err, errSlow):
 		return err
 	}
-	return studio.ErrInput{What: "the request did not arrive whole: " + err.Error() + ". Send it again."}
+	return studio.InputError{What: "the request did not arrive whole: " + err.Error() + ". Send it again."}
 }
 
 // takeIn stores the files of a form, to be named by an operation.
@@ -91,7 +91,7 @@ func (s *site) takeIn(r *http.Request, what string, extensions []string) (studio
 func baseOf(r *http.Request) (int64, error) {
 	base, err := strconv.ParseInt(r.FormValue("base"), 10, 64)
 	if err != nil {
-		return 0, studio.ErrInput{What: "base is the number of the revision that the page shows"}
+		return 0, studio.InputError{What: "base is the number of the revision that the page shows"}
 	}
 	return base, nil
 }

@@ -87,7 +87,7 @@ func (s *site) revision(r *http.Request) (studio.Revision, error) {
 	if err != nil {
 		return studio.Revision{}, studio.ErrNotFound
 	}
-	return s.studio.Store().Revision(r.Context(), n)
+	return s.studio.Revision(r.Context(), n)
 }
 
 // columnView sends the weights of one joint, as they are stored.
@@ -121,7 +121,7 @@ func (s *site) mixView(w http.ResponseWriter, r *http.Request) {
 
 // stored sends a blob.
 func (s *site) stored(w http.ResponseWriter, r *http.Request, hash string) {
-	found, err := s.studio.Store().Blobs(r.Context(), []string{hash})
+	found, err := s.studio.Blobs(r.Context(), []string{hash})
 	if err == nil && found[hash] == nil {
 		err = studio.ErrNotFound
 	}

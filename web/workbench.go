@@ -130,7 +130,7 @@ const (
 
 // bound returns the last revisions that made or changed the bind pose, newest first.
 func (s *site) bound(ctx context.Context, o opened) ([]studio.Revision, error) {
-	list, err := s.studio.Store().History(ctx, o.ID, 0, boundSought)
+	list, err := s.studio.History(ctx, o.ID, 0, boundSought)
 	if err != nil {
 		return nil, err
 	}
@@ -264,7 +264,7 @@ func (s *site) probe(w http.ResponseWriter, r *http.Request) {
 	}
 	v, err := strconv.Atoi(param(r, "vertex"))
 	if err != nil {
-		s.problem(w, r, studio.ErrInput{What: "a vertex is a number"})
+		s.problem(w, r, studio.InputError{What: "a vertex is a number"})
 		return
 	}
 	p, err := weights.Probe(o.state, v)

@@ -89,7 +89,7 @@ func interrupted() (context.Context, context.CancelFunc) {
 func serveCommand() *cobra.Command {
 	var url, addr, metricsAddr string
 	var hosts []string
-	var in doorFlags
+	var in signInFlags
 	var workers, megabytes, vertices int
 	c := &cobra.Command{
 		Use:   "serve",
@@ -109,7 +109,7 @@ func serveCommand() *cobra.Command {
 				return err
 			}
 			defer s.Close()
-			door, err := in.door(ctx, addr, s)
+			access, err := in.signInFor(ctx, addr, s)
 			if err != nil {
 				return err
 			}
@@ -128,7 +128,7 @@ func serveCommand() *cobra.Command {
 				return fmt.Errorf("%s is not free: %w\nAnother server may be running there; choose another with --addr", addr, err)
 			}
 			go s.Listen(ctx, x.Wake)
-			site := web.Routes(x, s.Ping, door)
+			site := web.Routes(x, s.Ping, access)
 			if metricsAddr != "" {
 				all, err := metrics(s)
 				if err != nil {

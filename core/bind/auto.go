@@ -11,6 +11,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -33,32 +34,32 @@ func (w Way) String() string {
 	return fmt.Sprintf("%d %s", w.Vertices, w.How)
 }
 
+// step is a further attempt of Automatic.
+type step func(context.Context, progress.Func) (*weights.Weights, error)
+
 // Automatic binds by whatever the mesh calls for, until every vertex has weights: the body by
 // heat where that has a solution, on the mesh or on a working copy with faces turned outward,
 // cracks welded and doubled faces dropped; by heat on a closed shell around it what is left, or
 // all where heat has no stable solution; through the volume what the shell left; and what lies over the body, in it or beside it with what is
 // under it. The mesh is not changed. The report says how each set of vertices got its weights.
-func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress Progress) (*weights.Weights, *Report, error) {
+func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress progress.Func) (*weights.Weights, *Report, error) {
 	if progress == nil {
 		progress = func(string, float64) {}
 	}
 	if o.Deform == nil {
 		o.Deform = s.Deforming()
 	}
-	part := func(from, to float64) Progress {
-		return func(what string, share float64) { progress(what, from+(to-from)*share) }
-	}
 	limits := o.Limits
 	o.Limits = o.uncapped() // it is cut once, at the end
 	a := &automatic{m: m, s: s, o: o, how: make([]string, len(m.Points)), far: map[string]float64{}}
-	w, r, err := Heat(ctx, m, s, o, part(0, 0.3))
+	w, r, err := Heat(ctx, m, s, o, progress.Part(0, 0.3))
 	if ctx.Err() == nil && (err != nil && a.unstable(err) || err == nil && r.Overshoot > robustAbove) && !o.Robust {
 		why := "heat has no stable solution with the plain Laplacian"
 		if err == nil {
 			why = fmt.Sprintf("weights on the plain Laplacian left the range from 0 to 1 by %.2f", r.Overshoot)
 		}
 		o.Robust = true
-		if w2, r2, err2 := Heat(ctx, m, s, o, part(0.3, 0.35)); err2 == nil {
+		if w2, r2, err2 := Heat(ctx, m, s, o, progress.Part(0.3, 0.35)); err2 == nil {
 			w, r, err = w2, r2, nil
 			a.o.Robust = true // on a copy too
 			a.said = append(a.said, why+": the robust one was taken")
@@ -77,19 +78,19 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	cracked := a.cracked()
 	turned := a.turned()
 	if a.w == nil || cracked || turned || a.wanting(r) {
-		if err := a.onACopy(ctx, r, cracked, turned, part(0.35, 0.55)); err != nil {
+		if err := a.onACopy(ctx, r, cracked, turned, progress.Part(0.35, 0.55)); err != nil {
 			return nil, nil, err
 		}
 	}
 	for _, next := range []struct {
-		do       func(context.Context, Progress) (*weights.Weights, error)
+		do       step
 		how      string
 		from, to float64
 	}{{a.overAShell, shellHow, 0.55, 0.75}, {a.throughTheVolume, "through the volume", 0.75, 0.87}} {
 		if a.w != nil && !a.bare() && a.unsolved() == 0 {
 			break
 		}
-		w, err := next.do(ctx, part(next.from, next.to))
+		w, err := next.do(ctx, progress.Part(next.from, next.to))
 		if ctx.Err() != nil {
 			return nil, nil, ctx.Err()
 		}
@@ -101,7 +102,7 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	}
 	progress("Letting layers follow the body", 0.88)
 	a.over()
-	if err := a.rest(ctx, part(0.9, 0.95)); err != nil {
+	if err := a.rest(ctx, progress.Part(0.9, 0.95)); err != nil {
 		return nil, nil, err
 	}
 	for _, v := range led(m, a.w) {
@@ -382,7 +383,7 @@ func (a *automatic) turned() bool {
 // onACopy repairs a copy of the mesh, binds that by heat, and takes its weights
 // where that solves more joints or vertices; of a mesh that is turned in part unless it solves
 // less, of a cracked one unless it solves less than half.
-func (a *automatic) onACopy(ctx context.Context, r *Report, cracked, turned bool, progress Progress) error {
+func (a *automatic) onACopy(ctx context.Context, r *Report, cracked, turned bool, progress progress.Func) error {
 	copied, to := workingCopy(a.m)
 	if copied.Faces() == 0 {
 		return nil
@@ -458,13 +459,13 @@ func (a *automatic) cubes() int {
 }
 
 // overAShell binds a closed shell around the mesh by heat and carries the weights back.
-func (a *automatic) overAShell(ctx context.Context, progress Progress) (*weights.Weights, error) {
+func (a *automatic) overAShell(ctx context.Context, progress progress.Func) (*weights.Weights, error) {
 	w, _, _, err := OverShell(ctx, a.m, a.s, a.o, a.cubes(), false, progress)
 	return w, err
 }
 
 // throughTheVolume binds through the volume.
-func (a *automatic) throughTheVolume(ctx context.Context, progress Progress) (*weights.Weights, error) {
+func (a *automatic) throughTheVolume(ctx context.Context, progress progress.Func) (*weights.Weights, error) {
 	o := DefaultDistance
 	o.Limits, o.Deform, o.Cubes = a.o.Limits, a.o.Deform, a.cubes()
 	w, _, err := Volume(ctx, a.m, a.s, o, progress)
@@ -493,7 +494,7 @@ func (a *automatic) fill(w *weights.Weights, how string) {
 }
 
 // rest gives vertices that nothing reached those of the nearest bone.
-func (a *automatic) rest(ctx context.Context, progress Progress) error {
+func (a *automatic) rest(ctx context.Context, progress progress.Func) error {
 	if len(a.w.Unweighted()) == 0 {
 		return nil
 	}

@@ -9,6 +9,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -285,7 +286,7 @@ var DefaultCapsules = CapsuleOptions{Limits: DefaultOptions.Limits, Falloff: 2, 
 // nothing at its outer one; where several reach a vertex they share it. Vertices outside of all
 // have no weights. For blocking out, and where a person wants to say what each joint holds
 // (common practice, no source).
-func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Capsules, o CapsuleOptions, progress Progress) (*weights.Weights, *Report, error) {
+func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Capsules, o CapsuleOptions, progress progress.Func) (*weights.Weights, *Report, error) {
 	if err := s.Validate(); err != nil {
 		return nil, nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/linalg"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -40,9 +41,6 @@ func (o Options) uncapped() weights.Limits { return weights.Limits{Trace: o.Trac
 // DefaultOptions are four influences, traces below a thousandth dropped, c = 1.
 var DefaultOptions = Options{Limits: weights.Limits{Cap: 4, Trace: 0.001}, Heat: 1}
 
-// Progress is told what is being done and how much of the whole is done (0..1).
-type Progress func(what string, share float64)
-
 // tie is how much farther than the nearest another bone may be to count as
 // equally near.
 const tie = geom.TouchShare
@@ -59,7 +57,7 @@ var ErrNoBones = errors.New("no joint deforms the mesh: include at least one tha
 //
 // Points and joints are taken in world frame at rest. The mesh is not changed.
 // The context is listened to within every step.
-func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress Progress) (*weights.Weights, *Report, error) {
+func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress progress.Func) (*weights.Weights, *Report, error) {
 	if err := s.Validate(); err != nil {
 		return nil, nil, err
 	}
@@ -341,7 +339,7 @@ func components(a *linalg.Symmetric) []int32 {
 
 func (b *heatBind) factorise() error {
 	f, err := linalg.Factorise(b.ctx, b.system, b.points, b.told)
-	if bad := (linalg.ErrNotPositive{}); errors.As(err, &bad) {
+	if bad := (linalg.NotPositiveError{}); errors.As(err, &bad) {
 		return fmt.Errorf("heat has no stable solution near vertex %d: use the robust Laplacian, or weld duplicates and remove zero-area faces at Intake, then bind again (%w)", bad.Index, err)
 	}
 	if err != nil {

@@ -8,6 +8,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -105,7 +106,7 @@ const standOff = 0.1
 // OverShell binds a closed shell around a mesh by heat and carries the weights back to the
 // nearest place: a solution for whatever polygons, and one skin for pieces that are apart. Bones
 // that lie outside of the shell lead what is nearest to them of it.
-func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, cubes int, one bool, progress Progress) (*weights.Weights, *Report, *Shell, error) {
+func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, cubes int, one bool, progress progress.Func) (*weights.Weights, *Report, *Shell, error) {
 	if progress == nil {
 		progress = func(string, float64) {}
 	}
@@ -119,7 +120,7 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	}
 	limits := o.Limits
 	o.Limits = o.uncapped() // it is cut on the mesh
-	solved, report, err := Heat(ctx, shell.Mesh, s, o, func(what string, share float64) { progress(what, 0.3+0.5*share) })
+	solved, report, err := Heat(ctx, shell.Mesh, s, o, progress.Part(0.3, 0.8))
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -60,7 +61,7 @@ func (o DistanceOptions) check() error {
 // its length is taken, so that the grain of the cubes does not show. Holes, crossings, cracks
 // and faces that look inward are no matter; pieces that touch share the solid. Vertices that
 // no way leads to have no weights.
-func Volume(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress Progress) (*weights.Weights, *Report, error) {
+func Volume(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress progress.Func) (*weights.Weights, *Report, error) {
 	d, err := newDistances(ctx, m, s, o, progress)
 	if err != nil {
 		return nil, nil, err
@@ -180,7 +181,7 @@ func blended(straight, through, cell float64) float64 {
 
 // Near binds by the straight distance from each bone, whatever lies between: for blocking
 // out, and for meshes that are no solid at all (common practice, no source).
-func Near(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress Progress) (*weights.Weights, *Report, error) {
+func Near(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress progress.Func) (*weights.Weights, *Report, error) {
 	d, err := newDistances(ctx, m, s, o, progress)
 	if err != nil {
 		return nil, nil, err
@@ -199,7 +200,7 @@ func Near(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOpt
 // distances are those from every bone to every vertex.
 type distances struct {
 	ctx      context.Context
-	progress Progress
+	progress progress.Func
 	m        *mesh.Mesh
 	s        *skeleton.Skeleton
 	o        DistanceOptions
@@ -208,7 +209,7 @@ type distances struct {
 	of       [][]float32 // by bone, then vertex, metres
 }
 
-func newDistances(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress Progress) (*distances, error) {
+func newDistances(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress progress.Func) (*distances, error) {
 	if err := s.Validate(); err != nil {
 		return nil, err
 	}

@@ -10,6 +10,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -27,7 +28,7 @@ const (
 // are where the volume hangs down the farthest, each leg is read from there upward, head and tail
 // are the ends of the middle plane fore and aft; the end with more volume near it
 // is the head.
-func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
+func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress progress.Func) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	f, err := standing(m, shown)
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 
 	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -27,7 +28,7 @@ var ErrNoBody = errors.New("the mesh has no volume to fit a skeleton into: flip 
 // (geodesic extremities), and cross-sections of limbs and neck; where a feature
 // does not show, segment proportions decide (Drillis & Contini 1966). The order
 // of discretising, embedding and refining follows Baran & Popović 2007.
-func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress Progress) (*fitter, error) {
+func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Func) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	f, err := newFitter(m, shown, shown.turn())
 	if err != nil {

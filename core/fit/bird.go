@@ -7,6 +7,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -15,7 +16,7 @@ import (
 // bird places the landmarks of a bird that stands on two legs with its wings off
 // the body: feet on the ground, wing tips farthest to the sides, head and tail at
 // the ends of the middle plane.
-func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
+func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress progress.Func) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	f, err := birdwise(m, shown)
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -18,7 +19,7 @@ import (
 // chain places joints along the middle line of a long body, evenly or closer where
 // it bends: its two ends are the places farthest from each other along the inside,
 // and the end with more volume near it is the first.
-func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
+func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress progress.Func) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	// A chain may lie along any axis: all of it counts.
 	m, _ = m.MakeOutward()

@@ -12,6 +12,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/num/quat"
@@ -46,9 +47,6 @@ type JointFit struct {
 	Reason     string  `json:"reason"`
 	Inside     bool    `json:"inside"`
 }
-
-// Progress is told what is being done and how much of it is done (0..1).
-type Progress func(what string, share float64)
 
 // Options of a fit besides the starter.
 type Options struct {
@@ -101,7 +99,7 @@ func (s Shown) Check() error {
 // Fit places the starter of the options in a mesh. Errors are those of
 // parameters, ErrNoBody, those that tell of limbs that were not found, and the
 // context's.
-func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress Progress) (*skeleton.Skeleton, *Report, error) {
+func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress progress.Func) (*skeleton.Skeleton, *Report, error) {
 	if progress == nil {
 		progress = func(string, float64) {}
 	}

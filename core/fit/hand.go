@@ -9,6 +9,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
 	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -349,7 +350,7 @@ func (f *fitter) handAlone(wrist, end r3.Vec) (*fitter, int) {
 // hand places the joints of a hand on its own. The wrist is the end of the
 // longest axis with the larger sections; the fingers are what sticks out as seen
 // from there.
-func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress Progress) (*fitter, error) {
+func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, progress progress.Func) (*fitter, error) {
 	progress("Filling the volume", 0.05)
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()

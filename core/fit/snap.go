@@ -32,7 +32,7 @@ func Snap(p skeleton.Params, theirs *skeleton.Skeleton, names map[string]string)
 		missing = append(missing, j.Name)
 	}
 	if len(missing) == len(starter.Joints) {
-		return nil, missing, skeleton.ErrNoJoint("that the map names")
+		return nil, missing, skeleton.NoJointError("that the map names")
 	}
 	f.carry(starter)
 	s = starter.Clone()

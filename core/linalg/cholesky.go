@@ -171,8 +171,8 @@ func (f *fronts) off() bool { return f.ctx.Err() != nil }
 func (f *fronts) fail(index int32, pivot float64) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	if e, ok := f.err.(ErrNotPositive); !ok || int(index) < e.Index {
-		f.err = ErrNotPositive{int(index), pivot}
+	if e, ok := f.err.(NotPositiveError); !ok || int(index) < e.Index {
+		f.err = NotPositiveError{int(index), pivot}
 	}
 }
 

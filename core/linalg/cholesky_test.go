@@ -124,7 +124,7 @@ func TestIndefiniteMatrixIsRefusedWithItsPlace(t *testing.T) {
 		}
 	}
 	_, err := Factorise(context.Background(), a, places, nil)
-	var bad ErrNotPositive
+	var bad NotPositiveError
 	require.ErrorAs(t, err, &bad)
 	require.LessOrEqual(t, bad.Pivot, 0.0)
 }

@@ -33,18 +33,18 @@ func (a *Symmetric) MulVec(x []float64) []float64 {
 	return y
 }
 
-// ErrNotPositive tells which unknown had a pivot that is not positive.
-type ErrNotPositive struct {
+// NotPositiveError tells which unknown had a pivot that is not positive.
+type NotPositiveError struct {
 	Index int
 	Pivot float64
 }
 
-func (e ErrNotPositive) Error() string {
+func (e NotPositiveError) Error() string {
 	return fmt.Sprintf("the matrix is not positive definite: pivot %g at unknown %d", e.Pivot, e.Index)
 }
 
 // Factorise orders and factorises a. places gives each unknown's position and
-// steers only the speed, not the result. The error is an ErrNotPositive, or that of
+// steers only the speed, not the result. The error is an NotPositiveError, or that of
 // ctx, which is looked at within the large blocks too. told, unless nil, is told the
 // share of the work that is done, from several goroutines.
 func Factorise(ctx context.Context, a *Symmetric, places []r3.Vec, told func(share float64)) (*Cholesky, error) {

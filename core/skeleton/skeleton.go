@@ -63,17 +63,17 @@ func (s *Skeleton) Index(name string) int {
 	return -1
 }
 
-// ErrNoJoint names a joint that the skeleton lacks.
-type ErrNoJoint string
+// NoJointError names a joint that the skeleton lacks.
+type NoJointError string
 
-func (e ErrNoJoint) Error() string { return fmt.Sprintf("the skeleton has no joint %q", string(e)) }
+func (e NoJointError) Error() string { return fmt.Sprintf("the skeleton has no joint %q", string(e)) }
 
-// Find returns the joint of that name or an ErrNoJoint.
+// Find returns the joint of that name or an NoJointError.
 func (s *Skeleton) Find(name string) (int, error) {
 	if i := s.Index(name); i >= 0 {
 		return i, nil
 	}
-	return 0, ErrNoJoint(name)
+	return 0, NoJointError(name)
 }
 
 // ErrEmpty means that there is no joint at all.

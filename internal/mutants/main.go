@@ -3,7 +3,7 @@
 // that survived once stand here with the test that kills them now.
 //
 //	go run ./internal/mutants            # all
-//	go run ./internal/mutants spill door # those whose name has one of the words
+//	go run ./internal/mutants spill access # those whose name has one of the words
 package main
 
 import (

@@ -15,7 +15,7 @@ type Memory struct {
 	Blob   map[string][]byte
 	Staged map[string]bool
 	Works  map[string]studio.Work
-	Enough bool // what a beat answers
+	EarlyStop bool // what a beat answers
 	Items  []studio.ShelfItem
 	Made   map[string][]byte // what was derived
 	Down   bool
@@ -136,7 +136,7 @@ func (m *Memory) Line(_ context.Context, _ string, to int64) (out []studio.Revis
 func (m *Memory) Commit(_ context.Context, c studio.Commit) (studio.Revision, error) {
 	now := m.All[c.Character]
 	if now.Head != c.Head {
-		return c.Revision, studio.ErrStale{Head: now.Head}
+		return c.Revision, studio.StaleError{Head: now.Head}
 	}
 	r := c.Revision
 	r.ID = m.put(c)
@@ -153,9 +153,9 @@ func (m *Memory) SetHead(_ context.Context, id string, _, to int64) error {
 	return nil
 }
 
-// Came implements studio.Store; nothing is noted here.
-func (m *Memory) Came(context.Context, string) (studio.Came, error) {
-	return studio.Came{}, studio.ErrNotFound
+// Receipt implements studio.Store; nothing is noted here.
+func (m *Memory) Receipt(context.Context, string) (studio.Receipt, error) {
+	return studio.Receipt{}, studio.ErrNotFound
 }
 
 // Blobs implements studio.Store.
@@ -245,7 +245,7 @@ func (m *Memory) ClaimWork(_ context.Context, id string) (studio.Work, studio.Cl
 
 // Beat implements studio.Store.
 func (m *Memory) Beat(context.Context, studio.Claim, string, float64) (bool, error) {
-	return m.Enough, nil
+	return m.EarlyStop, nil
 }
 
 // CloseWork implements studio.Store.
@@ -258,7 +258,7 @@ func (m *Memory) CloseWork(_ context.Context, c studio.Claim, state, message str
 
 // StopWork implements studio.Store.
 func (m *Memory) StopWork(_ context.Context, id string) (studio.Work, error) {
-	m.Enough = true
+	m.EarlyStop = true
 	return m.Works[id], nil
 }
 

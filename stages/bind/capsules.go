@@ -98,7 +98,7 @@ func (o *BindCapsules) Apply(ctx context.Context, s studio.State, progress studi
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_capsules", "Bound by capsules", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.ByCapsules(ctx, in, s.Skeleton, s.Capsules, bind.CapsuleOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
+		return bind.ByCapsules(ctx, in, s.Skeleton, s.Capsules, bind.CapsuleOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, progress)
 	})
 }
 

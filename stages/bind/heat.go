@@ -53,7 +53,7 @@ func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_heat", "Bound by heat", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Robust: o.Laplacian == "robust", Deform: deform}, bind.Progress(progress))
+		return bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Robust: o.Laplacian == "robust", Deform: deform}, progress)
 	})
 }
 

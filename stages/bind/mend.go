@@ -167,13 +167,13 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		if o.Steps != nil && !slices.Contains(o.Steps, r.Name) {
 			continue
 		}
-		if studio.HasEnough(ctx) {
+		if studio.StopsEarly(ctx) {
 			out.Steps = append(out.Steps, "Stopped before: "+r.Label)
 			break
 		}
 		share := float64(i) / float64(len(rungs))
 		progress("Trying: "+r.Label, share)
-		within, end := studio.UntilEnough(ctx)
+		within, end := studio.UntilEarlyStop(ctx)
 		next, err := r.do(within, best, limits, func(what string, part float64) {
 			progress(r.Label+": "+strings.ToLower(what[:min(1, len(what))])+what[min(1, len(what)):], share+part/float64(len(rungs)))
 		})
@@ -181,7 +181,7 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		if ctx.Err() != nil {
 			return s, studio.Outcome{}, ctx.Err()
 		}
-		if err != nil && studio.HasEnough(ctx) {
+		if err != nil && studio.StopsEarly(ctx) {
 			out.Steps = append(out.Steps, "Stopped during: "+r.Label)
 			break
 		}
@@ -205,7 +205,7 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 			out.Steps = append(out.Steps, "Not used: "+r.Label+": "+now.String())
 		}
 	}
-	if at == before && studio.HasEnough(ctx) {
+	if at == before && studio.StopsEarly(ctx) {
 		return s, studio.Outcome{}, studio.Wrong("stopped before a step of the ladder had made it better: nothing was changed. %s", strings.Join(out.Steps[1:], ". "))
 	}
 	if at == before {

@@ -71,7 +71,7 @@ func TestTheLadderIsStoppedAndKeepsWhatItHas(t *testing.T) {
 	for _, at := range []string{"Trying: joints that lead nothing", "Joints that lead nothing"} {
 		enough := make(chan struct{})
 		end := sync.OnceFunc(func() { close(enough) })
-		mended, told, err := studio.Apply(studio.WithEnough(context.Background(), enough), entry, op, s, func(what string, _ float64) {
+		mended, told, err := studio.Apply(studio.WithEarlyStop(context.Background(), enough), entry, op, s, func(what string, _ float64) {
 			if strings.HasPrefix(strings.ToLower(what), strings.ToLower(at)) {
 				end()
 			}
@@ -83,7 +83,7 @@ func TestTheLadderIsStoppedAndKeepsWhatItHas(t *testing.T) {
 	}
 	enough := make(chan struct{})
 	close(enough)
-	_, _, err = studio.Apply(studio.WithEnough(context.Background(), enough), entry, op, s, nil)
+	_, _, err = studio.Apply(studio.WithEarlyStop(context.Background(), enough), entry, op, s, nil)
 	require.True(t, studio.IsInput(err))
 	require.ErrorContains(t, err, "nothing was changed")
 }

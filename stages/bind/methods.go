@@ -42,7 +42,7 @@ func (o *BindAuto) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, err
 	}
 	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.Automatic(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: bind.DefaultOptions.Heat, Deform: deform}, bind.Progress(progress))
+	w, report, err := bind.Automatic(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: bind.DefaultOptions.Heat, Deform: deform}, progress)
 	return made(ctx, s, "bind_auto", "Bound", o, limits, w, report, err)
 }
 
@@ -65,7 +65,7 @@ func (o *BindVolume) Apply(ctx context.Context, s studio.State, progress studio.
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_volume", "Bound through the volume", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.Volume(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Cubes: o.Cubes, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
+		return bind.Volume(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Cubes: o.Cubes, Smooth: o.Smooth, Deform: deform}, progress)
 	})
 }
 
@@ -86,7 +86,7 @@ func (o *BindNear) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_near", "Bound by distance", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.Near(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, bind.Progress(progress))
+		return bind.Near(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, progress)
 	})
 }
 
@@ -103,6 +103,6 @@ func (o *BindRigid) Apply(ctx context.Context, s studio.State, progress studio.P
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_rigid", "Gave each piece to one joint", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.ByPiece(ctx, in, s.Skeleton, deform, bind.Progress(progress))
+		return bind.ByPiece(ctx, in, s.Skeleton, deform, progress)
 	})
 }

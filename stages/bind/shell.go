@@ -43,7 +43,7 @@ func (o *BindShell) Apply(ctx context.Context, s studio.State, progress studio.P
 		return o.around(ctx, s, options, progress)
 	}
 	return bound(ctx, s, "bind_shell", "Bound over a closed shell", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		w, report, _, err := bind.OverShell(ctx, in, s.Skeleton, options, o.Cubes, false, bind.Progress(progress))
+		w, report, _, err := bind.OverShell(ctx, in, s.Skeleton, options, o.Cubes, false, progress)
 		return w, report, err
 	})
 }
@@ -55,7 +55,7 @@ func (o *BindShell) around(ctx context.Context, s studio.State, options bind.Opt
 		return s, studio.Outcome{}, err
 	}
 	only, _ := s.Mesh.Only(chosen)
-	w, _, shell, err := bind.OverShell(ctx, only, s.Skeleton, options, o.Cubes, true, bind.Progress(progress))
+	w, _, shell, err := bind.OverShell(ctx, only, s.Skeleton, options, o.Cubes, true, progress)
 	if ctx.Err() != nil {
 		return s, studio.Outcome{}, ctx.Err()
 	}

@@ -153,7 +153,7 @@ func CompareDelivery(ctx context.Context, x *studio.Studio, character string, ba
 		return d, err
 	}
 	if c.Head != base {
-		return d, studio.ErrStale{Head: c.Head}
+		return d, studio.StaleError{Head: c.Head}
 	}
 	if before.Mesh == nil {
 		return d, studio.Wrong("the character has no mesh yet that %s could replace", file.Name)
@@ -182,7 +182,7 @@ func CompareDelivery(ctx context.Context, x *studio.Studio, character string, ba
 
 // repairs returns the operations of the intake that lead to base, oldest first.
 func repairs(ctx context.Context, x *studio.Studio, character string, base int64) ([]studio.Step, error) {
-	line, err := x.Store().Line(ctx, character, base)
+	line, err := x.Line(ctx, character, base)
 	if err != nil {
 		return nil, err
 	}

@@ -272,7 +272,7 @@ func TestDeliverKeepsWhatCanBeKept(t *testing.T) {
 	require.Less(t, worst, 0.75, "a vertex still follows the joint that led it")
 
 	_, err = compare(r.ID, "odile_4.obj", file(nose))
-	require.ErrorAs(t, err, &studio.ErrStale{})
+	require.ErrorAs(t, err, &studio.StaleError{})
 	_, err = compare(taken.ID, "odile_5.obj", strings.NewReader("v 1"))
 	require.True(t, studio.IsInput(err))
 	_, _, err = x.Do(ctx, c.ID, taken.ID, "take_delivery", json.RawMessage(`{"file":{"name":"a.obj","blob":"none"}}`), "tester")

@@ -97,13 +97,13 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	if err := try(ctx, "as it is", s, 0); err != nil {
 		return s, out, err
 	}
-	within, end := studio.UntilEnough(ctx)
+	within, end := studio.UntilEarlyStop(ctx)
 	defer end()
 	stopped := func(at string) {
 		out.Left = append(out.Left, "stopped "+at+": later methods were skipped")
 	}
 	for k, w := range ways {
-		if studio.HasEnough(ctx) {
+		if studio.StopsEarly(ctx) {
 			stopped("before " + w.Name)
 			break
 		}
@@ -113,7 +113,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 			return s, out, err
 		}
 		state, _, err := studio.Apply(within, e, op, s, nil)
-		if err != nil && ctx.Err() == nil && studio.HasEnough(ctx) {
+		if err != nil && ctx.Err() == nil && studio.StopsEarly(ctx) {
 			stopped("while binding by " + w.Name)
 			break
 		}
@@ -130,7 +130,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 			continue
 		}
 		if err := try(within, w.Name, state, k+1); err != nil {
-			if ctx.Err() == nil && studio.HasEnough(ctx) {
+			if ctx.Err() == nil && studio.StopsEarly(ctx) {
 				stopped("while trying " + w.Name)
 				break
 			}

@@ -18,14 +18,14 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "check_motion", Label: "Run the test reel", Stage: "motion", Words: "range of motion test reel bend measure score deformation check", Needs: needs, Long: studio.Always, New: func() studio.Operation { return &CheckMotion{ReelAsked: studio.Usual} }},
+		studio.Entry{Name: "check_motion", Label: "Run the test reel", Stage: "motion", Words: "range of motion test reel bend measure score deformation check", Needs: needs, Long: studio.Always, New: func() studio.Operation { return &CheckMotion{ReelRequest: studio.Usual} }},
 	)
 }
 
 // CheckMotion measures every frame of the test reel and makes the score sheet of it; of a kept result with
 // Kept, which gets its score.
 type CheckMotion struct {
-	studio.ReelAsked
+	studio.ReelRequest
 	Kept string `json:"kept,omitempty"`
 }
 
@@ -40,7 +40,7 @@ const (
 )
 
 // CheckAsked reports what a reel cannot be made of.
-func CheckAsked(s *studio.State, a studio.ReelAsked) error {
+func CheckAsked(s *studio.State, a studio.ReelRequest) error {
 	if !(a.Amount > 0 && a.Amount <= maxAmount) {
 		return studio.Wrong("the part of the range must be above 0 and at most %g (1 is all of it), not %g", maxAmount, a.Amount)
 	}
@@ -61,7 +61,7 @@ func CheckAsked(s *studio.State, a studio.ReelAsked) error {
 }
 
 // Measure tries the skin of a state in a reel.
-func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress func(share float64)) (*studio.Sheet, error) {
+func Measure(ctx context.Context, s *studio.State, a studio.ReelRequest, progress func(share float64)) (*studio.Sheet, error) {
 	if err := CheckAsked(s, a); err != nil {
 		return nil, err
 	}
@@ -93,7 +93,7 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelAsked, progress 
 }
 
 // trying is the skin of a state, and with what it is measured.
-func trying(s *studio.State, a studio.ReelAsked) (*deform.Skin, deform.CheckOptions, error) {
+func trying(s *studio.State, a studio.ReelRequest) (*deform.Skin, deform.CheckOptions, error) {
 	o := deform.CheckOptions{Cross: crossEvery}
 	tris, _ := s.Mesh.Triangles()
 	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
@@ -117,15 +117,15 @@ type Spot struct {
 	Over  bool    `json:"over"`
 }
 
-// SpotAsked names a place of the sheet by its kind of fault and the frame in which it is worst.
-type SpotAsked struct {
+// SpotRequest names a place of the sheet by its kind of fault and the frame in which it is worst.
+type SpotRequest struct {
 	Kind  string `json:"kind"`
 	Frame int    `json:"frame"`
 }
 
 // MeasureSpot measures one place of the sheet in the frames of its own part of the reel, after a change: quick,
 // where the whole reel takes long. The sheet stays as it is.
-func MeasureSpot(ctx context.Context, s *studio.State, q SpotAsked) (*Spot, error) {
+func MeasureSpot(ctx context.Context, s *studio.State, q SpotRequest) (*Spot, error) {
 	if s.Sheet == nil || s.Weights == nil {
 		return nil, studio.Wrong("no motion check yet: run the test reel, then its spots can be measured again")
 	}
@@ -164,7 +164,7 @@ func (o *CheckMotion) Apply(ctx context.Context, s studio.State, progress studio
 			return s, studio.Outcome{}, err
 		}
 	}
-	sheet, err := Measure(ctx, of, o.ReelAsked, func(share float64) { progress("Bending", share) })
+	sheet, err := Measure(ctx, of, o.ReelRequest, func(share float64) { progress("Bending", share) })
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
@@ -198,7 +198,7 @@ func (o *CheckMotion) Apply(ctx context.Context, s studio.State, progress studio
 	return s, told, nil
 }
 
-func same(a, b studio.ReelAsked) bool {
+func same(a, b studio.ReelRequest) bool {
 	return a.Amount == b.Amount && a.Steps == b.Steps && slices.Equal(a.Kinds, b.Kinds) && slices.Equal(a.Joints, b.Joints)
 }
 

@@ -45,7 +45,7 @@ func find(s *studio.State) []finding.Finding {
 	if s.Weights == nil {
 		return nil
 	}
-	again := []finding.Remedy{studio.Offer("Run the test reel", &CheckMotion{ReelAsked: studio.Usual})}
+	again := []finding.Remedy{studio.Offer("Run the test reel", &CheckMotion{ReelRequest: studio.Usual})}
 	switch {
 	case s.Sheet == nil:
 		return []finding.Finding{{Code: "motion_untried", Severity: finding.Note, Count: 1, Title: "Not tested in motion yet", Why: "Every joint is rotated through its usual range and every frame is measured; until then, how it bends is unknown.",

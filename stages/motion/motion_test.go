@@ -70,7 +70,7 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	require.LessOrEqual(t, mended.Sheet.Over, clean.Over)
 	require.Less(t, mended.Sheet.Score, spoiled.Sheet.Score)
 
-	_, err := motion.Measure(context.Background(), &s, studio.ReelAsked{Amount: math.NaN(), Steps: 2}, nil)
+	_, err := motion.Measure(context.Background(), &s, studio.ReelRequest{Amount: math.NaN(), Steps: 2}, nil)
 	require.True(t, studio.IsInput(err))
 	for _, bad := range []string{`{"amount":0}`, `{"steps":0}`, `{"steps":1000}`, `{"kinds":["dance"]}`, `{"joints":["nobody"]}`, `{"kept":"nothing"}`} {
 		_, _, err := studiotest.Try(s, "check_motion", bad)
@@ -158,7 +158,7 @@ func TestAComparisonIsStoppedAndKeepsWhatItHas(t *testing.T) {
 	for at, left := range map[string]string{"Binding: automatic": "stopped while", "Trying automatic": "stopped while trying automatic"} {
 		enough := make(chan struct{})
 		end := sync.OnceFunc(func() { close(enough) })
-		out, told, err := studio.Apply(studio.WithEnough(context.Background(), enough), entry, op, s, func(what string, _ float64) {
+		out, told, err := studio.Apply(studio.WithEarlyStop(context.Background(), enough), entry, op, s, func(what string, _ float64) {
 			if what == at {
 				end()
 			}
@@ -177,7 +177,7 @@ func TestAComparisonIsStoppedAndKeepsWhatItHas(t *testing.T) {
 func TestAMotionOfAFileIsLaidOn(t *testing.T) {
 	s := studiotest.Bound(t)
 	var file bytes.Buffer
-	reel := s.Reel(studio.ReelAsked{Amount: 1, Steps: 2, Kinds: []string{pose.SegmentGait}}, true)
+	reel := s.Reel(studio.ReelRequest{Amount: 1, Steps: 2, Kinds: []string{pose.SegmentGait}}, true)
 	require.NoError(t, bvh.Encode(&file, s.Skeleton, reel.Clip(s.Skeleton, "steps")))
 	_, x, c := studiotest.Begun(t, s)
 	ctx := context.Background()
@@ -239,9 +239,9 @@ func TestThePageIsTold(t *testing.T) {
 	}
 	turned := studiotest.Do(t, s, "save_pose", `{"name":"own","turns":{"head":[0,0.3,0,0.9]}}`)
 	require.True(t, motion.Shown(&turned).Stale)
-	_, err = motion.Handed(&studio.State{}, motion.HandAsked{Do: "mirror"})
+	_, err = motion.Handed(&studio.State{}, motion.HandRequest{Do: "mirror"})
 	require.True(t, studio.IsInput(err))
-	_, err = motion.Handed(&s, motion.HandAsked{Do: "dance"})
+	_, err = motion.Handed(&s, motion.HandRequest{Do: "dance"})
 	require.True(t, studio.IsInput(err))
 }
 
@@ -254,7 +254,7 @@ func TestAPlaceIsMeasuredAlone(t *testing.T) {
 	s = studiotest.Do(t, s, "check_motion", `{"steps":2}`)
 	require.GreaterOrEqual(t, len(s.Sheet.Faults), 5)
 	for _, f := range s.Sheet.Faults[:5] {
-		now, err := motion.MeasureSpot(ctx, &s, motion.SpotAsked{Kind: f.Kind, Frame: f.Frame})
+		now, err := motion.MeasureSpot(ctx, &s, motion.SpotRequest{Kind: f.Kind, Frame: f.Frame})
 		require.NoError(t, err)
 		require.InDelta(t, f.Times, now.Times, 1e-3, "%s in %s", f.Kind, f.Pose)
 		require.Equal(t, now.Was, now.Seen)
@@ -262,13 +262,13 @@ func TestAPlaceIsMeasuredAlone(t *testing.T) {
 	places := motion.Places(&s)
 	params := places[0].Remedies[0].Params
 	after := studiotest.Do(t, s, places[0].Remedies[0].Op, string(params))
-	spot, err := motion.MeasureSpot(ctx, &after, motion.SpotAsked{Kind: places[0].Kind, Frame: places[0].Frame})
+	spot, err := motion.MeasureSpot(ctx, &after, motion.SpotRequest{Kind: places[0].Kind, Frame: places[0].Frame})
 	require.NoError(t, err)
 	require.False(t, spot.Over)
 	require.Less(t, spot.Times, places[0].Times)
-	_, err = motion.MeasureSpot(ctx, &after, motion.SpotAsked{Kind: "spill", Frame: 100000})
+	_, err = motion.MeasureSpot(ctx, &after, motion.SpotRequest{Kind: "spill", Frame: 100000})
 	require.ErrorContains(t, err, "no such spot")
 	untried := studiotest.Bound(t)
-	_, err = motion.MeasureSpot(ctx, &untried, motion.SpotAsked{Kind: "spill"})
+	_, err = motion.MeasureSpot(ctx, &untried, motion.SpotRequest{Kind: "spill"})
 	require.ErrorContains(t, err, "no motion check yet")
 }

@@ -72,7 +72,7 @@ func ReelBundle(s *studio.State) ([]byte, error) {
 }
 
 // Handed does to a pose what a hand asks.
-func Handed(s *studio.State, q pose.HandAsked) (*pose.Handed, error) {
+func Handed(s *studio.State, q pose.HandRequest) (*pose.Handed, error) {
 	if s.Skeleton == nil {
 		return nil, studio.Wrong("no skeleton yet")
 	}
@@ -83,8 +83,8 @@ func Handed(s *studio.State, q pose.HandAsked) (*pose.Handed, error) {
 	return out, nil
 }
 
-// HandAsked is what a hand asks.
-type HandAsked = pose.HandAsked
+// HandRequest is what a hand asks.
+type HandRequest = pose.HandRequest
 
 // Feet tells by joint whether it is one that a standing limb ends at: what one holds when hips move.
 func Feet(s *studio.State) []bool {

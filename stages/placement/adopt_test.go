@@ -47,7 +47,7 @@ func TestTheMotionOfAFileIsKept(t *testing.T) {
 	ctx := context.Background()
 	s := studiotest.Bound(t)
 	file := wave(t, s.Skeleton, "forearm_l")
-	_, x, c := studiotest.Begun(t, s)
+	store, x, c := studiotest.Begun(t, s)
 	m, err := matchFile(x, c, "wave.bvh", file)
 	require.NoError(t, err)
 	require.Equal(t, 5, m.Frames)
@@ -68,15 +68,15 @@ func TestTheMotionOfAFileIsKept(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, rev.Outcome.Sentence, "its motion of 5 frames is kept")
 	_, _, err = x.Do(ctx, c.ID, c.Head, "adopt_skeleton", params(nil), "tester")
-	var stale studio.ErrStale
+	var stale studio.StaleError
 	require.ErrorAs(t, err, &stale)
 
 	// Read again from the store by another studio.
 	head := func() studio.State {
-		fresh := studio.New(x.Store(), nil, x.Limits())
-		now, err := x.Store().Character(ctx, c.ID)
+		fresh := studio.New(store, nil, x.Limits())
+		now, err := x.Character(ctx, c.ID)
 		require.NoError(t, err)
-		r, err := x.Store().Revision(ctx, now.Head)
+		r, err := x.Revision(ctx, now.Head)
 		require.NoError(t, err)
 		state, err := fresh.Load(ctx, r)
 		require.NoError(t, err)
@@ -108,7 +108,7 @@ func TestTheMotionOfAFileIsKept(t *testing.T) {
 	for i := range low.Joints {
 		low.Joints[i].Pos = r3.Sub(low.Joints[i].Pos, r3.Vec{Y: studiotest.At(t, s, "hips").Y, X: 3})
 	}
-	now, err := x.Store().Character(ctx, c.ID)
+	now, err := x.Character(ctx, c.ID)
 	require.NoError(t, err)
 	file = wave(t, low, "forearm_l")
 	m, err = matchFile(x, c, "low.bvh", file)

@@ -46,7 +46,7 @@ func TestTwoSkeletonsAreJoined(t *testing.T) {
 	s := studiotest.Bound(t)
 	two := studiotest.Do(t, s, "draw_chain", `{"name":"prop","places":[[0.5,0.2,0],[0.5,0.4,0],[0.5,0.6,0]],"end":true}`)
 	_, x, c := studiotest.Begun(t, two)
-	head, err := x.Store().Revision(ctx, c.Head)
+	head, err := x.Revision(ctx, c.Head)
 	require.NoError(t, err)
 	several := 0
 	for _, f := range studiotest.Findings(t, x, head, "placement") {

@@ -116,7 +116,7 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 		}
 	}
 	in, _ := s.Mesh.Bindable()
-	fitted, report, err := fit.Fit(ctx, in, options, fit.Progress(progress))
+	fitted, report, err := fit.Fit(ctx, in, options, progress)
 	if ctx.Err() != nil {
 		return s, studio.Outcome{}, ctx.Err()
 	}

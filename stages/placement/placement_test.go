@@ -281,7 +281,7 @@ func TestTakingOverASkeletonFromAFile(t *testing.T) {
 	sums(t, out)
 	_, err = matchFile(x, c, "bones.bvh", []byte("HIERARCHY\nROOT\n"))
 	require.ErrorContains(t, err, "line")
-	var bad studio.ErrInput
+	var bad studio.InputError
 	require.ErrorAs(t, err, &bad)
 }
 
@@ -383,9 +383,9 @@ func TestRealMeshesAreFitted(t *testing.T) {
 	require.Greater(t, studiotest.At(t, elephant, "hand_l").Y, studiotest.At(t, elephant, "hand_r").Y+0.08, "the lifted foot")
 	// Their sides do not lie along X: the remedy turns mesh and skeleton.
 	_, x, c := studiotest.Begun(t, diplodocus)
-	now, err := x.Store().Character(ctx, c.ID)
+	now, err := x.Character(ctx, c.ID)
 	require.NoError(t, err)
-	head, err := x.Store().Revision(ctx, now.Head)
+	head, err := x.Revision(ctx, now.Head)
 	require.NoError(t, err)
 	turned := diplodocus
 	for _, f := range studiotest.Findings(t, x, head, "placement") {

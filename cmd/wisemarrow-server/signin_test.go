@@ -31,37 +31,37 @@ func TestAddressesOfThisMachineAlone(t *testing.T) {
 
 // Elsewhere than on loopback nobody comes in without signing in, and no password goes
 // over the wire in the clear.
-func TestTheServerStartsOnlyWithADoorElsewhere(t *testing.T) {
+func TestTheServerStartsOnlyWithSignInElsewhere(t *testing.T) {
 	ctx := context.Background()
 	s, err := store.Open(ctx, testdb.New(t))
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
 	require.NoError(t, s.Migrate(ctx))
-	try := func(f doorFlags, addr string) (bool, string) {
-		d, err := f.door(ctx, addr, s)
+	try := func(f signInFlags, addr string) (bool, string) {
+		d, err := f.signInFor(ctx, addr, s)
 		if err != nil {
 			return false, err.Error()
 		}
 		return d != nil, ""
 	}
-	door, trouble := try(doorFlags{}, "127.0.0.1:0")
-	require.False(t, door)
+	access, trouble := try(signInFlags{}, "127.0.0.1:0")
+	require.False(t, access)
 	require.Empty(t, trouble)
-	_, trouble = try(doorFlags{}, "0.0.0.0:0")
+	_, trouble = try(signInFlags{}, "0.0.0.0:0")
 	require.Contains(t, trouble, "in the clear")
-	for _, f := range []doorFlags{{behindTLS: true}, {cert: "c", key: "k"}} {
+	for _, f := range []signInFlags{{behindTLS: true}, {cert: "c", key: "k"}} {
 		_, trouble = try(f, "0.0.0.0:0")
 		require.Contains(t, trouble, "people add NAME --role lead")
 	}
 	require.NoError(t, s.AddPerson(ctx, people.Person{Name: "Mira", Role: people.Work}))
-	_, trouble = try(doorFlags{behindTLS: true}, "0.0.0.0:0")
+	_, trouble = try(signInFlags{behindTLS: true}, "0.0.0.0:0")
 	require.Contains(t, trouble, "people add NAME --role lead", "one who works is no lead")
 	require.NoError(t, s.AddPerson(ctx, people.Person{Name: "Ines", Role: people.Lead}))
-	for addr, f := range map[string]doorFlags{"0.0.0.0:0": {behindTLS: true}, "127.0.0.1:0": {signIn: true}} {
-		door, trouble = try(f, addr)
-		require.True(t, door, trouble)
+	for addr, f := range map[string]signInFlags{"0.0.0.0:0": {behindTLS: true}, "127.0.0.1:0": {signIn: true}} {
+		access, trouble = try(f, addr)
+		require.True(t, access, trouble)
 	}
-	for _, f := range []doorFlags{{cert: "c"}, {header: "X-Person"}, {header: "X-Person", proxies: []string{"here"}}} {
+	for _, f := range []signInFlags{{cert: "c"}, {header: "X-Person"}, {header: "X-Person", proxies: []string{"here"}}} {
 		_, trouble = try(f, "127.0.0.1:0")
 		require.NotEmpty(t, trouble)
 	}

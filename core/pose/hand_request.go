@@ -12,9 +12,9 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// HandAsked is what a person does to a pose: Do is "pull" or "mirror". Turns are about the joints' own axes,
+// HandRequest is what a person does to a pose: Do is "pull" or "mirror". Turns are about the joints' own axes,
 // x y z w.
-type HandAsked struct {
+type HandRequest struct {
 	Do    string                `json:"do"`
 	Turns map[string][4]float64 `json:"turns"`
 	Move  [3]float64            `json:"move"`
@@ -47,7 +47,7 @@ func NewHand(s *skeleton.Skeleton, marks skeleton.Marks) *Hand {
 }
 
 // Do does what is asked.
-func (h *Hand) Do(q HandAsked) (*Handed, error) {
+func (h *Hand) Do(q HandRequest) (*Handed, error) {
 	p := Pose{}
 	for name, t := range q.Turns {
 		x := quat.Number{Imag: t[0], Jmag: t[1], Kmag: t[2], Real: t[3]}
@@ -90,7 +90,7 @@ func (h *Hand) Do(q HandAsked) (*Handed, error) {
 
 // DoJSON is Do for JSON in and out.
 func (h *Hand) DoJSON(asked string) (string, error) {
-	var q HandAsked
+	var q HandRequest
 	if err := json.Unmarshal([]byte(asked), &q); err != nil {
 		return "", fmt.Errorf("what is asked cannot be read: %w", err)
 	}

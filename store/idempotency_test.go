@@ -83,22 +83,22 @@ func TestALostCommitIsFoundByItsKey(t *testing.T) {
 	behind := studio.New(s, nil, reading.Default)
 
 	s.BeforeCommit(func() { l.cut.Store(true) })
-	r, _, err := behind.Do(studio.Asking(ctx, "one"), c.ID, c.Head, "drop_loose", nil, "tester")
+	r, _, err := behind.Do(studio.WithKey(ctx, "one"), c.ID, c.Head, "drop_loose", nil, "tester")
 	require.NoError(t, err)
 	now, err := direct.Character(ctx, c.ID)
 	require.NoError(t, err)
 	require.Equal(t, now.Head, r.ID)
 	require.NotEqual(t, c.Head, now.Head)
-	came, err := direct.Came(ctx, "one")
+	receipt, err := direct.Receipt(ctx, "one")
 	require.NoError(t, err)
-	require.Equal(t, studio.Came{Character: c.ID, Revision: r.ID}, came)
+	require.Equal(t, studio.Receipt{Character: c.ID, Revision: r.ID}, receipt)
 
 	_, err = behind.Undo(ctx, c.ID, now.Head)
 	require.ErrorIs(t, err, studio.ErrUnknown)
 	require.NotErrorIs(t, err, studio.ErrDown)
 
 	s.BeforeCommit(func() {})
-	_, err = direct.Came(ctx, "two")
+	_, err = direct.Receipt(ctx, "two")
 	require.ErrorIs(t, err, studio.ErrNotFound)
 }
 
@@ -106,7 +106,7 @@ func TestALostCommitIsFoundByItsKey(t *testing.T) {
 func TestAKeyIsTakenOnce(t *testing.T) {
 	s, x, _ := opened(t)
 	c := added(t, x)
-	key := studio.Asking(ctx, "k")
+	key := studio.WithKey(ctx, "k")
 	r, _, err := x.Do(key, c.ID, c.Head, "drop_loose", nil, "tester")
 	require.NoError(t, err)
 	_, _, err = x.Do(key, c.ID, r.ID, "drop_loose", nil, "tester")
@@ -115,7 +115,7 @@ func TestAKeyIsTakenOnce(t *testing.T) {
 	require.ErrorIs(t, err, studio.ErrRepeated)
 	_, err = s.AddWork(key, studio.Work{Character: c.ID, Base: r.ID, Op: "drop_loose", Label: "Drop"})
 	require.ErrorIs(t, err, studio.ErrRepeated)
-	_, err = x.Add(key, studio.Character{Production: "Test", Name: "Twice"}, "tester", box(), "came in")
+	_, err = x.Add(key, studio.Character{Production: "Test", Name: "Twice"}, "tester", box(), "receipt in")
 	require.ErrorIs(t, err, studio.ErrRepeated)
 	all, err := s.Characters(ctx)
 	require.NoError(t, err)
@@ -123,6 +123,6 @@ func TestAKeyIsTakenOnce(t *testing.T) {
 	now, err := s.Character(ctx, c.ID)
 	require.NoError(t, err)
 	require.Equal(t, r.ID, now.Head)
-	_, err = x.Undo(studio.Asking(ctx, "other"), c.ID, r.ID)
+	_, err = x.Undo(studio.WithKey(ctx, "other"), c.ID, r.ID)
 	require.NoError(t, err)
 }

@@ -11,7 +11,7 @@ import (
 	"gorm.io/gorm"
 )
 
-type asked struct {
+type idempotencyKey struct {
 	Key       string `gorm:"primaryKey"`
 	Character string
 	Revision  int64
@@ -21,29 +21,29 @@ type asked struct {
 }
 
 // TableName implements gorm's Tabler.
-func (asked) TableName() string { return "asked" }
+func (idempotencyKey) TableName() string { return "asked" }
 
-// Came implements studio.Store.
-func (s *Store) Came(ctx context.Context, key string) (studio.Came, error) {
-	var a asked
+// Receipt implements studio.Store.
+func (s *Store) Receipt(ctx context.Context, key string) (studio.Receipt, error) {
+	var a idempotencyKey
 	err := s.db.WithContext(ctx).First(&a, "key = ?", key).Error
-	return studio.Came{Character: a.Character, Revision: a.Revision, Work: a.Work, What: a.What}, mapped(err)
+	return studio.Receipt{Character: a.Character, Revision: a.Revision, Work: a.Work, What: a.What}, mapped(err)
 }
 
-// once does a change in a transaction and notes under the key of the context what came
+// once does a change in a transaction and notes under the key of the context what receipt
 // of it. A key that is taken is studio.ErrRepeated. Where the connection is lost after
 // COMMIT was sent, nobody knows whether it was done: the key tells, and where it cannot
 // the error is studio.ErrUnknown.
-func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Came, error)) error {
+func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Receipt, error)) error {
 	key := studio.KeyOf(ctx)
 	ready := false // all but COMMIT is done
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		came, err := do(tx)
+		receipt, err := do(tx)
 		if err != nil {
 			return err
 		}
 		if key != "" {
-			err = tx.Create(&asked{Key: key, Character: came.Character, Revision: came.Revision, Work: came.Work, What: studio.WhatOf(ctx)}).Error
+			err = tx.Create(&idempotencyKey{Key: key, Character: receipt.Character, Revision: receipt.Revision, Work: receipt.Work, What: studio.WhatOf(ctx)}).Error
 			if errors.Is(err, gorm.ErrDuplicatedKey) {
 				return studio.ErrRepeated
 			}
@@ -64,11 +64,11 @@ func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Came, err
 		return err
 	}
 	if key != "" {
-		// The request may have been given up; what came of it is still to be told.
+		// The request may have been given up; what receipt of it is still to be told.
 		again, end := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
 		defer end()
 		for range 6 { // the server may still be at it
-			if _, found := s.Came(again, key); found == nil {
+			if _, found := s.Receipt(again, key); found == nil {
 				return nil
 			}
 			time.Sleep(150 * time.Millisecond)

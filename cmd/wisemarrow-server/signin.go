@@ -15,15 +15,15 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// doorFlags are how people come in.
-type doorFlags struct {
+// signInFlags are how people come in.
+type signInFlags struct {
 	signIn, behindTLS bool
 	cert, key         string
 	header            string
 	proxies           []string
 }
 
-func (f *doorFlags) add(c *cobra.Command) {
+func (f *signInFlags) add(c *cobra.Command) {
 	c.Flags().BoolVar(&f.signIn, "sign-in", false, "require sign-in on loopback too (always required elsewhere)")
 	c.Flags().StringVar(&f.cert, "tls-cert", "", "certificate, to serve over TLS")
 	c.Flags().StringVar(&f.key, "tls-key", "", "its key")
@@ -32,10 +32,10 @@ func (f *doorFlags) add(c *cobra.Command) {
 	c.Flags().StringSliceVar(&f.proxies, "proxy", nil, "address or network of a proxy whose headers are believed")
 }
 
-// door decides who may come in at an address: everybody on loopback, else people who
+// signInFor decides who may come in at an address: everybody on loopback, else people who
 // sign in, over TLS. It fails when nobody could, or passwords would go over the wire
 // in the clear.
-func (f *doorFlags) door(ctx context.Context, addr string, s *store.Store) (*web.Door, error) {
+func (f *signInFlags) signInFor(ctx context.Context, addr string, s *store.Store) (*web.SignIn, error) {
 	secure := f.cert != "" || f.behindTLS
 	if (f.cert == "") != (f.key == "") {
 		return nil, errors.New("--tls-cert and --tls-key go together")
@@ -50,7 +50,7 @@ func (f *doorFlags) door(ctx context.Context, addr string, s *store.Store) (*web
 	if !local && !secure {
 		return nil, fmt.Errorf("%s can be reached from other machines, and passwords would go there in the clear: give --tls-cert and --tls-key, or --behind-tls if a proxy speaks TLS", addr)
 	}
-	d := &web.Door{People: s, Secure: secure, Header: f.header}
+	d := &web.SignIn{People: s, Secure: secure, Header: f.header}
 	for _, p := range f.proxies {
 		net, err := netip.ParsePrefix(p)
 		if err != nil {

@@ -20,9 +20,9 @@ var errKeyElsewhere = errors.New("the key of this change was given for another c
 // keyed is the context of a request whose change has a key; what says what the change is.
 func keyed(ctx context.Context, key, what string) (context.Context, error) {
 	if len(key) > longestKey || strings.ContainsFunc(key, func(r rune) bool { return r <= ' ' || r > '~' }) {
-		return nil, studio.ErrInput{What: "the key of a change is at most 64 letters and digits"}
+		return nil, studio.InputError{What: "the key of a change is at most 64 letters and digits"}
 	}
-	return studio.AskingFor(ctx, key, what), nil
+	return studio.WithKeyFor(ctx, key, what), nil
 }
 
 // what is what a request asks for, whatever it is made on: two that ask for the same have the same.
@@ -48,8 +48,8 @@ func (s *site) change(w http.ResponseWriter, r *http.Request, do func(ctx contex
 		return
 	}
 	rev, work, err := do(ctx, q)
-	var stale studio.ErrStale
-	var loses errLoses
+	var stale studio.StaleError
+	var loses losesError
 	switch {
 	// What made it stale may have been this very change, asked for before.
 	case (errors.Is(err, studio.ErrRepeated) || errors.As(err, &stale)) && s.repeated(w, r, q):
@@ -64,18 +64,17 @@ func (s *site) change(w http.ResponseWriter, r *http.Request, do func(ctx contex
 	}
 }
 
-// repeated answers with what came of a change before, also to one that was sent at the same time; false if
+// repeated answers with what receipt of a change before, also to one that was sent at the same time; false if
 // nothing did.
 func (s *site) repeated(w http.ResponseWriter, r *http.Request, q request) bool {
 	if q.Key == "" {
 		return false
 	}
-	store := s.studio.Store()
-	came, err := store.Came(r.Context(), q.Key)
+	receipt, err := s.studio.Receipt(r.Context(), q.Key)
 	if errors.Is(err, studio.ErrNotFound) {
 		return false
 	}
-	if err == nil && (came.Character != param(r, "id") || came.What != "" && came.What != q.what(r)) {
+	if err == nil && (receipt.Character != param(r, "id") || receipt.What != "" && receipt.What != q.what(r)) {
 		s.problem(w, r, errKeyElsewhere)
 		return true
 	}
@@ -83,15 +82,15 @@ func (s *site) repeated(w http.ResponseWriter, r *http.Request, q request) bool 
 	var rev studio.Revision
 	switch {
 	case err != nil:
-	case came.Work != "":
-		work, err = store.Work(r.Context(), came.Work)
+	case receipt.Work != "":
+		work, err = s.studio.Work(r.Context(), receipt.Work)
 	default:
-		rev, err = store.Revision(r.Context(), came.Revision)
+		rev, err = s.studio.Revision(r.Context(), receipt.Revision)
 	}
 	switch {
 	case err != nil:
 		s.problem(w, r, err)
-	case came.Work != "":
+	case receipt.Work != "":
 		answer(w, http.StatusAccepted, map[string]any{"work": work})
 	default:
 		s.changed(w, r, q, rev)
@@ -99,14 +98,14 @@ func (s *site) repeated(w http.ResponseWriter, r *http.Request, q request) bool 
 	return true
 }
 
-// asked tells what came of bringing in a mesh, for a page that lost the answer.
-func (s *site) asked(w http.ResponseWriter, r *http.Request) {
-	came, err := s.studio.Store().Came(r.Context(), param(r, "key"))
+// receipt tells what receipt of bringing in a mesh, for a page that lost the answer.
+func (s *site) receipt(w http.ResponseWriter, r *http.Request) {
+	receipt, err := s.studio.Receipt(r.Context(), param(r, "key"))
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
-	answer(w, http.StatusOK, arrived(came.Character))
+	answer(w, http.StatusOK, arrived(receipt.Character))
 }
 
 // arrived is the answer to a mesh that was brought in.

@@ -18,9 +18,9 @@ import (
 	"github.com/alexedwards/scs/v2"
 )
 
-// Door is who may come in. A site without one lets everybody do everything, as on the
+// SignIn is who may come in. A site without one lets everybody do everything, as on the
 // loopback of one person's machine.
-type Door struct {
+type SignIn struct {
 	People   people.Store
 	Sessions scs.Store
 	// Secure says that browsers reach the site over TLS, so that the cookie goes over
@@ -40,7 +40,7 @@ const (
 	longestSession = 7 * 24 * time.Hour
 )
 
-func (d *Door) open() {
+func (d *SignIn) open() {
 	m := scs.New()
 	m.Store, m.HashTokenInStore = d.Sessions, true
 	m.IdleTimeout, m.Lifetime = idleSession, longestSession
@@ -57,25 +57,25 @@ func (d *Door) open() {
 
 type personKey struct{}
 
-// personOf returns who makes a request; false on a site without a door.
+// personOf returns who makes a request; false on a site where nobody signs in.
 func personOf(ctx context.Context) (people.Person, bool) {
 	p, ok := ctx.Value(personKey{}).(people.Person)
 	return p, ok
 }
 
 var (
-	errStranger = errors.New("sign in first")
+	errSignedOut = errors.New("sign in first")
 	errMayNot   = errors.New("your role does not allow this: ask a lead of the production")
 )
 
-// let finds who makes a request and turns away whom nobody knows. What signing in itself
+// authenticate finds who makes a request and turns away whom nobody knows. What signing in itself
 // needs is open to all.
-func (s *site) let(next http.Handler) http.Handler {
-	if s.door == nil {
+func (s *site) authenticate(next http.Handler) http.Handler {
+	if s.access == nil {
 		return next
 	}
 	inside := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if s.door.Secure {
+		if s.access.Secure {
 			w.Header().Set("Strict-Transport-Security", onlyTLS)
 		}
 		if r.URL.Path == "/sign-in" || r.URL.Path == "/healthz" || r.URL.Path == "/readyz" || strings.HasPrefix(r.URL.Path, "/static/") {
@@ -86,22 +86,22 @@ func (s *site) let(next http.Handler) http.Handler {
 		switch {
 		case err == nil:
 			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), personKey{}, p)))
-		case errors.Is(err, errStranger) && r.Method == http.MethodGet && !plain(r):
+		case errors.Is(err, errSignedOut) && r.Method == http.MethodGet && !plain(r):
 			http.Redirect(w, r, "/sign-in?to="+urlQuery(r.URL.RequestURI()), http.StatusSeeOther)
 		default:
 			s.problem(w, r, err)
 		}
 	})
-	return s.door.sessions.LoadAndSave(inside)
+	return s.access.sessions.LoadAndSave(inside)
 }
 
-// whoIs returns the person of a request, or errStranger.
+// whoIs returns the person of a request, or errSignedOut.
 func (s *site) whoIs(r *http.Request) (people.Person, error) {
-	d := s.door
+	d := s.access
 	if d.Header != "" {
 		name := r.Header.Get(d.Header)
 		if name == "" || !d.trusts(r.RemoteAddr) {
-			return people.Person{}, errStranger
+			return people.Person{}, errSignedOut
 		}
 		p, err := d.People.Person(r.Context(), name)
 		if errors.Is(err, people.ErrNobody) {
@@ -111,23 +111,23 @@ func (s *site) whoIs(r *http.Request) (people.Person, error) {
 	}
 	name := d.sessions.GetString(r.Context(), "name")
 	if name == "" {
-		return people.Person{}, errStranger
+		return people.Person{}, errSignedOut
 	}
 	p, err := d.People.Person(r.Context(), name)
 	if errors.Is(err, people.ErrNobody) || err == nil && time.Unix(0, d.sessions.GetInt64(r.Context(), "begun")).Before(p.Since) {
-		return p, errStranger // removed, or signed out everywhere
+		return p, errSignedOut // removed, or signed out everywhere
 	}
 	return p, err
 }
 
-func (d *Door) trusts(remote string) bool {
+func (d *SignIn) trusts(remote string) bool {
 	at, err := netip.ParseAddrPort(remote)
 	return err == nil && slices.ContainsFunc(d.Proxies, func(p netip.Prefix) bool { return p.Contains(at.Addr().Unmap()) })
 }
 
 // from is the address that a request comes from: what a trusted proxy says, or who is
 // connected.
-func (d *Door) from(r *http.Request) string {
+func (d *SignIn) from(r *http.Request) string {
 	if d.trusts(r.RemoteAddr) {
 		list := strings.Split(r.Header.Get("X-Forwarded-For"), ",")
 		if at, err := netip.ParseAddr(strings.TrimSpace(list[len(list)-1])); err == nil {
@@ -141,10 +141,10 @@ func (d *Door) from(r *http.Request) string {
 	return host
 }
 
-// need lets only those pass who have a role at least.
-func (s *site) need(role people.Role) func(http.Handler) http.Handler {
+// requireRole lets only those pass who have a role at least.
+func (s *site) requireRole(role people.Role) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
-		if s.door == nil {
+		if s.access == nil {
 			return next
 		}
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -159,10 +159,10 @@ func (s *site) need(role people.Role) func(http.Handler) http.Handler {
 
 // note writes a line of the audit; a change that happened is not undone for its want.
 func (s *site) note(r *http.Request, who, what string) {
-	if s.door == nil {
+	if s.access == nil {
 		return
 	}
-	if err := s.door.People.Note(r.Context(), people.Event{Who: who, From: s.door.from(r), What: what}); err != nil {
+	if err := s.access.People.Note(r.Context(), people.Event{Who: who, From: s.access.from(r), What: what}); err != nil {
 		slog.Error("audit", "who", who, "what", what, "error", err)
 	}
 }
@@ -173,9 +173,9 @@ func (s *site) newProduction(ctx context.Context, name string) error {
 	if !asked || p.Role.May(people.Lead) {
 		return nil
 	}
-	have, err := s.studio.Store().Productions(ctx)
+	have, err := s.studio.Productions(ctx)
 	if err == nil && !slices.Contains(have, name) {
-		err = studio.ErrInput{What: fmt.Sprintf("there is no production %q, and only a lead can start one", name)}
+		err = studio.InputError{What: fmt.Sprintf("there is no production %q, and only a lead can start one", name)}
 	}
 	return err
 }

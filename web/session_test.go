@@ -31,7 +31,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// guarded is a site with a door, three people and a character.
+// guarded is a site with sign-in, three people and a character.
 type guarded struct {
 	*httptest.Server
 	store     *store.Store
@@ -43,7 +43,7 @@ const phrase = "four horses in the rain"
 
 var hashed = sync.OnceValue(func() string { return people.Hash(phrase) }) // slow by design
 
-func guard(t *testing.T, change func(*web.Door)) guarded {
+func guard(t *testing.T, change func(*web.SignIn)) guarded {
 	t.Helper()
 	ctx := context.Background()
 	s, err := store.Open(ctx, testdb.New(t))
@@ -55,7 +55,7 @@ func guard(t *testing.T, change func(*web.Door)) guarded {
 	pool, err := s.SQL()
 	require.NoError(t, err)
 	sessions := postgresstore.NewWithCleanupInterval(pool, 0)
-	d := &web.Door{People: s, Sessions: sessions}
+	d := &web.SignIn{People: s, Sessions: sessions}
 	if change != nil {
 		change(d)
 	}
@@ -359,7 +359,7 @@ func TestAProxyNamesThePersonFromItsAddressOnly(t *testing.T) {
 		name  string
 		want  int
 	}{{"127.0.0.0/8", "the lead", 200}, {"127.0.0.0/8", "", 303}, {"127.0.0.0/8", "Nobody", 403}, {"10.0.0.0/8", "The lead", 303}} {
-		g := guard(t, func(d *web.Door) { d.Header, d.Proxies = "X-Person", []netip.Prefix{netip.MustParsePrefix(c.proxy)} })
+		g := guard(t, func(d *web.SignIn) { d.Header, d.Proxies = "X-Person", []netip.Prefix{netip.MustParsePrefix(c.proxy)} })
 		r, err := http.NewRequest("GET", g.URL+"/people", nil)
 		require.NoError(t, err)
 		r.Header.Set("X-Person", c.name)
@@ -373,7 +373,7 @@ func TestAProxyNamesThePersonFromItsAddressOnly(t *testing.T) {
 // Signing in leads to a page of this site and nowhere else (OWASP ASVS 5.1.5), and the
 // cookie is as browsers keep it best (3.4.1 to 3.4.5).
 func TestSigningInStaysHere(t *testing.T) {
-	g := guard(t, func(d *web.Door) { d.Secure = true })
+	g := guard(t, func(d *web.SignIn) { d.Secure = true })
 	for _, to := range []string{"https://elsewhere.example/", "//elsewhere.example", `/\elsewhere.example`, "javascript:alert(1)", ""} {
 		code, _, h := g.ask(t, browser(t), "POST", "/sign-in", url.Values{"name": {"The lead"}, "password": {phrase}, "to": {to}})
 		require.Equal(t, http.StatusSeeOther, code)
