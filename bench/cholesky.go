@@ -20,7 +20,18 @@ import (
 // reference library where that is installed (Debian's libsuitesparse-dev and g++).
 func cholesky() error {
 	fmt.Println("Sparse Cholesky with 22 right-hand sides (ms; median of 5), in turns with SuiteSparse's on one core where it is installed")
-	fmt.Printf("%9s %14s %7s %7s | %9s %14s %7s %7s %6s\n", "vertices", "order, factor", "solve", "all", "order", "factor", "solve", "all", "ratio")
+	fmt.Printf(
+		"%9s %14s %7s %7s | %9s %14s %7s %7s %6s\n",
+		"vertices",
+		"order, factor",
+		"solve",
+		"all",
+		"order",
+		"factor",
+		"solve",
+		"all",
+		"ratio",
+	)
 	dir, err := os.MkdirTemp("", "cholesky")
 	if err != nil {
 		return err

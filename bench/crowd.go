@@ -46,7 +46,13 @@ func crowd() error {
 	}
 	all := make([]one, crowdSize)
 	for i := range all {
-		c, err := h.x.Add(ctx, studio.Character{Production: "Bench", Name: fmt.Sprintf("Odile %d", i)}, "bench", studio.State{Mesh: m, Skeleton: sk, Settings: studio.DefaultSettings()}, "made")
+		c, err := h.x.Add(
+			ctx,
+			studio.Character{Production: "Bench", Name: fmt.Sprintf("Odile %d", i)},
+			"bench",
+			studio.State{Mesh: m, Skeleton: sk, Settings: studio.DefaultSettings()},
+			"made",
+		)
 		if err != nil {
 			return err
 		}
@@ -58,7 +64,11 @@ func crowd() error {
 	edit := func(i, k int) (time.Duration, error) {
 		var out struct{ Revision struct{ ID int64 } }
 		params := map[string]any{"joint": "hand_l", "to": []float64{at.X, at.Y + 1e-4*float64(k%50+1) + 1e-6*rand.Float64(), at.Z}}
-		took, _, err := h.post("/api/characters/"+all[i].id+"/ops", map[string]any{"op": "move_joint", "base": all[i].head, "stage": "placement", "params": params}, &out)
+		took, _, err := h.post(
+			"/api/characters/"+all[i].id+"/ops",
+			map[string]any{"op": "move_joint", "base": all[i].head, "stage": "placement", "params": params},
+			&out,
+		)
 		if err == nil {
 			all[i].head = out.Revision.ID
 		}
@@ -107,7 +117,12 @@ func crowd() error {
 	after := inUse()
 	slices.Sort(edits)
 	slices.Sort(casts)
-	fmt.Printf("%d people edit for %.0f s as fast as they are answered: %d vertices, a joint moved and its panel (ms)\n", crowdSize, crowdTime.Seconds(), len(m.Points))
+	fmt.Printf(
+		"%d people edit for %.0f s as fast as they are answered: %d vertices, a joint moved and its panel (ms)\n",
+		crowdSize,
+		crowdTime.Seconds(),
+		len(m.Points),
+	)
 	fmt.Printf("%-34s %8s %8s %8s %8s\n", "", "n", "median", "p95", "longest")
 	for _, row := range []struct {
 		name string
@@ -158,7 +173,12 @@ func crowd() error {
 		time.Sleep(time.Second)
 	}
 	busy = cpu() - busy
-	fmt.Printf("%d streams of news: %.1f %% of a core when nothing happens, %.1f %% with an edit a second, its own cost and the readers' within\n", streams, 10*quiet.Seconds(), 10*busy.Seconds())
+	fmt.Printf(
+		"%d streams of news: %.1f %% of a core when nothing happens, %.1f %% with an edit a second, its own cost and the readers' within\n",
+		streams,
+		10*quiet.Seconds(),
+		10*busy.Seconds(),
+	)
 	stop()
 	wg.Wait()
 	return nil

@@ -143,7 +143,19 @@ func fits(list []demo.Variant) error {
 		}
 		fmt.Println()
 	}
-	fmt.Printf("%-11s %4s %9s %9s %9s %-14s %9s %12s %22s %26s\n", "all of", "n", "mean %", "p95 %", "worst %", "at", "median ms", "hinges right", "80 % sure, within 3 %", "fingers right, unsure, of")
+	fmt.Printf(
+		"%-11s %4s %9s %9s %9s %-14s %9s %12s %22s %26s\n",
+		"all of",
+		"n",
+		"mean %",
+		"p95 %",
+		"worst %",
+		"at",
+		"median ms",
+		"hinges right",
+		"80 % sure, within 3 %",
+		"fingers right, unsure, of",
+	)
 	for _, name := range order {
 		x := sums[name]
 		if x.n == 0 {
@@ -151,7 +163,23 @@ func fits(list []demo.Variant) error {
 		}
 		slices.Sort(x.all)
 		slices.Sort(x.took)
-		fmt.Printf("%-11s %4d %9.2f %9.2f %9.2f %-14s %9.0f %5d of %3d %9d, %9.1f %% %12d, %4d of %4d\n", name, x.n, 100*x.mean/float64(x.n), 100*x.all[len(x.all)*95/100], 100*x.worst, x.at, x.took[len(x.took)/2], x.right, x.hinges, x.sure, 100*float64(x.near)/float64(max(1, x.sure)), x.goodFingers, x.unsureFingers, x.fingers)
+		fmt.Printf(
+			"%-11s %4d %9.2f %9.2f %9.2f %-14s %9.0f %5d of %3d %9d, %9.1f %% %12d, %4d of %4d\n",
+			name,
+			x.n,
+			100*x.mean/float64(x.n),
+			100*x.all[len(x.all)*95/100],
+			100*x.worst,
+			x.at,
+			x.took[len(x.took)/2],
+			x.right,
+			x.hinges,
+			x.sure,
+			100*float64(x.near)/float64(max(1, x.sure)),
+			x.goodFingers,
+			x.unsureFingers,
+			x.fingers,
+		)
 	}
 	fmt.Printf("%-14s %5s %8s %8s %6s %10s\n", "joint", "n", "mean %", "worst %", "sure", "within 3 %")
 	for _, name := range slices.SortedFunc(maps.Keys(joints), func(a, b string) int {

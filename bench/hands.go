@@ -51,7 +51,11 @@ func unwelded() error {
 			pieces = facts.Pieces
 			check = time.Since(begin)
 			begin = time.Now()
-			_, _, err := (&intake.MendSafe{}).Apply(context.Background(), studio.State{Mesh: scan, Settings: studio.DefaultSettings()}, func(string, float64) {})
+			_, _, err := (&intake.MendSafe{}).Apply(
+				context.Background(),
+				studio.State{Mesh: scan, Settings: studio.DefaultSettings()},
+				func(string, float64) {},
+			)
 			mend = time.Since(begin)
 			return err
 		})
@@ -59,7 +63,15 @@ func unwelded() error {
 			return err
 		}
 		t := float64(check.Milliseconds())
-		fmt.Printf("%9d %9d %8.0f %7s %8d %8.0f\n", len(scan.Points), pieces, t, slope(n0, len(scan.Points), t0, t), mend.Milliseconds(), mb)
+		fmt.Printf(
+			"%9d %9d %8.0f %7s %8d %8.0f\n",
+			len(scan.Points),
+			pieces,
+			t,
+			slope(n0, len(scan.Points), t0, t),
+			mend.Milliseconds(),
+			mb,
+		)
 		n0, t0 = len(scan.Points), t
 	}
 	return nil
@@ -86,7 +98,11 @@ func hostileSpeed() error {
 					}
 				}
 				begin = time.Now()
-				_, _, _ = (&intake.MendSafe{}).Apply(context.Background(), studio.State{Mesh: m, Settings: studio.DefaultSettings()}, func(string, float64) {}) // some leave nothing, and are refused
+				_, _, _ = (&intake.MendSafe{}).Apply(
+					context.Background(),
+					studio.State{Mesh: m, Settings: studio.DefaultSettings()},
+					func(string, float64) {},
+				) // some leave nothing, and are refused
 				mend = time.Since(begin)
 				return err
 			})
@@ -94,7 +110,16 @@ func hostileSpeed() error {
 				return err
 			}
 			t := float64(check.Milliseconds())
-			fmt.Printf("%24s %9d %8.0f %7s %8d %8.0f  %s\n", name, len(m.Points), t, slope(n0, len(m.Points), t0, t), mend.Milliseconds(), mb, strings.Join(unfinished, ", "))
+			fmt.Printf(
+				"%24s %9d %8.0f %7s %8d %8.0f  %s\n",
+				name,
+				len(m.Points),
+				t,
+				slope(n0, len(m.Points), t0, t),
+				mend.Milliseconds(),
+				mb,
+				strings.Join(unfinished, ", "),
+			)
 			n0, t0 = len(m.Points), t
 		}
 	}
@@ -151,7 +176,13 @@ func hands() error {
 	h.fresh()
 	defer h.server.Close()
 	m, sk := demo.Odile(0.0123)
-	c, err := h.x.Add(ctx, studio.Character{Production: "Bench", Name: "Odile"}, "bench", studio.State{Mesh: m, Skeleton: sk, Settings: studio.DefaultSettings()}, "made")
+	c, err := h.x.Add(
+		ctx,
+		studio.Character{Production: "Bench", Name: "Odile"},
+		"bench",
+		studio.State{Mesh: m, Skeleton: sk, Settings: studio.DefaultSettings()},
+		"made",
+	)
 	if err != nil {
 		return err
 	}
@@ -159,7 +190,11 @@ func hands() error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("What hands wait for, over HTTP on loopback: %d vertices, %d joints, bound (ms, median of 20)\n", len(m.Points), len(sk.Joints))
+	fmt.Printf(
+		"What hands wait for, over HTTP on loopback: %d vertices, %d joints, bound (ms, median of 20)\n",
+		len(m.Points),
+		len(sk.Joints),
+	)
 	fmt.Printf("%-54s %8s %9s\n", "", "ms", "kB")
 	api := "/api/characters/" + c.ID
 	head := r.ID
@@ -167,7 +202,16 @@ func hands() error {
 	move := func(k int) (time.Duration, int, error) {
 		to := []float64{at.X, at.Y + 0.0001*float64(k+1), at.Z}
 		var out struct{ Revision struct{ ID int64 } }
-		took, n, err := h.post(api+"/ops", map[string]any{"op": "move_joint", "base": head, "stage": "placement", "params": map[string]any{"joint": []string{"hand_l", "hand_r"}[k%2], "to": to, "both": false}}, &out)
+		took, n, err := h.post(
+			api+"/ops",
+			map[string]any{
+				"op":     "move_joint",
+				"base":   head,
+				"stage":  "placement",
+				"params": map[string]any{"joint": []string{"hand_l", "hand_r"}[k%2], "to": to, "both": false},
+			},
+			&out,
+		)
 		if err == nil {
 			head = out.Revision.ID
 		}
@@ -188,7 +232,8 @@ func hands() error {
 		}
 	}
 	for k := range 2100 { // small moves, each a revision
-		if r, _, err = h.x.Do(ctx, c.ID, head, "move_joint", json.RawMessage(fmt.Sprintf(`{"joint":%q,"to":[%g,%g,%g],"both":false}`, []string{"hand_l", "hand_r"}[k%2], at.X, at.Y+1e-5*float64(k), at.Z)), "bench"); err != nil {
+		if r, _, err = h.x.Do(ctx, c.ID, head, "move_joint", json.RawMessage(fmt.Sprintf(`{"joint":%q,"to":[%g,%g,%g],"both":false}`, []string{"hand_l", "hand_r"}[k%2], at.X, at.Y+1e-5*float64(k), at.Z)),
+			"bench"); err != nil {
 			return err
 		}
 		head = r.ID
@@ -223,7 +268,13 @@ func hands() error {
 func (h *hand) cast(ctx context.Context) error {
 	for k := range 29 {
 		m, _ := demo.Odile(0.0123 + 0.0002*float64(k))
-		c, err := h.x.Add(ctx, studio.Character{Production: "Bench", Name: fmt.Sprintf("Odile %d", k)}, "bench", studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "made")
+		c, err := h.x.Add(
+			ctx,
+			studio.Character{Production: "Bench", Name: fmt.Sprintf("Odile %d", k)},
+			"bench",
+			studio.State{Mesh: m, Settings: studio.DefaultSettings()},
+			"made",
+		)
 		if err != nil {
 			return err
 		}

@@ -38,7 +38,21 @@ func main() {
 	tables := []struct {
 		name string
 		do   func() error
-	}{{"heat", heat}, {"cholesky", cholesky}, {"whole", whole}, {"binds", binds}, {"spoils", spoiled}, {"spoiled-strangers", spoiledStrangers}, {"planted", plantedFaults}, {"carry", carrying}, {"weights", weightsSpeed}, {"motion", motionSpeed}, {"intake", intakeSpeed}, {"unwelded", unwelded}, {"hostile", hostileSpeed}, {"axes", axesSpeed}, {"hands", hands}, {"crowd", crowd}, {"fit", fitSpeed}, {"fitted", fitted}, {"variants", variants}, {"strangers", strangers}, {"coats", coats}, {"populations", populations}}
+	}{{"heat", heat}, {"cholesky", cholesky}, {"whole", whole}, {"binds", binds}, {"spoils", spoiled}, {"spoiled-strangers", spoiledStrangers}, {"planted", plantedFaults}, {"carry", carrying}, {"weights",
+		weightsSpeed},
+		{"motion", motionSpeed},
+		{"intake", intakeSpeed},
+		{"unwelded", unwelded},
+		{"hostile", hostileSpeed},
+		{"axes", axesSpeed},
+		{"hands", hands},
+		{"crowd", crowd},
+		{"fit", fitSpeed},
+		{"fitted", fitted},
+		{"variants", variants},
+		{"strangers", strangers},
+		{"coats", coats},
+		{"populations", populations}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
 			continue // only those that are named
@@ -96,7 +110,20 @@ func slope(n0, n1 int, t0, t1 float64) string {
 // heat binds Odile at five resolutions to her 22 deforming joints.
 func heat() error {
 	fmt.Println("Heat bind (ms; median of 3; growth is the exponent against the row above)")
-	fmt.Printf("%9s %7s %11s %9s %14s %7s %7s %7s %7s %8s %7s\n", "vertices", "joints", "visibility", "assembly", "factorisation", "solve", "report", "total", "growth", "L, M", "MB")
+	fmt.Printf(
+		"%9s %7s %11s %9s %14s %7s %7s %7s %7s %8s %7s\n",
+		"vertices",
+		"joints",
+		"visibility",
+		"assembly",
+		"factorisation",
+		"solve",
+		"report",
+		"total",
+		"growth",
+		"L, M",
+		"MB",
+	)
 	n0, t0 := 0, 0.0
 	for _, cell := range []float64{0.0174, 0.0108, 0.00778, 0.0055, 0.00389} {
 		m, s := demo.Odile(cell)
@@ -130,7 +157,20 @@ func heat() error {
 			}
 		}
 		t := ms["total"]
-		fmt.Printf("%9d %7d %11.0f %9.0f %14.0f %7.0f %7.0f %7.0f %7s %8.2f %7.0f\n", len(m.Points), asked, ms["visibility"], ms["assembly"], ms["factorisation"], ms["solve"], ms["report"], t, slope(n0, len(m.Points), t0, t), float64(r.Factor)/1e6, most)
+		fmt.Printf(
+			"%9d %7d %11.0f %9.0f %14.0f %7.0f %7.0f %7.0f %7s %8.2f %7.0f\n",
+			len(m.Points),
+			asked,
+			ms["visibility"],
+			ms["assembly"],
+			ms["factorisation"],
+			ms["solve"],
+			ms["report"],
+			t,
+			slope(n0, len(m.Points), t0, t),
+			float64(r.Factor)/1e6,
+			most,
+		)
 		n0, t0 = len(m.Points), t
 	}
 	return nil
@@ -176,7 +216,17 @@ func intakeSpeed() error {
 			return err
 		}
 		t := float64(check.Milliseconds())
-		fmt.Printf("%9d %8.1f %8d %8d %7s %8d %8d %8.0f\n", len(scene.Mesh.Points), float64(file.Len())/1e6, read.Milliseconds(), check.Milliseconds(), slope(n0, len(scene.Mesh.Points), t0, t), mend.Milliseconds(), view.Milliseconds(), mb)
+		fmt.Printf(
+			"%9d %8.1f %8d %8d %7s %8d %8d %8.0f\n",
+			len(scene.Mesh.Points),
+			float64(file.Len())/1e6,
+			read.Milliseconds(),
+			check.Milliseconds(),
+			slope(n0, len(scene.Mesh.Points), t0, t),
+			mend.Milliseconds(),
+			view.Milliseconds(),
+			mb,
+		)
 		n0, t0 = len(scene.Mesh.Points), t
 	}
 	return nil

@@ -71,18 +71,29 @@ func motionSpeed() error {
 		const pulls = 100
 		for k := range pulls {
 			to := r3.Add(at("hand_l"), r3.Vec{X: 0.3 * math.Sin(float64(k)), Y: -0.3})
-			if _, _, _, _, err := puller.Pull(nil, r3.Vec{}, pose.Pull{Joint: "hand_l", To: to, Whole: true, Held: map[string]r3.Vec{"foot_l": at("foot_l"), "foot_r": at("foot_r")}}); err != nil {
+			if _, _, _, _, err := puller.Pull(nil, r3.Vec{}, pose.Pull{Joint: "hand_l", To: to, Whole: true,
+				Held: map[string]r3.Vec{"foot_l": at("foot_l"), "foot_r": at("foot_r")}}); err != nil {
 				return err
 			}
 		}
-		fmt.Printf("%8d  %6d  %12.2f  %17.2f  %16.0f  %18.0f  %7.2f\n", len(m.Points), len(reel.Frames), plain*600/n, cross-plain, float64(len(data))/n, float64(lay.Milliseconds()), float64(time.Since(begin).Microseconds())/1000/pulls)
+		fmt.Printf(
+			"%8d  %6d  %12.2f  %17.2f  %16.0f  %18.0f  %7.2f\n",
+			len(m.Points),
+			len(reel.Frames),
+			plain*600/n,
+			cross-plain,
+			float64(len(data))/n,
+			float64(lay.Milliseconds()),
+			float64(time.Since(begin).Microseconds())/1000/pulls,
+		)
 	}
 	fmt.Println("\nscores of automatic binds: mean over frames of the worst, over its limit; places over; worst by kind")
 	for _, c := range []struct {
 		name string
 		make func(float64) (*mesh.Mesh, *skeleton.Skeleton)
 		cell float64
-	}{{"Odile", demo.Odile, 0.0135}, {"Bram", demo.Bram, 0.0185}, {"Sedge", demo.Sedge, 0.0125}, {"Plover", demo.Plover, 0.01}, {"Kite-tail", demo.KiteTail, 0.02}, {"Tansy", demo.Tansy, 0.016}} {
+	}{{"Odile", demo.Odile, 0.0135}, {"Bram", demo.Bram, 0.0185}, {"Sedge", demo.Sedge, 0.0125}, {"Plover", demo.Plover, 0.01}, {"Kite-tail", demo.KiteTail, 0.02}, {"Tansy",
+		demo.Tansy, 0.016}} {
 		m, s := c.make(c.cell)
 		w, report, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
 		if err != nil {

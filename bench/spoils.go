@@ -131,7 +131,18 @@ func spoilRows(name string, clean *mesh.Mesh, cs *skeleton.Skeleton, ways []spoi
 		if off > spoil.Limit() {
 			mark += " over the limit"
 		}
-		fmt.Printf("%-11s %-31s %8d %5d %5d %8.4f %7.2f  %v%s\n", name, spoil.Name, len(m.Points), r.Unweighted, lost, off, took.Seconds(), r.Ways, mark)
+		fmt.Printf(
+			"%-11s %-31s %8d %5d %5d %8.4f %7.2f  %v%s\n",
+			name,
+			spoil.Name,
+			len(m.Points),
+			r.Unweighted,
+			lost,
+			off,
+			took.Seconds(),
+			r.Ways,
+			mark,
+		)
 	}
 	return nil
 }

@@ -42,7 +42,12 @@ func weightsSpeed() error {
 		}
 		net.Tree()
 		e := weights.Edit(w, nil, nil, 4)
-		stroke, err := weights.NewStroke(weights.Brush{Joint: "upper_arm_l", Mode: weights.BrushAdd, Value: 0.5, Opacity: 1, Radius: 0.08, Both: true}, e, net, weights.Sides{Partner: partnersOf(w)})
+		stroke, err := weights.NewStroke(
+			weights.Brush{Joint: "upper_arm_l", Mode: weights.BrushAdd, Value: 0.5, Opacity: 1, Radius: 0.08, Both: true},
+			e,
+			net,
+			weights.Sides{Partner: partnersOf(w)},
+		)
 		if err != nil {
 			return err
 		}
@@ -76,7 +81,18 @@ func weightsSpeed() error {
 		}
 		motion := ms(func() { skin.Motion(s.Index("upper_arm_l"), demoMarks) })
 		problems := ms(func() { weights.Edit(w, nil, nil, 4).Problems(net, nil, images, partnersOf(w)) })
-		fmt.Printf("%8d %8.0f %8.2f (%.2f) %9.1f %10.0f %10.0f %10.0f %12.0f\n", len(m.Points), prepared, mean(dabs), share95(dabs), all, smooth, mirror, motion, problems)
+		fmt.Printf(
+			"%8d %8.0f %8.2f (%.2f) %9.1f %10.0f %10.0f %10.0f %12.0f\n",
+			len(m.Points),
+			prepared,
+			mean(dabs),
+			share95(dabs),
+			all,
+			smooth,
+			mirror,
+			motion,
+			problems,
+		)
 	}
 	return deskMemory()
 }
@@ -137,7 +153,15 @@ func pageOf(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights) (a browser.A
 		a.Start = append(a.Start, uint32(len(a.Vertex)))
 	}
 	for _, j := range s.Joints {
-		a.Joints = append(a.Joints, browser.Joint{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real}})
+		a.Joints = append(
+			a.Joints,
+			browser.Joint{
+				Name:   j.Name,
+				Parent: j.Parent,
+				Pos:    [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z},
+				Rot:    [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
+			},
+		)
 	}
 	for _, e := range m.Edges().Edges {
 		edges = append(edges, uint32(e.A), uint32(e.B))

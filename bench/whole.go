@@ -19,7 +19,9 @@ import (
 // whole times the whole command of a heat bind, reading, report and writing included, in turns
 // with a program in C++ on SuiteSparse (bench/reference/heat.cpp), where that can be built.
 func whole() error {
-	fmt.Println("Whole commands: wisemarrow bind --method heat, and bench/reference/heat.cpp (seconds of wall and of processor, MB; median of 5 in turns)")
+	fmt.Println(
+		"Whole commands: wisemarrow bind --method heat, and bench/reference/heat.cpp (seconds of wall and of processor, MB; median of 5 in turns)",
+	)
 	dir, err := os.MkdirTemp("", "whole")
 	if err != nil {
 		return err
@@ -53,7 +55,19 @@ func whole() error {
 		}
 		var ours, theirs [][3]float64
 		for range 5 {
-			x, err := timed(at("wisemarrow"), "bind", at("mesh.obj"), "--skeleton", at("skeleton.gltf"), "--method", "heat", "-o", at("out.glb"), "--report", at("report.json"))
+			x, err := timed(
+				at("wisemarrow"),
+				"bind",
+				at("mesh.obj"),
+				"--skeleton",
+				at("skeleton.gltf"),
+				"--method",
+				"heat",
+				"-o",
+				at("out.glb"),
+				"--report",
+				at("report.json"),
+			)
 			if err != nil {
 				return err
 			}

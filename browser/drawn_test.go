@@ -19,7 +19,12 @@ import (
 // What a page draws without a graphics card stands where core has the vertices, linearly and by dual
 // quaternions; at rest exactly where it was, and its normals turn along.
 func TestWhatIsDrawnStandsWhereCoreHasIt(t *testing.T) {
-	s := &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "root", Parent: -1, Rot: geom.Identity}, {Name: "tip", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity}}}
+	s := &skeleton.Skeleton{
+		Joints: []skeleton.Joint{
+			{Name: "root", Parent: -1, Rot: geom.Identity},
+			{Name: "tip", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity},
+		},
+	}
 	w := weights.New([]string{"root", "tip"}, 3)
 	w.Of = [][]weights.Influence{{{Joint: 0, Value: 1}}, {{Joint: 0, Value: 0.5}, {Joint: 1, Value: 0.5}}, {{Joint: 1, Value: 1}}}
 	rest := []r3.Vec{{X: 0.25}, {X: 1, Y: 0.5}, {X: 1.75}}

@@ -213,7 +213,16 @@ func (d *Desk) changed(list []int32) Painted {
 	out := Painted{Width: 1}
 	if d.painted == d.mix {
 		for _, v := range list {
-			out.Vertex, out.Joint, out.Value = append(out.Vertex, uint32(v)), append(out.Joint, 0), append(out.Value, float32(d.mix.Value(v, 1)))
+			out.Vertex, out.Joint, out.Value = append(
+				out.Vertex,
+				uint32(v),
+			), append(
+				out.Joint,
+				0,
+			), append(
+				out.Value,
+				float32(d.mix.Value(v, 1)),
+			)
 		}
 		return out
 	}
@@ -368,7 +377,14 @@ func (d *Desk) Apart(other Arrays) ([]float32, error) {
 }
 
 // kinds are the numbers of problems as a page draws them.
-var kinds = map[string]float32{weights.ProblemBare: 1, weights.ProblemIsland: 2, weights.ProblemStep: 3, weights.ProblemMirror: 4, weights.ProblemFar: 5, weights.ProblemTrace: 6}
+var kinds = map[string]float32{
+	weights.ProblemBare:   1,
+	weights.ProblemIsland: 2,
+	weights.ProblemStep:   3,
+	weights.ProblemMirror: 4,
+	weights.ProblemFar:    5,
+	weights.ProblemTrace:  6,
+}
 
 // Problems are by vertex what is wrong there: the number of the kind, 0 for nothing, and how large.
 func (d *Desk) Problems() (kind, size []float32, err error) {

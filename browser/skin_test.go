@@ -17,7 +17,12 @@ import (
 // fin is a triangle that hangs on two joints, as arrays and as the server has it.
 func fin(t *testing.T) (browser.Arrays, *deform.Skin) {
 	t.Helper()
-	s := &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "root", Parent: -1, Rot: geom.Identity}, {Name: "tip", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.AxisAngle(r3.Vec{Y: 1}, 0.3)}}}
+	s := &skeleton.Skeleton{
+		Joints: []skeleton.Joint{
+			{Name: "root", Parent: -1, Rot: geom.Identity},
+			{Name: "tip", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.AxisAngle(r3.Vec{Y: 1}, 0.3)},
+		},
+	}
 	w := weights.New([]string{"tip", "root"}, 3)
 	w.Of[0] = []weights.Influence{{Joint: 1, Value: 1}}
 	w.Of[1] = []weights.Influence{{Joint: 0, Value: 0.75}, {Joint: 1, Value: 0.25}}
@@ -27,7 +32,10 @@ func fin(t *testing.T) (browser.Arrays, *deform.Skin) {
 	q := s.Joints[1].Rot
 	return browser.Arrays{Points: []float32{0, 0, 0, 1, 0.5, 0, 2, 0, 0}, Triangles: []uint32{0, 1, 2}, Columns: []string{"tip", "root"},
 		Start: []uint32{0, 2, 4}, Vertex: []uint32{1, 2, 0, 1}, Value: []float32{0.75, 1, 1, 0.25},
-		Joints: []browser.Joint{{Name: "root", Parent: -1, Rot: [4]float64{0, 0, 0, 1}}, {Name: "tip", Pos: [3]float64{1, 0, 0}, Rot: [4]float64{q.Imag, q.Jmag, q.Kmag, q.Real}}}}, skin
+		Joints: []browser.Joint{
+			{Name: "root", Parent: -1, Rot: [4]float64{0, 0, 0, 1}},
+			{Name: "tip", Pos: [3]float64{1, 0, 0}, Rot: [4]float64{q.Imag, q.Jmag, q.Kmag, q.Real}},
+		}}, skin
 }
 
 func TestArraysMeasureWhatTheServerMeasures(t *testing.T) {

@@ -19,8 +19,15 @@ func Bram(cell float64) (*mesh.Mesh, *skeleton.Skeleton) { return bram(BramFigur
 
 func bram(f Figure, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	const skin, eye, coat, cloth, hat, hair, band = 0, 1, 2, 3, 4, 5, 6
-	parts := []mesh.Part{paint("skin", 0.79, 0.52, 0.41), paint("eyes", 0.08, 0.07, 0.07), paint("coat", 0.11, 0.25, 0.27), paint("trousers", 0.33, 0.24, 0.16),
-		paint("top_hat", 0.10, 0.09, 0.10), paint("whiskers", 0.70, 0.66, 0.60), paint("hat_band", 0.62, 0.38, 0.08)}
+	parts := []mesh.Part{
+		paint("skin", 0.79, 0.52, 0.41),
+		paint("eyes", 0.08, 0.07, 0.07),
+		paint("coat", 0.11, 0.25, 0.27),
+		paint("trousers", 0.33, 0.24, 0.16),
+		paint("top_hat", 0.10, 0.09, 0.10),
+		paint("whiskers", 0.70, 0.66, 0.60),
+		paint("hat_band", 0.62, 0.38, 0.08),
+	}
 	b := &body{f: f, s: f.bones()}
 	b.trunk(coat, skin)
 	b.thighs(cloth)
@@ -61,7 +68,11 @@ func bram(f Figure, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	belt.add(ring(0, b.v(0, f.Hip+0.035, 0.014), b.h(0.136), b.h(0.121), b.h(0.011), geom.AxisAngle(r3.Vec{X: 1}, 0.07), 0))
 	buckle := &body{f: f, s: b.s}
 	buckle.add(slab(0, b.v(0, f.Hip+0.026, 0.150), b.v(0.024, 0.019, 0.007), level, b.h(0.004), 0))
-	list = append(list, belt.surface(cell*0.7, []mesh.Part{paint("belt", 0.13, 0.07, 0.04)}), buckle.surface(cell*0.6, []mesh.Part{paint("buckle", 0.70, 0.50, 0.16)}))
+	list = append(
+		list,
+		belt.surface(cell*0.7, []mesh.Part{paint("belt", 0.13, 0.07, 0.04)}),
+		buckle.surface(cell*0.6, []mesh.Part{paint("buckle", 0.70, 0.50, 0.16)}),
+	)
 	for i := range 5 {
 		button := &body{f: f, s: b.s}
 		t := f.Hip + 0.075 + 0.042*float64(i)
@@ -74,14 +85,46 @@ func bram(f Figure, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	hand := r3.Add(b.along("hand_l", "hand_end_l", 0.62), b.v(0, -0.020, 0))
 	frame, glass := &body{f: f, s: b.s}, &body{f: f, s: b.s}
 	frame.add(ring(0, r3.Add(hand, b.v(0, -0.012, 0)), b.h(0.027), b.h(0.027), b.h(0.0052), geom.AxisAngle(r3.Vec{X: 1}, 1.5708), 0))
-	frame.add(skirt(0, hand.X, hand.Z, hand.Y-b.h(0.075), hand.Y-b.h(0.035), b.h(0.043), b.h(0.043), b.h(0.012), b.h(0.012), b.h(0.004), b.h(0.006)))
-	frame.add(skirt(0, hand.X, hand.Z, hand.Y-b.h(0.172), hand.Y-b.h(0.155), b.h(0.042), b.h(0.042), b.h(0.038), b.h(0.038), b.h(0.004), b.h(0.004)))
+	frame.add(
+		skirt(
+			0,
+			hand.X,
+			hand.Z,
+			hand.Y-b.h(0.075),
+			hand.Y-b.h(0.035),
+			b.h(0.043),
+			b.h(0.043),
+			b.h(0.012),
+			b.h(0.012),
+			b.h(0.004),
+			b.h(0.006),
+		),
+	)
+	frame.add(
+		skirt(
+			0,
+			hand.X,
+			hand.Z,
+			hand.Y-b.h(0.172),
+			hand.Y-b.h(0.155),
+			b.h(0.042),
+			b.h(0.042),
+			b.h(0.038),
+			b.h(0.038),
+			b.h(0.004),
+			b.h(0.004),
+		),
+	)
 	for i := range 4 {
 		x, z := float64(i%2*2-1)*0.030, float64(i/2*2-1)*0.030
 		frame.add(cone(0, r3.Add(hand, b.v(x, -0.16, z)), r3.Add(hand, b.v(x*0.95, -0.066, z*0.95)), b.h(0.0056), b.h(0.0056), b.h(0.003)))
 	}
 	glass.add(skirt(0, hand.X, hand.Z, hand.Y-b.h(0.150), hand.Y-b.h(0.078), b.h(0.020), b.h(0.020), b.h(0.025), b.h(0.025), b.h(0.008), 0))
-	list = append(list, frame.surface(cell*0.6, []mesh.Part{paint("lantern", 0.36, 0.27, 0.12)}), glass.surface(cell*0.7, []mesh.Part{paint("lantern_flame", 0.95, 0.72, 0.25)}))
+	list = append(
+		list,
+		frame.surface(cell*0.6, []mesh.Part{paint("lantern", 0.36, 0.27, 0.12)}),
+		glass.surface(cell*0.7, []mesh.Part{paint("lantern_flame", 0.95, 0.72, 0.25)}),
+	)
 	return mesh.Join(list...), b.s
 }
 

@@ -27,21 +27,62 @@ type Step struct {
 // Cast returns the demo cast at the resolution that the demo shows.
 func Cast() []Member {
 	return []Member{
-		{"Odile", "Ferrywoman. Arms half down, one clean surface.", "odile.obj", func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.0135) },
-			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}}},
-		{"Bram", "Lamplighter. Belt, buttons, boots and lantern are loose pieces.", "bram.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
-			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}}},
-		{"Tansy", "Puppet mender. Shirt, coat, plates and hair lie over the body in layers.", "tansy.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Tansy(0.0170) },
-			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_auto", nil}}},
-		{"Sedge", "Otter. Four legs, a long tail, a neckerchief.", "sedge.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.0105) },
-			[]Step{{"fit_starter", map[string]any{"starter": "quadruped", "tail": 5, "spine": 4, "neck": 2}}}},
-		{"Plover", "Wading bird. Wings spread, legs like reeds.", "plover.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.0048) },
-			[]Step{{"fit_starter", map[string]any{"starter": "bird"}}}},
-		{"Kite-tail", "Ribbon dragon. One long chain from nose to tassel.", "kite_tail.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.0125) },
-			[]Step{{"fit_starter", map[string]any{"starter": "chain", "count": KiteJoints}}}},
-		{"Odile as delivered", "The ferrywoman as a careless export sent her.", "odile_export_final2.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return OdileAsDelivered(0.0135) }, nil},
-		{"Bram as rigged", "The lamplighter as a hasty rig came: pieces bound in a second pose, joints moved, hung and rolled.", "bram_rig_last.glb", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
-			brokenRig},
+		{
+			"Odile",
+			"Ferrywoman. Arms half down, one clean surface.",
+			"odile.obj",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.0135) },
+			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}},
+		},
+		{
+			"Bram",
+			"Lamplighter. Belt, buttons, boots and lantern are loose pieces.",
+			"bram.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
+			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}},
+		},
+		{
+			"Tansy",
+			"Puppet mender. Shirt, coat, plates and hair lie over the body in layers.",
+			"tansy.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return Tansy(0.0170) },
+			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_auto", nil}},
+		},
+		{
+			"Sedge",
+			"Otter. Four legs, a long tail, a neckerchief.",
+			"sedge.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.0105) },
+			[]Step{{"fit_starter", map[string]any{"starter": "quadruped", "tail": 5, "spine": 4, "neck": 2}}},
+		},
+		{
+			"Plover",
+			"Wading bird. Wings spread, legs like reeds.",
+			"plover.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.0048) },
+			[]Step{{"fit_starter", map[string]any{"starter": "bird"}}},
+		},
+		{
+			"Kite-tail",
+			"Ribbon dragon. One long chain from nose to tassel.",
+			"kite_tail.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.0125) },
+			[]Step{{"fit_starter", map[string]any{"starter": "chain", "count": KiteJoints}}},
+		},
+		{
+			"Odile as delivered",
+			"The ferrywoman as a careless export sent her.",
+			"odile_export_final2.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return OdileAsDelivered(0.0135) },
+			nil,
+		},
+		{
+			"Bram as rigged",
+			"The lamplighter as a hasty rig came: pieces bound in a second pose, joints moved, hung and rolled.",
+			"bram_rig_last.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
+			brokenRig,
+		},
 	}
 }
 

@@ -21,7 +21,12 @@ func facing(t *testing.T, m *mesh.Mesh, turn float64) *finding.Finding {
 	t.Helper()
 	_, list, err := health.Check(context.Background(), turned(m, turn).Surface(), "biped")
 	require.NoError(t, err)
-	require.False(t, slices.ContainsFunc(list, func(f finding.Finding) bool { return f.Code == "off_centre" }), "turned about its middle by %g°", turn)
+	require.False(
+		t,
+		slices.ContainsFunc(list, func(f finding.Finding) bool { return f.Code == "off_centre" }),
+		"turned about its middle by %g°",
+		turn,
+	)
 	at := slices.IndexFunc(list, func(f finding.Finding) bool { return f.Code == "not_facing_front" })
 	if at < 0 {
 		return nil

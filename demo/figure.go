@@ -100,7 +100,14 @@ func (b *body) trunk(part, neck int32) {
 	b.add(cone(part, b.v(0, b.f.Hip+0.05, 0), b.v(0, b.f.Shoulder-0.09, 0), b.h(0.066*w), b.h(0.07*w), b.h(0.05)))
 	b.add(ball(part, b.v(0, b.f.Shoulder-0.075, 0.004), b.v(0.088*w, 0.088, 0.062*w), geom.Identity, b.h(0.05)))
 	b.pair(func(_ string, x float64) prim {
-		return cone(part, b.v(x*0.018, b.f.Neck-0.012, -0.006), b.v(x*b.f.Across*0.96, b.f.Shoulder-0.006, -0.002), b.h(0.032), b.h(0.031*math.Sqrt(w)), b.h(0.035))
+		return cone(
+			part,
+			b.v(x*0.018, b.f.Neck-0.012, -0.006),
+			b.v(x*b.f.Across*0.96, b.f.Shoulder-0.006, -0.002),
+			b.h(0.032),
+			b.h(0.031*math.Sqrt(w)),
+			b.h(0.035),
+		)
 	})
 	b.add(cone(neck, b.v(0, b.f.Neck-0.02, -0.004), b.v(0, b.f.Skull+0.02, 0.004), b.h(0.034), b.h(0.03), b.h(0.022)))
 }
@@ -117,7 +124,15 @@ func (b *body) arms(sleeve, skin int32) {
 	})
 	b.pair(func(s string, _ float64) prim { // the cuff
 		d := r3.Unit(r3.Sub(b.joint("hand"+s), b.joint("forearm"+s)))
-		return ring(sleeve, b.along("forearm"+s, "hand"+s, 0.8), b.h(0.021*w), b.h(0.021*w), b.h(0.0075), geom.Between(r3.Vec{Y: 1}, d), b.h(0.006))
+		return ring(
+			sleeve,
+			b.along("forearm"+s, "hand"+s, 0.8),
+			b.h(0.021*w),
+			b.h(0.021*w),
+			b.h(0.0075),
+			geom.Between(r3.Vec{Y: 1}, d),
+			b.h(0.006),
+		)
 	})
 	b.pair(func(s string, _ float64) prim {
 		return cone(skin, b.along("forearm"+s, "hand"+s, 0.75), b.along("hand"+s, "hand_end"+s, 0.1), b.h(0.02), b.h(0.0175), b.h(0.012))
@@ -130,7 +145,16 @@ func (b *body) arms(sleeve, skin int32) {
 			back = r3.Scale(-1, back)
 		}
 		turn := geom.FromAxes(d, back, r3.Cross(d, back))
-		b.add(slab(skin, b.along("hand"+side, "hand_end"+side, 0.32), r3.Vec{X: b.h(0.034), Y: b.h(0.0145), Z: b.h(0.036)}, turn, b.h(0.014), b.h(0.014)))
+		b.add(
+			slab(
+				skin,
+				b.along("hand"+side, "hand_end"+side, 0.32),
+				r3.Vec{X: b.h(0.034), Y: b.h(0.0145), Z: b.h(0.036)},
+				turn,
+				b.h(0.014),
+				b.h(0.014),
+			),
+		)
 		for i := range 3 {
 			across := (float64(i) - 1) * 0.0265
 			spread := r3.Unit(r3.Add(d, r3.Scale((float64(i)-1)*0.13, fore)))
@@ -140,7 +164,16 @@ func (b *body) arms(sleeve, skin int32) {
 			b.add(cone(skin, root, r3.Add(root, r3.Scale(b.h(length), bend)), b.h(0.0118), b.h(0.0098), b.h(0.006)))
 		}
 		thumb := r3.Add(b.along("hand"+side, "hand_end"+side, 0.14), r3.Scale(b.h(0.022), fore))
-		b.add(cone(skin, thumb, r3.Add(thumb, r3.Scale(b.h(0.058), r3.Unit(r3.Add(d, r3.Add(r3.Scale(1.1, fore), r3.Scale(-0.2, back)))))), b.h(0.0125), b.h(0.0098), b.h(0.009)))
+		b.add(
+			cone(
+				skin,
+				thumb,
+				r3.Add(thumb, r3.Scale(b.h(0.058), r3.Unit(r3.Add(d, r3.Add(r3.Scale(1.1, fore), r3.Scale(-0.2, back)))))),
+				b.h(0.0125),
+				b.h(0.0098),
+				b.h(0.009),
+			),
+		)
 	}
 }
 
@@ -180,10 +213,23 @@ func (b *body) boots(part int32) {
 		return ring(part, b.along("shank"+s, "foot"+s, 0.2), b.h(0.038*w), b.h(0.04*w), b.h(0.0095), geom.Identity, b.h(0.008))
 	})
 	b.pair(func(s string, _ float64) prim {
-		return cone(part, r3.Add(b.joint("foot"+s), b.v(0, -b.f.Ankle+0.031, -0.012)), r3.Add(b.joint("toe"+s), b.v(0, 0.012, 0)), b.h(0.031), b.h(0.028), b.h(0.02))
+		return cone(
+			part,
+			r3.Add(b.joint("foot"+s), b.v(0, -b.f.Ankle+0.031, -0.012)),
+			r3.Add(b.joint("toe"+s), b.v(0, 0.012, 0)),
+			b.h(0.031),
+			b.h(0.028),
+			b.h(0.02),
+		)
 	})
 	b.pair(func(s string, _ float64) prim {
-		return ball(part, r3.Add(b.along("toe"+s, "toe_end"+s, 0.15), b.v(0, 0.006, 0)), b.v(0.031, 0.021, 0.042), geom.Identity, b.h(0.015))
+		return ball(
+			part,
+			r3.Add(b.along("toe"+s, "toe_end"+s, 0.15), b.v(0, 0.006, 0)),
+			b.v(0.031, 0.021, 0.042),
+			geom.Identity,
+			b.h(0.015),
+		)
 	})
 	b.pair(func(s string, x float64) prim { // the sole
 		p := b.along("foot"+s, "toe_end"+s, 0.42)

@@ -57,7 +57,15 @@ func TestFingersOfTheFigures(t *testing.T) {
 		plane := s.MirrorPlane(skeleton.DefaultMarks)
 		for i, j := range s.Joints {
 			if k := s.PartnerOf(i, skeleton.DefaultMarks); k >= 0 {
-				require.InDelta(t, 0, r3.Norm(r3.Sub(skeleton.Mirrored(j.Pos, plane), s.Joints[k].Pos)), 0.02*report.Height, "%s: %s", name, j.Name)
+				require.InDelta(
+					t,
+					0,
+					r3.Norm(r3.Sub(skeleton.Mirrored(j.Pos, plane), s.Joints[k].Pos)),
+					0.02*report.Height,
+					"%s: %s",
+					name,
+					j.Name,
+				)
 			}
 		}
 	}

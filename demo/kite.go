@@ -21,7 +21,13 @@ func KiteTail(cell float64) (*mesh.Mesh, *skeleton.Skeleton) { return kite(1, ce
 // kite builds the dragon with waves of the given height.
 func kite(wave, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	const ribbon, crest, head, eye, tassel = 0, 1, 2, 3, 4
-	parts := []mesh.Part{paint("ribbon", 0.62, 0.10, 0.09), paint("crest", 0.80, 0.55, 0.12), paint("head", 0.70, 0.16, 0.10), paint("eyes", 0.04, 0.04, 0.05), paint("tassels", 0.10, 0.33, 0.36)}
+	parts := []mesh.Part{
+		paint("ribbon", 0.62, 0.10, 0.09),
+		paint("crest", 0.80, 0.55, 0.12),
+		paint("head", 0.70, 0.16, 0.10),
+		paint("eyes", 0.04, 0.04, 0.05),
+		paint("tassels", 0.10, 0.33, 0.36),
+	}
 	path := func(t float64) r3.Vec { // t from nose (0) to the end (1)
 		return r3.Vec{X: wave * 0.16 * math.Sin(2.3*math.Pi*t) * t, Y: 0.95 + wave*0.17*math.Sin(3.1*math.Pi*t+0.4), Z: 1.15 - 2.3*t}
 	}
@@ -42,7 +48,10 @@ func kite(wave, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	}
 	s := &skeleton.Skeleton{}
 	for i := range KiteJoints {
-		s.Joints = append(s.Joints, skeleton.Joint{Name: fmt.Sprintf("chain_%d", i+1), Parent: i - 1, Pos: place(float64(i) / KiteJoints), Rot: geom.Identity})
+		s.Joints = append(
+			s.Joints,
+			skeleton.Joint{Name: fmt.Sprintf("chain_%d", i+1), Parent: i - 1, Pos: place(float64(i) / KiteJoints), Rot: geom.Identity},
+		)
 	}
 	s.Joints = append(s.Joints, skeleton.Joint{Name: "chain_end", Parent: KiteJoints - 1, Pos: place(1), Rot: geom.Identity})
 	b := &beast{s: s}

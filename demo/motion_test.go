@@ -45,8 +45,10 @@ func TestTheReelTellsBindsApart(t *testing.T) {
 	for _, c := range []struct {
 		name string
 		make func() (*mesh.Mesh, *skeleton.Skeleton)
-	}{{"Odile", func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.022) }}, {"Bram", func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.03) }},
-		{"Sedge", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.02) }}, {"Kite-tail", func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.03) }}} {
+	}{{"Odile", func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.022) }}, {"Bram",
+		func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.03) }},
+		{"Sedge", func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.02) }}, {"Kite-tail",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.03) }}} {
 		m, s := c.make()
 		auto, report, err := bind.Automatic(context.Background(), m, s, bind.DefaultOptions, nil)
 		require.NoError(t, err)
@@ -56,7 +58,16 @@ func TestTheReelTellsBindsApart(t *testing.T) {
 		whole, _, err := bind.Near(context.Background(), m, s, hard, nil)
 		require.NoError(t, err)
 		bad := checked(t, m, s, whole, report)
-		t.Logf("%s: %.2f automatic, worst %s of %s at %.2f of its limit; %.2f hard, %d over", c.name, good.Score, good.Faults[0].Kind, good.Faults[0].Pose, good.Faults[0].Times, bad.Score, bad.Over)
+		t.Logf(
+			"%s: %.2f automatic, worst %s of %s at %.2f of its limit; %.2f hard, %d over",
+			c.name,
+			good.Score,
+			good.Faults[0].Kind,
+			good.Faults[0].Pose,
+			good.Faults[0].Times,
+			bad.Score,
+			bad.Over,
+		)
 		require.LessOrEqual(t, good.Over, 6, "%s: %v", c.name, good.Faults[0])
 		require.Greater(t, bad.Over, good.Over, c.name)
 		for _, f := range good.Faults {
@@ -89,8 +100,11 @@ func TestWhatWasSpoiledIsFoundFirst(t *testing.T) {
 	}
 	c := checked(t, m, s, e.Weights(), report)
 	require.Greater(t, c.Over, clean.Over)
-	named := map[string]string{}                                                                                            // the joint to blame, by kind
-	spoiled := slices.DeleteFunc(slices.Clone(c.Faults), func(f deform.Fault) bool { return f.Kind == deform.FaultVolume }) // elbows lose some anyway
+	named := map[string]string{} // the joint to blame, by kind
+	spoiled := slices.DeleteFunc(
+		slices.Clone(c.Faults),
+		func(f deform.Fault) bool { return f.Kind == deform.FaultVolume },
+	) // elbows lose some anyway
 	for _, f := range spoiled[:4] {
 		require.Greater(t, f.Times, 1.0)
 		require.NotEmpty(t, f.Where)

@@ -25,8 +25,16 @@ func Odile(cell float64) (*mesh.Mesh, *skeleton.Skeleton) { return odile(OdileFi
 
 func odile(f Figure, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	const skin, eye, coat, cloth, boot, hat, hair, scarf = 0, 1, 2, 3, 4, 5, 6, 7
-	parts := []mesh.Part{paint("skin", 0.76, 0.49, 0.35), paint("eyes", 0.09, 0.08, 0.08), paint("oilskin", 0.72, 0.50, 0.13), paint("trousers", 0.16, 0.22, 0.28),
-		paint("boots", 0.12, 0.11, 0.10), paint("hat", 0.66, 0.44, 0.10), paint("hair", 0.30, 0.12, 0.05), paint("scarf", 0.53, 0.10, 0.09)}
+	parts := []mesh.Part{
+		paint("skin", 0.76, 0.49, 0.35),
+		paint("eyes", 0.09, 0.08, 0.08),
+		paint("oilskin", 0.72, 0.50, 0.13),
+		paint("trousers", 0.16, 0.22, 0.28),
+		paint("boots", 0.12, 0.11, 0.10),
+		paint("hat", 0.66, 0.44, 0.10),
+		paint("hair", 0.30, 0.12, 0.05),
+		paint("scarf", 0.53, 0.10, 0.09),
+	}
 	b := &body{f: f, s: f.bones()}
 	b.trunk(coat, skin)
 	b.legs(cloth, boot)

@@ -29,7 +29,14 @@ func Plover(cell float64) (*mesh.Mesh, *skeleton.Skeleton) { return plover(Plove
 func plover(f Wader, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	s := waderBones(f)
 	const back, breast, beak, eye, leg, wing = 0, 1, 2, 3, 4, 5
-	parts := []mesh.Part{paint("back", 0.33, 0.23, 0.14), paint("breast", 0.78, 0.71, 0.60), paint("beak", 0.55, 0.20, 0.05), paint("eyes", 0.03, 0.03, 0.03), paint("legs", 0.62, 0.27, 0.07), paint("wings", 0.24, 0.17, 0.11)}
+	parts := []mesh.Part{
+		paint("back", 0.33, 0.23, 0.14),
+		paint("breast", 0.78, 0.71, 0.60),
+		paint("beak", 0.55, 0.20, 0.05),
+		paint("eyes", 0.03, 0.03, 0.03),
+		paint("legs", 0.62, 0.27, 0.07),
+		paint("wings", 0.24, 0.17, 0.11),
+	}
 	b := &beast{s: s}
 	at := b.at
 	w := f.Stout
@@ -112,11 +119,16 @@ func waderBones(f Wader) *skeleton.Skeleton {
 	place := map[string]r3.Vec{
 		"hips": v(0, 0.300, -0.055), "spine_1": v(0, 0.318, 0.005), "spine_2": v(0, 0.340, 0.065),
 		"tail_1": v(0, 0.296, -0.135), "tail_2": v(0, 0.291, -0.205), "tail_end": v(0, 0.284, -0.285),
-		"thigh_l": v(0.034, 0.285, -0.045), "shank_l": v(0.046, 0.225, 0.012), "foot_l": v(0.046, 0.120, -0.046), "toe_l": v(0.046, 0.014, 0.002), "toe_end_l": v(0.046, 0.008, 0.062),
+		"thigh_l": v(
+			0.034,
+			0.285,
+			-0.045,
+		), "shank_l": v(0.046, 0.225, 0.012), "foot_l": v(0.046, 0.120, -0.046), "toe_l": v(0.046, 0.014, 0.002), "toe_end_l": v(0.046, 0.008, 0.062),
 	}
 	n1 := v(0, 0.372, 0.112)
 	place["neck_1"] = n1
-	for name, p := range map[string]r3.Vec{"neck_2": v(0, 0.418, 0.128), "neck_3": v(0, 0.456, 0.128), "head": v(0, 0.490, 0.138), "head_end": v(0, 0.532, 0.150), "beak": v(0, 0.497, 0.184), "beak_end": v(0, 0.484, 0.292)} {
+	for name, p := range map[string]r3.Vec{"neck_2": v(0, 0.418, 0.128), "neck_3": v(0, 0.456, 0.128), "head": v(0, 0.490, 0.138), "head_end": v(0, 0.532, 0.150),
+		"beak": v(0, 0.497, 0.184), "beak_end": v(0, 0.484, 0.292)} {
 		q := r3.Sub(p, n1)
 		if name == "neck_2" || name == "neck_3" {
 			q.Y *= f.Neck
@@ -131,10 +143,25 @@ func waderBones(f Wader) *skeleton.Skeleton {
 		q := r3.Scale(f.Wing, r3.Sub(v(x, y, z), v(0.056, 0.346, 0.050)))
 		return r3.Add(shoulder, geom.Rotate(droop, q))
 	}
-	place["upper_arm_l"], place["forearm_l"], place["hand_l"], place["hand_end_l"] = shoulder, wing(0.150, 0.350, 0.005), wing(0.262, 0.352, 0.052), wing(0.462, 0.340, -0.018)
+	place["upper_arm_l"], place["forearm_l"], place["hand_l"], place["hand_end_l"] = shoulder, wing(
+		0.150,
+		0.350,
+		0.005,
+	), wing(
+		0.262,
+		0.352,
+		0.052,
+	), wing(
+		0.462,
+		0.340,
+		-0.018,
+	)
 	for i := range 2 {
 		t := float64(i+1) / 3
-		place[[2]string{"feather_1_l", "feather_2_l"}[i]] = r3.Add(place["hand_l"], r3.Scale(t, r3.Sub(place["hand_end_l"], place["hand_l"])))
+		place[[2]string{"feather_1_l", "feather_2_l"}[i]] = r3.Add(
+			place["hand_l"],
+			r3.Scale(t, r3.Sub(place["hand_end_l"], place["hand_l"])),
+		)
 	}
 	for name, p := range place {
 		if p.Y > 0.23 || name[0] != 'f' && name[0] != 't' && name[0] != 's' {

@@ -22,7 +22,12 @@ func seated(t *testing.T) (*mesh.Mesh, *skeleton.Skeleton) {
 	m, s := Stranger{Figure: OdileFigure, Head: 1}.Make(80)
 	w, _, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, nil)
 	require.NoError(t, err)
-	p := pose.Pose{"thigh_l": pose.Turn(-80, 8, 0), "thigh_r": pose.Turn(-80, -8, 0), "upper_arm_l": pose.Turn(-20, 0, 0), "upper_arm_r": pose.Turn(-20, 0, 0)}
+	p := pose.Pose{
+		"thigh_l":     pose.Turn(-80, 8, 0),
+		"thigh_r":     pose.Turn(-80, -8, 0),
+		"upper_arm_l": pose.Turn(-20, 0, 0),
+		"upper_arm_r": pose.Turn(-20, 0, 0),
+	}
 	m.Points = deform.Linear(m.Points, w, pose.Skin(s, p))
 	out := s.Clone()
 	for i, x := range pose.World(s, p) {
@@ -47,7 +52,12 @@ func TestBodiesThatDoNotStand(t *testing.T) {
 		require.ErrorContains(t, err, "missing: head, hand_l, hand_r, foot_l, foot_r")
 	}
 	tip := func(joint string) r3.Vec { return truth.Joints[truth.Index(joint)].Pos }
-	shown := map[string]r3.Vec{"head": tip("head_end"), "hand_l": tip("hand_end_l"), "hand_r": tip("hand_end_r"), "foot_l": tip("toe_end_l")}
+	shown := map[string]r3.Vec{
+		"head":   tip("head_end"),
+		"hand_l": tip("hand_end_l"),
+		"hand_r": tip("hand_end_r"),
+		"foot_l": tip("toe_end_l"),
+	}
 	_, _, err := fit.Fit(context.Background(), sitting, fit.Options{Params: params, Shown: fit.Shown{Places: shown}}, nil)
 	require.ErrorContains(t, err, "missing: foot_r")
 	shown["foot_r"] = tip("toe_end_r")

@@ -95,8 +95,23 @@ func TestNoBindHasSeamsFromItsCap(t *testing.T) {
 			}
 			hard := unfaded(whole, 4)
 			edges := len(m.Edges().Edges)
-			t.Logf("%s, %s: %d edges, of which weights stop above 0.02 at %d, 0.03 at %d, 0.1 at %d; unfaded %d, %d, %d", c.name, name, edges,
-				stops(m, whole, cut, 0.02), stops(m, whole, cut, 0.03), stops(m, whole, cut, 0.1), stops(m, whole, hard, 0.02), stops(m, whole, hard, 0.03), stops(m, whole, hard, 0.1))
+			t.Logf(
+				"%s, %s: %d edges, of which weights stop above 0.02 at %d, 0.03 at %d, 0.1 at %d; unfaded %d, %d, %d",
+				c.name,
+				name,
+				edges,
+				stops(
+					m,
+					whole,
+					cut,
+					0.02,
+				),
+				stops(m, whole, cut, 0.03),
+				stops(m, whole, cut, 0.1),
+				stops(m, whole, hard, 0.02),
+				stops(m, whole, hard, 0.03),
+				stops(m, whole, hard, 0.1),
+			)
 			require.LessOrEqual(t, 1000*stops(m, whole, cut, 0.021), edges, "%s, %s", c.name, name)
 			require.LessOrEqual(t, 1000*stops(m, whole, cut, 0.1), edges, "%s, %s", c.name, name)
 		}

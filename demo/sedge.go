@@ -27,11 +27,31 @@ var otterJoints = []struct {
 	name    string
 	x, y, z float64
 }{
-	{"hips", 0, 0.345, -0.30}, {"spine_1", 0, 0.362, -0.19}, {"spine_2", 0, 0.372, -0.06}, {"spine_3", 0, 0.370, 0.07}, {"spine_4", 0, 0.362, 0.20},
+	{
+		"hips",
+		0,
+		0.345,
+		-0.30,
+	}, {"spine_1", 0, 0.362, -0.19}, {"spine_2", 0, 0.372, -0.06}, {"spine_3", 0, 0.370, 0.07}, {"spine_4", 0, 0.362, 0.20},
 	{"neck_1", 0, 0.385, 0.335}, {"neck_2", 0, 0.435, 0.42}, {"head", 0, 0.480, 0.485}, {"head_end", 0, 0.462, 0.668},
-	{"scapula_l", 0.05, 0.375, 0.23}, {"upper_arm_l", 0.085, 0.300, 0.315}, {"forearm_l", 0.090, 0.212, 0.262}, {"hand_l", 0.090, 0.095, 0.272}, {"fingers_l", 0.090, 0.022, 0.305}, {"fingers_end_l", 0.092, 0.010, 0.368},
-	{"thigh_l", 0.075, 0.305, -0.335}, {"shank_l", 0.092, 0.205, -0.262}, {"foot_l", 0.092, 0.105, -0.352}, {"toe_l", 0.092, 0.022, -0.305}, {"toe_end_l", 0.094, 0.010, -0.235},
-	{"tail_1", 0, 0.325, -0.43}, {"tail_2", 0, 0.300, -0.56}, {"tail_3", 0, 0.268, -0.69}, {"tail_4", 0, 0.232, -0.82}, {"tail_5", 0, 0.196, -0.95}, {"tail_end", 0, 0.165, -1.08},
+	{
+		"scapula_l",
+		0.05,
+		0.375,
+		0.23,
+	}, {"upper_arm_l", 0.085, 0.300, 0.315}, {"forearm_l", 0.090, 0.212, 0.262}, {"hand_l", 0.090, 0.095, 0.272}, {"fingers_l", 0.090, 0.022, 0.305}, {"fingers_end_l", 0.092, 0.010, 0.368},
+	{
+		"thigh_l",
+		0.075,
+		0.305,
+		-0.335,
+	}, {"shank_l", 0.092, 0.205, -0.262}, {"foot_l", 0.092, 0.105, -0.352}, {"toe_l", 0.092, 0.022, -0.305}, {"toe_end_l", 0.094, 0.010, -0.235},
+	{
+		"tail_1",
+		0,
+		0.325,
+		-0.43,
+	}, {"tail_2", 0, 0.300, -0.56}, {"tail_3", 0, 0.268, -0.69}, {"tail_4", 0, 0.232, -0.82}, {"tail_5", 0, 0.196, -0.95}, {"tail_end", 0, 0.165, -1.08},
 }
 
 // OtterParams is the starter that an otter's true skeleton is.
@@ -44,7 +64,13 @@ func Sedge(cell float64) (*mesh.Mesh, *skeleton.Skeleton) { return sedge(SedgeFi
 func sedge(f Otter, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	s := otterBones(f)
 	const coat, belly, nose, eye, scarf = 0, 1, 2, 3, 4
-	parts := []mesh.Part{paint("coat", 0.20, 0.115, 0.06), paint("belly", 0.55, 0.41, 0.27), paint("nose", 0.05, 0.04, 0.04), paint("eyes", 0.03, 0.03, 0.03), paint("neckerchief", 0.10, 0.33, 0.33)}
+	parts := []mesh.Part{
+		paint("coat", 0.20, 0.115, 0.06),
+		paint("belly", 0.55, 0.41, 0.27),
+		paint("nose", 0.05, 0.04, 0.04),
+		paint("eyes", 0.03, 0.03, 0.03),
+		paint("neckerchief", 0.10, 0.33, 0.33),
+	}
 	b := &beast{s: s}
 	w := f.Stout
 	at, along := b.at, b.along
@@ -74,7 +100,17 @@ func sedge(f Otter, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	b.pair(func(_ string, x float64) prim {
 		return ball(eye, head(0.118, 0.032, x*0.040), r3.Vec{X: 0.013, Y: 0.013, Z: 0.012}, level, 0.002)
 	})
-	b.add(ring(scarf, r3.Scale(0.5, r3.Add(at("neck_1"), at("neck_2"))), 0.074, 0.074, 0.016, geom.Between(r3.Vec{Y: 1}, r3.Unit(r3.Sub(at("neck_2"), at("neck_1")))), 0.005))
+	b.add(
+		ring(
+			scarf,
+			r3.Scale(0.5, r3.Add(at("neck_1"), at("neck_2"))),
+			0.074,
+			0.074,
+			0.016,
+			geom.Between(r3.Vec{Y: 1}, r3.Unit(r3.Sub(at("neck_2"), at("neck_1")))),
+			0.005,
+		),
+	)
 	// Legs.
 	b.pair(func(s string, _ float64) prim {
 		return cone(coat, at("upper_arm"+s), at("forearm"+s), 0.054*w, 0.040*w, 0.03)
@@ -103,7 +139,16 @@ func sedge(f Otter, cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 			x := (float64(i) - 1.5) * 0.019
 			for _, foot := range []string{"fingers_end", "toe_end"} {
 				p := at(foot + side)
-				b.add(cone(coat, r3.Add(p, r3.Vec{X: x, Y: 0.004, Z: -0.03}), r3.Add(p, r3.Vec{X: 1.25 * x, Y: 0.001, Z: 0}), 0.012, 0.009, 0.006))
+				b.add(
+					cone(
+						coat,
+						r3.Add(p, r3.Vec{X: x, Y: 0.004, Z: -0.03}),
+						r3.Add(p, r3.Vec{X: 1.25 * x, Y: 0.001, Z: 0}),
+						0.012,
+						0.009,
+						0.006,
+					),
+				)
 			}
 		}
 	}

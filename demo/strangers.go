@@ -45,7 +45,14 @@ func (c Stranger) Params() skeleton.Params {
 // hands three times finer, and the true skeleton. The end of the head is the skull's.
 func (c Stranger) Make(cells int) (*mesh.Mesh, *skeleton.Skeleton) {
 	const skin, eye, coat, cloth, boot, extra = 0, 1, 2, 3, 4, 5
-	parts := []mesh.Part{paint("skin", 0.7, 0.5, 0.4), paint("eyes", 0.1, 0.1, 0.1), paint("coat", 0.3, 0.3, 0.5), paint("trousers", 0.2, 0.2, 0.2), paint("boots", 0.2, 0.1, 0.1), paint("things", 0.5, 0.4, 0.2)}
+	parts := []mesh.Part{
+		paint("skin", 0.7, 0.5, 0.4),
+		paint("eyes", 0.1, 0.1, 0.1),
+		paint("coat", 0.3, 0.3, 0.5),
+		paint("trousers", 0.2, 0.2, 0.2),
+		paint("boots", 0.2, 0.1, 0.1),
+		paint("things", 0.5, 0.4, 0.2),
+	}
 	cell := c.Height / float64(cells)
 	b := &body{f: c.Figure, s: c.Figure.bones()}
 	if c.Fingers > 0 {
@@ -133,7 +140,9 @@ func (c Stranger) hand(b *body, skin int32, side string) {
 	}
 	b.add(cone(skin, place(-0.12, 0, 0), place(0.2, 0, 0), 0.15*l, 0.15*l, 0.05*l))
 	if c.Fingers == 0 {
-		b.add(ball(skin, place(0.55, 0, 0), r3.Vec{X: 0.45 * l, Y: 0.13 * l, Z: 0.24 * l}, geom.FromAxes(d, back, r3.Cross(d, back)), 0.06*l))
+		b.add(
+			ball(skin, place(0.55, 0, 0), r3.Vec{X: 0.45 * l, Y: 0.13 * l, Z: 0.24 * l}, geom.FromAxes(d, back, r3.Cross(d, back)), 0.06*l),
+		)
 		b.add(cone(skin, place(0.2, 0.12, 0), place(0.45, 0.36, -0.04), 0.09*l, 0.075*l, 0.05*l))
 		return
 	}
@@ -141,7 +150,16 @@ func (c Stranger) hand(b *body, skin int32, side string) {
 	n := c.Fingers - 1
 	gap := 2.2 * thick
 	half := gap * float64(n) / 2
-	b.add(slab(skin, place(0.3, 0, 0), r3.Vec{X: 0.24 * l, Y: 0.1 * l, Z: math.Max(0.14, half) * l}, geom.FromAxes(d, back, r3.Cross(d, back)), 0.09*l, 0.06*l))
+	b.add(
+		slab(
+			skin,
+			place(0.3, 0, 0),
+			r3.Vec{X: 0.24 * l, Y: 0.1 * l, Z: math.Max(0.14, half) * l},
+			geom.FromAxes(d, back, r3.Cross(d, back)),
+			0.09*l,
+			0.06*l,
+		),
+	)
 	put := func(name string, k int, at r3.Vec) {
 		joint := fmt.Sprintf("%s_%d%s", name, k, side)
 		if k == 4 {
@@ -157,7 +175,16 @@ func (c Stranger) hand(b *body, skin int32, side string) {
 		for k, t := range [3]float64{0.505, 0.295, 0.2} {
 			turn := r3.Unit(r3.Add(way, r3.Scale(0.12*float64(k), bend)))
 			next := r3.Add(at, r3.Scale(t*length*l, turn))
-			b.add(cone(skin, at, r3.Sub(next, r3.Scale(float64(k/2)*r*l*0.86, turn)), r*l*(1-0.07*float64(k)), r*l*(0.93-0.07*float64(k)), 0.02*l))
+			b.add(
+				cone(
+					skin,
+					at,
+					r3.Sub(next, r3.Scale(float64(k/2)*r*l*0.86, turn)),
+					r*l*(1-0.07*float64(k)),
+					r*l*(0.93-0.07*float64(k)),
+					0.02*l,
+				),
+			)
 			at = next
 			put(name, k+2, at)
 		}
@@ -167,7 +194,14 @@ func (c Stranger) hand(b *body, skin int32, side string) {
 		x := (float64(n-1)/2 - float64(k))
 		angle := x * c.Apart * math.Pi / 180
 		way := r3.Unit(r3.Add(r3.Scale(math.Cos(angle), d), r3.Scale(math.Sin(angle), fore)))
-		bone(name, place(0.44, x*gap, 0), way, r3.Scale(-1, back), [4]float64{0.46, 0.5, 0.46, 0.38}[k], thick*[4]float64{1, 1, 0.97, 0.9}[k])
+		bone(
+			name,
+			place(0.44, x*gap, 0),
+			way,
+			r3.Scale(-1, back),
+			[4]float64{0.46, 0.5, 0.46, 0.38}[k],
+			thick*[4]float64{1, 1, 0.97, 0.9}[k],
+		)
 	}
 	thumb := r3.Unit(r3.Add(d, r3.Add(r3.Scale(0.9, fore), r3.Scale(-0.3, back))))
 	bone("thumb", place(0.14, math.Max(0.14, half)*0.75, -0.02), thumb, r3.Scale(-0.5, fore), 0.46, 0.08)
@@ -185,7 +219,14 @@ func (c Stranger) bareLegs(b *body, cloth, skin int32) {
 		return ball(skin, p, b.v(0.031*w, 0.06, 0.032*w), geom.Identity, b.h(0.02))
 	})
 	b.pair(func(s string, _ float64) prim {
-		return cone(skin, r3.Add(b.joint("foot"+s), b.v(0, -c.Ankle+0.024, -0.016)), r3.Add(b.joint("toe"+s), b.v(0, 0.006, 0)), b.h(0.024), b.h(0.02), b.h(0.02))
+		return cone(
+			skin,
+			r3.Add(b.joint("foot"+s), b.v(0, -c.Ankle+0.024, -0.016)),
+			r3.Add(b.joint("toe"+s), b.v(0, 0.006, 0)),
+			b.h(0.024),
+			b.h(0.02),
+			b.h(0.02),
+		)
 	})
 	b.pair(func(s string, _ float64) prim {
 		return ball(skin, r3.Add(b.along("toe"+s, "toe_end"+s, 0.2), b.v(0, 0.001, 0)), b.v(0.028, 0.014, 0.035), geom.Identity, b.h(0.015))
@@ -199,7 +240,23 @@ func (c Stranger) coat(b *body, part int32) {
 	w := c.Stout
 	b.add(skirt(part, 0, 0, b.h(c.Hem), b.h(top), b.h(wide*w), b.h(0.85*wide*w), b.h(0.078*w), b.h(0.066*w), b.h(0.006), 0))
 	if c.Hollow {
-		b.add(carved(skirt(part, 0, 0, b.h(c.Hem-0.05), b.h(c.Hip), b.h((wide-0.02)*w), b.h((0.85*wide-0.02)*w), b.h(0.08*w), b.h(0.068*w), b.h(0.006), 0)))
+		b.add(
+			carved(
+				skirt(
+					part,
+					0,
+					0,
+					b.h(c.Hem-0.05),
+					b.h(c.Hip),
+					b.h((wide-0.02)*w),
+					b.h((0.85*wide-0.02)*w),
+					b.h(0.08*w),
+					b.h(0.068*w),
+					b.h(0.006),
+					0,
+				),
+			),
+		)
 	}
 }
 
@@ -234,7 +291,13 @@ func (c Stranger) skull(b *body, skin, eye int32) {
 	b.add(ball(skin, b.v(0, y(0.24), 0.024*k), b.v(0.047*k, 0.042*k, 0.05*k), geom.Identity, b.h(0.03)))
 	b.add(cone(skin, b.v(0, y(0.54), 0.076*k), b.v(0, y(0.37), 0.095*k), b.h(0.0085*k), b.h(0.0145*k), b.h(0.012)))
 	b.pair(func(_ string, x float64) prim {
-		return ball(skin, b.v(x*0.063*k, y(0.45), -0.002), b.v(0.0095*k, 0.026*k, 0.016*k), geom.AxisAngle(r3.Vec{Y: 1}, -x*0.5), b.h(0.008))
+		return ball(
+			skin,
+			b.v(x*0.063*k, y(0.45), -0.002),
+			b.v(0.0095*k, 0.026*k, 0.016*k),
+			geom.AxisAngle(r3.Vec{Y: 1}, -x*0.5),
+			b.h(0.008),
+		)
 	})
 	b.pair(func(_ string, x float64) prim {
 		return ball(eye, b.v(x*0.027*k, y(0.50), 0.0655*k), b.v(0.0155*k, 0.0165*k, 0.0140*k), geom.Identity, b.h(0.002))
@@ -252,7 +315,16 @@ func (c Stranger) onHead(b, things *body, coat, extra int32) {
 		b.add(ball(extra, b.v(0, y(0.55), -0.03*k), b.v(0.1*k, 0.11*k, 0.085*k), level, b.h(0.006)))
 	case "long": // down to the waist
 		b.add(ball(extra, b.v(0, y(0.6), -0.03*k), b.v(0.07*k, 0.075*k, 0.06*k), level, b.h(0.006)))
-		b.add(slab(extra, b.v(0, (y(0.4)+c.Hip+0.1)/2, -0.075*c.Stout-0.01), b.v(0.06, (y(0.4)-c.Hip-0.1)/2+0.02, 0.014), level, b.h(0.012), b.h(0.01)))
+		b.add(
+			slab(
+				extra,
+				b.v(0, (y(0.4)+c.Hip+0.1)/2, -0.075*c.Stout-0.01),
+				b.v(0.06, (y(0.4)-c.Hip-0.1)/2+0.02, 0.014),
+				level,
+				b.h(0.012),
+				b.h(0.01),
+			),
+		)
 	case "tails": // two, off the sides of the head
 		for _, x := range []float64{1, -1} {
 			b.add(cone(extra, b.v(x*0.055*k, y(0.75), -0.03*k), b.v(x*0.16*k, y(0.35), -0.06*k), b.h(0.02*k), b.h(0.028*k), b.h(0.01)))
@@ -270,7 +342,9 @@ func (c Stranger) onHead(b, things *body, coat, extra int32) {
 		things.add(ball(extra, b.v(0, y(0.9), 0), b.v(0.068*k, 0.045*k+t/4, 0.075*k), level, b.h(0.01)))
 	case "tall":
 		things.add(ball(extra, b.v(0, brim, 0), b.v(0.1*k, 0.01*k, 0.11*k), level, b.h(0.004)))
-		things.add(skirt(extra, 0, 0, b.h(brim), b.h(brim+t+0.03), b.h(0.066*k), b.h(0.073*k), b.h(0.07*k), b.h(0.077*k), b.h(0.006), b.h(0.008)))
+		things.add(
+			skirt(extra, 0, 0, b.h(brim), b.h(brim+t+0.03), b.h(0.066*k), b.h(0.073*k), b.h(0.07*k), b.h(0.077*k), b.h(0.006), b.h(0.008)),
+		)
 	case "point":
 		things.add(ball(extra, b.v(0, brim, 0), b.v(0.13*k, 0.01*k, 0.14*k), level, b.h(0.004)))
 		things.add(cone(extra, b.v(0, brim, 0), b.v(0, brim+0.7*t, -0.01), b.h(0.066*k), b.h(0.03*k), b.h(0.008)))
@@ -318,7 +392,14 @@ func Coats(seed uint64, n int) []Variant {
 	between := func(a, b float64) float64 { return a + (b-a)*rng.Float64() }
 	var out []Variant
 	for i := range n {
-		c := Stranger{Figure: OdileFigure, Head: 1, Fingers: []int{0, 5, 0, 0}[i%4], Apart: between(6, 12), Boots: rng.IntN(2) == 0, Hollow: i%3 != 0}
+		c := Stranger{
+			Figure:  OdileFigure,
+			Head:    1,
+			Fingers: []int{0, 5, 0, 0}[i%4],
+			Apart:   between(6, 12),
+			Boots:   rng.IntN(2) == 0,
+			Hollow:  i%3 != 0,
+		}
 		c.Arms, c.Elbow, c.Stout = between(20, 70), between(2, 18), between(0.85, 1.25)
 		c.Height = between(0.8, 1.9)
 		c.Hem, c.Flare = between(0.06, 0.3), between(1, 2.1)
@@ -329,7 +410,16 @@ func Coats(seed uint64, n int) []Variant {
 		if sheet {
 			how = "a sheet of its own"
 		}
-		name := fmt.Sprintf("stranger in a coat %2d, arms %.0f°, stout %.2f, %d fingers, %s, hem at %.2f, flare %.1f", i+1, c.Arms, c.Stout, c.Fingers, how, c.Hem, c.Flare)
+		name := fmt.Sprintf(
+			"stranger in a coat %2d, arms %.0f°, stout %.2f, %d fingers, %s, hem at %.2f, flare %.1f",
+			i+1,
+			c.Arms,
+			c.Stout,
+			c.Fingers,
+			how,
+			c.Hem,
+			c.Flare,
+		)
 		out = append(out, Variant{name, c.Params(), func() (*mesh.Mesh, *skeleton.Skeleton) {
 			if !sheet {
 				return c.Make(90)
@@ -351,7 +441,14 @@ func Strangers(seed uint64, n int) []Variant {
 	pick := func(list ...string) string { return list[rng.IntN(len(list))] }
 	var out []Variant
 	for i := range n {
-		c := Stranger{Figure: OdileFigure, Head: 1, Fingers: []int{0, 5, 0, 4, 0, 3}[i%6], Apart: between(5, 16), Boots: rng.IntN(2) == 0, Melted: rng.IntN(2) == 0}
+		c := Stranger{
+			Figure:  OdileFigure,
+			Head:    1,
+			Fingers: []int{0, 5, 0, 4, 0, 3}[i%6],
+			Apart:   between(5, 16),
+			Boots:   rng.IntN(2) == 0,
+			Melted:  rng.IntN(2) == 0,
+		}
 		c.Arms = between(0, 72)
 		c.Elbow = between(2, 18)
 		c.Stout = between(0.8, 1.35)
@@ -387,7 +484,23 @@ func Strangers(seed uint64, n int) []Variant {
 			c.Hat = pick("hood", "horns", "tall", "point")
 			kind = c.Hat
 		case 7: // much at once
-			c.Hat, c.Hair, c.Bag, c.Hem = pick("cap", "brim", "tall", "point"), pick("long", "tails", "bun"), pick("pack", "side", ""), between(0.1, 0.4)
+			c.Hat, c.Hair, c.Bag, c.Hem = pick(
+				"cap",
+				"brim",
+				"tall",
+				"point",
+			), pick(
+				"long",
+				"tails",
+				"bun",
+			), pick(
+				"pack",
+				"side",
+				"",
+			), between(
+				0.1,
+				0.4,
+			)
 			kind = fmt.Sprintf("%s, %s, %s, coat to %.2f", c.Hat, c.Hair, c.Bag, c.Hem)
 		case 8:
 			kind = "plain"
@@ -398,7 +511,15 @@ func Strangers(seed uint64, n int) []Variant {
 		if c.Melted {
 			kind += ", melted"
 		}
-		name := fmt.Sprintf("stranger %2d, arms %.0f°, stout %.2f, %d fingers %.0f° apart, %s", i+1, c.Arms, c.Stout, c.Fingers, c.Apart, kind)
+		name := fmt.Sprintf(
+			"stranger %2d, arms %.0f°, stout %.2f, %d fingers %.0f° apart, %s",
+			i+1,
+			c.Arms,
+			c.Stout,
+			c.Fingers,
+			c.Apart,
+			kind,
+		)
 		out = append(out, Variant{name, c.Params(), func() (*mesh.Mesh, *skeleton.Skeleton) { return c.Make(110) }})
 	}
 	return out

@@ -70,13 +70,23 @@ func TestAShownTipIsObeyed(t *testing.T) {
 	c := Stranger{Figure: OdileFigure, Head: 1, Hem: 0.2}
 	m, truth := c.Make(70)
 	at := r3.Vec{X: 0.12 * c.Height, Y: 0.3 * c.Height} // in the coat
-	s, report, err := fit.Fit(context.Background(), m, fit.Options{Params: c.Params(), Shown: fit.Shown{Places: map[string]r3.Vec{"hand_l": at}}}, nil)
+	s, report, err := fit.Fit(
+		context.Background(),
+		m,
+		fit.Options{Params: c.Params(), Shown: fit.Shown{Places: map[string]r3.Vec{"hand_l": at}}},
+		nil,
+	)
 	require.NoError(t, err)
 	end := s.Joints[s.Index("hand_end_l")]
 	require.InDelta(t, 0, r3.Norm(r3.Sub(end.Pos, at)), 0.02*c.Height, "as shown")
 	require.Contains(t, report.Tips, "hand_l")
 	require.Less(t, s.Joints[s.Index("hand_l")].Confidence, skeleton.Sure)
-	require.Less(t, r3.Norm(r3.Sub(s.Joints[s.Index("hand_end_r")].Pos, truth.Joints[truth.Index("hand_end_r")].Pos)), 0.06*c.Height, "the other side is none the worse")
+	require.Less(
+		t,
+		r3.Norm(r3.Sub(s.Joints[s.Index("hand_end_r")].Pos, truth.Joints[truth.Index("hand_end_r")].Pos)),
+		0.06*c.Height,
+		"the other side is none the worse",
+	)
 }
 
 // A staff in one hand is left out as a prop, but not where a person shows the tip on it.

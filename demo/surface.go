@@ -243,7 +243,8 @@ func unambiguous(value []float64, nx, ny, nz int) {
 							sum++
 						}
 					}
-					for _, d := range [4][2]int{{o, o + all}, {o + step[0], o + all - step[0]}, {o + step[1], o + all - step[1]}, {o + step[2], o + all - step[2]}} {
+					for _, d := range [4][2]int{{o, o + all}, {o + step[0], o + all - step[0]}, {o + step[1], o + all - step[1]},
+						{o + step[2], o + all - step[2]}} {
 						if sum == 2 && in(d[0]) && in(d[1]) {
 							flip(d[0], d[1])
 							changed = true

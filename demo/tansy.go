@@ -29,7 +29,15 @@ func Tansy(cell float64) (*mesh.Mesh, *skeleton.Skeleton) {
 	b.arms(skin, skin)
 	b.head(skin, skin, 1)
 	b.add(ball(cap, b.v(0, 0.95, -0.010), b.v(0.0665, 0.062, 0.0655), level, b.h(0.008))) // hair that lies close
-	under := b.surface(cell, []mesh.Part{paint("skin", 0.68, 0.43, 0.31), paint("trousers", 0.23, 0.17, 0.24), paint("boots", 0.14, 0.10, 0.08), paint("hair_cap", 0.24, 0.10, 0.05)})
+	under := b.surface(
+		cell,
+		[]mesh.Part{
+			paint("skin", 0.68, 0.43, 0.31),
+			paint("trousers", 0.23, 0.17, 0.24),
+			paint("boots", 0.14, 0.10, 0.08),
+			paint("hair_cap", 0.24, 0.10, 0.05),
+		},
+	)
 
 	trunk := func(p r3.Vec, low, high float64) bool {
 		return p.Y > b.h(low) && p.Y < b.h(high) && (math.Abs(p.X) < b.h(f.Across+0.02) || p.Y > b.h(f.Shoulder-0.1))
@@ -206,7 +214,10 @@ func (b *body) locks(n int) *mesh.Mesh {
 		for k := range 5 {
 			t := float64(k) / 4
 			// On the scalp first, then hanging down outside of the head.
-			p := r3.Add(middle, r3.Vec{X: out0.X * b.h(0.071+0.006*t), Y: out0.Y*b.h(0.067)*(1-t) - length*t, Z: out0.Z * b.h(0.069+0.006*t)})
+			p := r3.Add(
+				middle,
+				r3.Vec{X: out0.X * b.h(0.071+0.006*t), Y: out0.Y*b.h(0.067)*(1-t) - length*t, Z: out0.Z * b.h(0.069+0.006*t)},
+			)
 			for range 20 { // clear of the skin
 				d, _ := b.solid.at(p)
 				if d > b.h(0.003) {

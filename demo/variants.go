@@ -48,7 +48,14 @@ func Variants() []Variant {
 			}})
 	}
 	for i := range 12 {
-		f := Otter{Leg: between(0.9, 1.35), Long: between(0.85, 1.15), Stout: between(0.88, 1.15), Neck: between(-0.25, 0.25), Tail: between(-0.25, 0.35), Step: between(0, 0.03)}
+		f := Otter{
+			Leg:   between(0.9, 1.35),
+			Long:  between(0.85, 1.15),
+			Stout: between(0.88, 1.15),
+			Neck:  between(-0.25, 0.25),
+			Tail:  between(-0.25, 0.35),
+			Step:  between(0, 0.03),
+		}
 		defect := defects[i%6]
 		seed := uint64(100 + i)
 		out = append(out, Variant{fmt.Sprintf("otter %2d, legs %.2f, stout %.2f %s", i+1, f.Leg, f.Stout, defect), OtterParams,
@@ -58,7 +65,13 @@ func Variants() []Variant {
 			}})
 	}
 	for i := range 8 {
-		f := Wader{Leg: between(0.85, 1.2), Neck: between(0.9, 1.3), Wing: between(0.85, 1.15), Stout: between(0.9, 1.15), Droop: between(-0.15, 0.3)}
+		f := Wader{
+			Leg:   between(0.85, 1.2),
+			Neck:  between(0.9, 1.3),
+			Wing:  between(0.85, 1.15),
+			Stout: between(0.9, 1.15),
+			Droop: between(-0.15, 0.3),
+		}
 		out = append(out, Variant{fmt.Sprintf("wader %2d, legs %.2f, wings %.2f, droop %.2f", i+1, f.Leg, f.Wing, f.Droop), PloverParams,
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return plover(f, 0.0052) }})
 	}

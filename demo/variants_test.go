@@ -72,7 +72,15 @@ func TestTheCastIsFittedInside(t *testing.T) {
 				require.Greater(t, solid.Winding(j.Pos), 0.5, "%s: %s", c.name, j.Name)
 			}
 			if k := s.PartnerOf(i, skeleton.Marks{Left: "_l", Right: "_r"}); k >= 0 {
-				require.InDelta(t, 0, r3.Norm(r3.Sub(skeleton.Mirrored(j.Pos, plane), s.Joints[k].Pos)), 0.03*report.Height, "%s: %s", c.name, j.Name)
+				require.InDelta(
+					t,
+					0,
+					r3.Norm(r3.Sub(skeleton.Mirrored(j.Pos, plane), s.Joints[k].Pos)),
+					0.03*report.Height,
+					"%s: %s",
+					c.name,
+					j.Name,
+				)
 			}
 		}
 	}

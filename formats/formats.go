@@ -48,7 +48,11 @@ func Decode(name string, r io.Reader, resolve gltf.Resolver, l reading.Limits) (
 	case ".off":
 		m, err = off.Decode(r, l)
 	default:
-		return nil, fmt.Errorf("%s: %w", name, &reading.Error{What: fmt.Sprintf("files ending in %q cannot be read", ext), Do: "use one of " + strings.Join(Extensions, " ")})
+		return nil, fmt.Errorf(
+			"%s: %w",
+			name,
+			&reading.Error{What: fmt.Sprintf("files ending in %q cannot be read", ext), Do: "use one of " + strings.Join(Extensions, " ")},
+		)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)

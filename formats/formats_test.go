@@ -54,7 +54,11 @@ f 2 3 7 \
 
 // Lines that end in a remark are read as if it were not there; a name may hold a #.
 func TestOBJRemarksAtTheEndOfLines(t *testing.T) {
-	m := read(t, "a.obj", "g body#2 # the left one\nv 0 0 0 # origin\nv 1 0 0\t#x\nv 0 1 0 #\nvn 0 0 1 # up\nf 1//1 2//1 3//1 # the only face\nl 1 2 # an edge\n")
+	m := read(
+		t,
+		"a.obj",
+		"g body#2 # the left one\nv 0 0 0 # origin\nv 1 0 0\t#x\nv 0 1 0 #\nvn 0 0 1 # up\nf 1//1 2//1 3//1 # the only face\nl 1 2 # an edge\n",
+	)
 	require.Len(t, m.Points, 3)
 	require.Equal(t, 1, m.Faces())
 	require.Len(t, m.Lines, 1)
@@ -94,7 +98,9 @@ func TestTextFormatsNameTheLine(t *testing.T) {
 func TestPLYInBothByteOrders(t *testing.T) {
 	for name, order := range map[string]binary.ByteOrder{"binary_little_endian": binary.LittleEndian, "binary_big_endian": binary.BigEndian} {
 		var b bytes.Buffer
-		b.WriteString("ply\nformat " + name + " 1.0\ncomment made here\nelement vertex 4\nproperty double x\nproperty float y\nproperty short z\nproperty uchar red\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n")
+		b.WriteString(
+			"ply\nformat " + name + " 1.0\ncomment made here\nelement vertex 4\nproperty double x\nproperty float y\nproperty short z\nproperty uchar red\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n",
+		)
 		for i := range 4 {
 			_ = binary.Write(&b, order, float64(i&1))
 			_ = binary.Write(&b, order, float32(i>>1))
@@ -229,7 +235,11 @@ func fuzz(f *testing.F, name string, seeds ...string) {
 func FuzzOBJ(f *testing.F) { fuzz(f, "a.obj", cube, "v 0 0 0\nf 1 1 1 1 1\n") }
 func FuzzOFF(f *testing.F) { fuzz(f, "a.off", "OFF\n3 1 0\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n") }
 func FuzzPLY(f *testing.F) {
-	fuzz(f, "a.ply", "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0 1 0 0 0 1 0\n3 0 1 2\n")
+	fuzz(
+		f,
+		"a.ply",
+		"ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0 1 0 0 0 1 0\n3 0 1 2\n",
+	)
 }
 func FuzzSTL(f *testing.F) {
 	fuzz(f, "a.stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid\n")

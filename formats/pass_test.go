@@ -22,7 +22,9 @@ import (
 )
 
 // dot is the smallest PNG.
-var dot = []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08\x06\x00\x00\x00\x1f\x15\xc4\x89\x00\x00\x00\rIDATx\x9cc\xf8\xff\xff?\x00\x05\xfe\x02\xfe\xa75\x81\x84\x00\x00\x00\x00IEND\xaeB`\x82")
+var dot = []byte(
+	"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08\x06\x00\x00\x00\x1f\x15\xc4\x89\x00\x00\x00\rIDATx\x9cc\xf8\xff\xff?\x00\x05\xfe\x02\xfe\xa75\x81\x84\x00\x00\x00\x00IEND\xaeB`\x82",
+)
 
 func TestUTF16(t *testing.T) {
 	for name, order := range map[string]binary.AppendByteOrder{"\xff\xfe": binary.LittleEndian, "\xfe\xff": binary.BigEndian} {
@@ -48,7 +50,10 @@ func TestOBJLinesBecomeLooseEdges(t *testing.T) {
 // Materials and pictures of an .mtl are said in glTF's words and handed over;
 // texture coordinates and normals come back as they were.
 func TestOBJMaterialsReachTheHandoff(t *testing.T) {
-	files := map[string][]byte{"coat.mtl": []byte("newmtl oilskin\nKd 1 0.5 0\nNs 0\nd 0.5\nmap_Kd -s 1 1 tex\\oil.png\nnewmtl spare\nmap_Kd gone.png\n"), "tex/oil.png": dot}
+	files := map[string][]byte{
+		"coat.mtl":    []byte("newmtl oilskin\nKd 1 0.5 0\nNs 0\nd 0.5\nmap_Kd -s 1 1 tex\\oil.png\nnewmtl spare\nmap_Kd gone.png\n"),
+		"tex/oil.png": dot,
+	}
 	beside := func(name string) ([]byte, error) {
 		if b, ok := files[name]; ok {
 			return b, nil
@@ -85,7 +90,12 @@ func TestOBJMaterialsReachTheHandoff(t *testing.T) {
 	require.Equal(t, s.Mesh.UV, again.UV)
 	require.Equal(t, s.Mesh.Normal, again.Normal)
 
-	s, err = formats.Decode("a.obj", strings.NewReader(text), func(string) ([]byte, error) { return nil, errors.New("not there") }, reading.Default)
+	s, err = formats.Decode(
+		"a.obj",
+		strings.NewReader(text),
+		func(string) ([]byte, error) { return nil, errors.New("not there") },
+		reading.Default,
+	)
 	require.NoError(t, err)
 	require.Nil(t, s.Look)
 	require.Contains(t, s.Notes[0], "coat.mtl")
@@ -134,7 +144,12 @@ func TestMissingPicturesLeaveColours(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, string(s.Look.Materials[0]), "normalTexture")
 	for _, uri := range []string{"../a.png", "/etc/passwd", "http://x/a.png"} {
-		s, err := formats.Decode("a.gltf", strings.NewReader(strings.Replace(doc, "skin.png", uri, 1)), func(name string) ([]byte, error) { return nil, fmt.Errorf("asked for %s", name) }, reading.Default)
+		s, err := formats.Decode(
+			"a.gltf",
+			strings.NewReader(strings.Replace(doc, "skin.png", uri, 1)),
+			func(name string) ([]byte, error) { return nil, fmt.Errorf("asked for %s", name) },
+			reading.Default,
+		)
 		require.NoError(t, err)
 		require.NotContains(t, s.Notes[0], "asked for")
 	}

@@ -32,13 +32,24 @@ func DecodeSkeleton(name string, r io.Reader, resolve gltf.Resolver, l reading.L
 			return nil, nil, fmt.Errorf("%s: %w", name, err)
 		}
 		if s.Skeleton == nil {
-			return nil, nil, fmt.Errorf("%s: %w", name, &reading.Error{What: "it holds no joints", Do: "a skeleton file is a glTF with a skin, or with nodes only, or a BVH"})
+			return nil, nil, fmt.Errorf(
+				"%s: %w",
+				name,
+				&reading.Error{What: "it holds no joints", Do: "a skeleton file is a glTF with a skin, or with nodes only, or a BVH"},
+			)
 		}
 		if len(s.Clips) > 0 {
 			return s.Skeleton, s.Clips[0], nil
 		}
 		return s.Skeleton, nil, nil
 	default:
-		return nil, nil, fmt.Errorf("%s: %w", name, &reading.Error{What: fmt.Sprintf("a skeleton cannot be read from files ending in %q", ext), Do: "use one of " + strings.Join(SkeletonExtensions, " ")})
+		return nil, nil, fmt.Errorf(
+			"%s: %w",
+			name,
+			&reading.Error{
+				What: fmt.Sprintf("a skeleton cannot be read from files ending in %q", ext),
+				Do:   "use one of " + strings.Join(SkeletonExtensions, " "),
+			},
+		)
 	}
 }

@@ -96,7 +96,9 @@ func CheckPassword(name, password string) error {
 	}
 	known := append(own, strings.ToLower(name), "wise", "marrow", "wisemarrow")
 	if zxcvbn.PasswordStrength(password, known).Score < leastScore {
-		return fmt.Errorf("this password is too easy to guess: it is common, made of names, dates, or rows of keys, or repeats itself. Take a few words in a row that have nothing to do with each other")
+		return fmt.Errorf(
+			"this password is too easy to guess: it is common, made of names, dates, or rows of keys, or repeats itself. Take a few words in a row that have nothing to do with each other",
+		)
 	}
 	return nil
 }

@@ -202,7 +202,12 @@ func (q *Queue) waiting(ctx context.Context, ids []string) (map[string]bool, err
 	if len(ids) == 0 {
 		return out, nil
 	}
-	rows, err := q.pool.Query(ctx, "select args->>'work' from river_job where kind = $1 and state in ('available', 'pending', 'retryable', 'scheduled') and args->>'work' = any($2)", args{}.Kind(), ids)
+	rows, err := q.pool.Query(
+		ctx,
+		"select args->>'work' from river_job where kind = $1 and state in ('available', 'pending', 'retryable', 'scheduled') and args->>'work' = any($2)",
+		args{}.Kind(),
+		ids,
+	)
 	if err != nil {
 		return nil, err
 	}

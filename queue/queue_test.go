@@ -48,7 +48,10 @@ func limb(n int) studio.State {
 	}
 	s := &skeleton.Skeleton{}
 	for i := range 3 {
-		s.Joints = append(s.Joints, skeleton.Joint{Name: fmt.Sprintf("j%d", i), Parent: i - 1, Pos: r3.Vec{X: 0.01 + 0.99*float64(i)}, Rot: geom.Identity})
+		s.Joints = append(
+			s.Joints,
+			skeleton.Joint{Name: fmt.Sprintf("j%d", i), Parent: i - 1, Pos: r3.Vec{X: 0.01 + 0.99*float64(i)}, Rot: geom.Identity},
+		)
 	}
 	return studio.State{Mesh: m, Skeleton: s, Settings: studio.DefaultSettings()}
 }
@@ -244,7 +247,15 @@ func (testWait) Apply(ctx context.Context, s studio.State, p studio.Progress) (s
 }
 
 func init() {
-	studio.Register(studio.Entry{Name: "test_wait", Label: "Wait", Stage: "bind", Long: studio.Always, New: func() studio.Operation { return &testWait{} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "test_wait",
+			Label: "Wait",
+			Stage: "bind",
+			Long:  studio.Always,
+			New:   func() studio.Operation { return &testWait{} },
+		},
+	)
 }
 
 func test(t *testing.T, x *studio.Studio, op string) (studio.Character, studio.Work) {

@@ -29,7 +29,11 @@ func TestFirstStepsAreDoneAsTheWorkGoesOn(t *testing.T) {
 	s := studiotest.Odile()
 	require.Empty(t, done(&s, "intake", studio.Checking, nil))
 	check := func(name string) []string { return done(&s, name, "clear", studio.CheckOnly(&s, name)) }
-	require.Equal(t, []string{"Get unit, up axis and height right", "Turn it to face front, on the ground", "Fix or accept what else is found"}, check("intake"))
+	require.Equal(
+		t,
+		[]string{"Get unit, up axis and height right", "Turn it to face front, on the ground", "Fix or accept what else is found"},
+		check("intake"),
+	)
 	require.Empty(t, check("placement"))
 	s = studiotest.Do(t, s, "set_kind", `{"kind":"biped"}`)
 	s = studiotest.Do(t, s, "fit_starter", "")

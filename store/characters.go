@@ -48,7 +48,17 @@ type revision struct {
 }
 
 func (r revision) public() (studio.Revision, error) {
-	out := studio.Revision{ID: r.ID, Character: r.Character, Parent: r.Parent, Op: r.Op, Params: json.RawMessage(r.Params), Author: r.Author, Time: r.Time, Bound: r.Bound, Binding: r.Binding}
+	out := studio.Revision{
+		ID:        r.ID,
+		Character: r.Character,
+		Parent:    r.Parent,
+		Op:        r.Op,
+		Params:    json.RawMessage(r.Params),
+		Author:    r.Author,
+		Time:      r.Time,
+		Bound:     r.Bound,
+		Binding:   r.Binding,
+	}
 	if err := json.Unmarshal([]byte(r.Outcome), &out.Outcome); err != nil {
 		return out, fmt.Errorf("revision %d: %w", r.ID, err)
 	}
@@ -158,7 +168,16 @@ func (s *Store) insert(tx *gorm.DB, c studio.Commit) (studio.Revision, error) {
 	if err != nil {
 		return r, err
 	}
-	row := revision{Character: r.Character, Parent: r.Parent, Op: r.Op, Params: string(r.Params), Author: r.Author, Outcome: string(outcome), Parts: string(parts), Time: r.Time}
+	row := revision{
+		Character: r.Character,
+		Parent:    r.Parent,
+		Op:        r.Op,
+		Params:    string(r.Params),
+		Author:    r.Author,
+		Outcome:   string(outcome),
+		Parts:     string(parts),
+		Time:      r.Time,
+	}
 	if err := tx.Create(&row).Error; err != nil {
 		return r, err
 	}
@@ -268,7 +287,10 @@ func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, e
 			return receipt, err
 		}
 		if c.Work != nil {
-			done := held(tx.Model(&work{}), *c.Work).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
+			done := held(
+				tx.Model(&work{}),
+				*c.Work,
+			).Updates(map[string]any{"state": studio.WorkDone, "share": 1, "revision": r.ID, "message": r.Outcome.Sentence})
 			if done.Error != nil {
 				return receipt, done.Error
 			}
@@ -276,7 +298,13 @@ func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, e
 				return receipt, studio.ErrNotFound
 			}
 		}
-		return studio.Receipt{Character: r.Character, Revision: r.ID}, tx.Model(&character{}).Where("id = ?", r.Character).Updates(map[string]any{"head": r.ID, "tip": r.ID}).Error
+		return studio.Receipt{
+				Character: r.Character,
+				Revision:  r.ID,
+			}, tx.Model(&character{}).
+				Where("id = ?", r.Character).
+				Updates(map[string]any{"head": r.ID, "tip": r.ID}).
+				Error
 	})
 	return r, err
 }

@@ -69,7 +69,8 @@ func (s *Store) deltas(tx *gorm.DB, rows []blob, content map[string][]byte, of m
 	slices.Sort(wanted)
 	wanted = slices.Compact(wanted)
 	var bases []blob
-	if err := tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("hash", "size", "depth").Where("hash in ? and depth < ? and size between ? and ?", wanted, deltaDeep, deltaLeast, deltaMost).Order("hash").Find(&bases).Error; err != nil {
+	if err := tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("hash", "size", "depth").Where("hash in ? and depth < ? and size between ? and ?", wanted, deltaDeep, deltaLeast,
+		deltaMost).Order("hash").Find(&bases).Error; err != nil {
 		return err
 	}
 	depth := map[string]int{}
@@ -89,7 +90,13 @@ func (s *Store) deltas(tx *gorm.DB, rows []blob, content map[string][]byte, of m
 		if !ok {
 			continue
 		}
-		enc, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderDictRaw(deltaDict, was), zstd.WithWindowSize(windowOf(len(was)+len(content[r.Hash]))), zstd.WithEncoderLevel(zstd.SpeedDefault))
+		enc, err := zstd.NewWriter(
+			nil,
+			zstd.WithEncoderConcurrency(1),
+			zstd.WithEncoderDictRaw(deltaDict, was),
+			zstd.WithWindowSize(windowOf(len(was)+len(content[r.Hash]))),
+			zstd.WithEncoderLevel(zstd.SpeedDefault),
+		)
 		if err != nil {
 			return err
 		}
@@ -134,7 +141,10 @@ func (s *Store) contents(db *gorm.DB, hashes []string) (map[string][]byte, error
 		slices.Sort(next)
 		todo = slices.Compact(next)
 		if len(rows) > len(hashes)*(deltaDeep+1) {
-			return nil, fmt.Errorf("the content of %s has a longer chain of bases than is ever written: the store is damaged", cmp.Or(hashes...))
+			return nil, fmt.Errorf(
+				"the content of %s has a longer chain of bases than is ever written: the store is damaged",
+				cmp.Or(hashes...),
+			)
 		}
 	}
 	out := make(map[string][]byte, len(hashes))
@@ -156,7 +166,8 @@ func (s *Store) contents(db *gorm.DB, hashes []string) (map[string][]byte, error
 			if err != nil {
 				return nil, fmt.Errorf("blob %s: %w", hash, err)
 			}
-			if un, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderDictRaw(deltaDict, was), zstd.WithDecoderMaxWindow(64<<20)); err != nil {
+			if un, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderDictRaw(deltaDict, was),
+				zstd.WithDecoderMaxWindow(64<<20)); err != nil {
 				return nil, err
 			}
 			defer un.Close()

@@ -50,12 +50,27 @@ func TestWhatChangesLittleIsStoredAsThat(t *testing.T) {
 			binary.LittleEndian.PutUint32(data[at+4*k:], r.Uint32())
 		}
 		states[parts(i)] = data
-		rev, err := s.Commit(ctx, studio.Commit{Revision: studio.Revision{Character: c.ID, Parent: head, Op: "x", Params: json.RawMessage("{}"), Parts: studio.Parts{"weights/arm": parts(i)}},
-			Head: head, Blobs: []studio.Blob{{Hash: parts(i), Data: data}}})
+		rev, err := s.Commit(
+			ctx,
+			studio.Commit{
+				Revision: studio.Revision{
+					Character: c.ID,
+					Parent:    head,
+					Op:        "x",
+					Params:    json.RawMessage("{}"),
+					Parts:     studio.Parts{"weights/arm": parts(i)},
+				},
+				Head:  head,
+				Blobs: []studio.Blob{{Hash: parts(i), Data: data}},
+			},
+		)
 		require.NoError(t, err)
 		head = rev.ID
 	}
-	require.NoError(t, conn.QueryRow(ctx, "select sum(octet_length(data)), max(depth) from blobs where hash like '000000000000%'").Scan(&bytes, &deep))
+	require.NoError(
+		t,
+		conn.QueryRow(ctx, "select sum(octet_length(data)), max(depth) from blobs where hash like '000000000000%'").Scan(&bytes, &deep),
+	)
 	t.Logf("%d changes of %d bytes each take %d bytes, %d deep at most", strokes, len(data), bytes, deep)
 	require.Less(t, bytes, int64(strokes*len(data)/8))
 	require.Greater(t, deep, int64(3))
@@ -109,7 +124,11 @@ func TestAStrokeStoresWhatItChanges(t *testing.T) {
 		for k := range 25 {
 			touches = append(touches, fmt.Sprintf(`{"t":%d,"b":0.3,"c":0.3,"p":0.5,"w":1}`, (i*211+2*k)%state.Mesh.Faces()))
 		}
-		params := fmt.Sprintf(`{"joint":%q,"mode":"add","value":0.3,"opacity":0.5,"radius":0.05,"hard":0.2,"strokes":[[%s]]}`, state.Weights.Joints[i%3+2], strings.Join(touches, ","))
+		params := fmt.Sprintf(
+			`{"joint":%q,"mode":"add","value":0.3,"opacity":0.5,"radius":0.05,"hard":0.2,"strokes":[[%s]]}`,
+			state.Weights.Joints[i%3+2],
+			strings.Join(touches, ","),
+		)
 		r, _, err := x.Do(ctx, c.ID, head, "paint_weights", json.RawMessage(params), "mira")
 		require.NoError(t, err)
 		head = r.ID

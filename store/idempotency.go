@@ -43,7 +43,15 @@ func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Receipt, 
 			return err
 		}
 		if key != "" {
-			err = tx.Create(&idempotencyKey{Key: key, Character: receipt.Character, Revision: receipt.Revision, Work: receipt.Work, What: studio.WhatOf(ctx)}).Error
+			err = tx.Create(
+				&idempotencyKey{
+					Key:       key,
+					Character: receipt.Character,
+					Revision:  receipt.Revision,
+					Work:      receipt.Work,
+					What:      studio.WhatOf(ctx),
+				},
+			).Error
 			if errors.Is(err, gorm.ErrDuplicatedKey) {
 				return studio.ErrRepeated
 			}

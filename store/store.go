@@ -91,7 +91,9 @@ func (s *Store) Ping(ctx context.Context) error {
 }
 
 // ErrNewer means that the data was written by a newer version of the program.
-var ErrNewer = errors.New("the database was made by a newer version of Wise Marrow: use that version, or restore a backup that fits this one; nothing was changed")
+var ErrNewer = errors.New(
+	"the database was made by a newer version of Wise Marrow: use that version, or restore a backup that fits this one; nothing was changed",
+)
 
 // Migrate brings the tables to this version. It refuses a newer database.
 func (s *Store) Migrate(ctx context.Context) error {
@@ -157,7 +159,10 @@ func mapped(err error) error {
 		down = len(pg.Code) == 5 && (pg.Code[:3] == "57P" || pg.Code[:2] == "08" || pg.Code == "53300")
 	}
 	if pg != nil && (pg.Code == "22P05" || pg.Code == "22P02" || pg.Code == "22021") {
-		return studio.Wrong("the text holds a character that cannot be stored, such as half of a surrogate pair or a zero: remove it (%v)", err)
+		return studio.Wrong(
+			"the text holds a character that cannot be stored, such as half of a surrogate pair or a zero: remove it (%v)",
+			err,
+		)
 	}
 	if pg != nil && pg.Code == "53100" {
 		return fmt.Errorf("%w (%v)", studio.ErrFull, err)

@@ -139,7 +139,11 @@ func TestAStaleBaseIsRefusedAndNothingIsLost(t *testing.T) {
 	defer look.Close(ctx)
 	require.Eventually(t, func() bool {
 		n := 0
-		require.NoError(t, look.QueryRow(ctx, "select count(*) from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'").Scan(&n))
+		require.NoError(
+			t,
+			look.QueryRow(ctx, "select count(*) from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'").
+				Scan(&n),
+		)
 		return n == 8
 	}, 20*time.Second, 10*time.Millisecond)
 	require.NoError(t, hold.Rollback(ctx))
@@ -173,7 +177,10 @@ func TestUnchangedPartsAreStoredOnce(t *testing.T) {
 func TestWorkIsClaimedOnceAndAnOldAttemptCannotCommit(t *testing.T) {
 	s, x, url := opened(t)
 	c := added(t, x)
-	w, err := s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop", Params: json.RawMessage("{}"), Author: "tester"})
+	w, err := s.AddWork(
+		ctx,
+		studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop", Params: json.RawMessage("{}"), Author: "tester"},
+	)
 	require.NoError(t, err)
 	_, first, err := s.ClaimWork(ctx, w.ID)
 	require.NoError(t, err)
@@ -197,7 +204,14 @@ func TestWorkIsClaimedOnceAndAnOldAttemptCannotCommit(t *testing.T) {
 	require.ErrorIs(t, err, studio.ErrNotFound)
 	list, err := s.History(ctx, c.ID, 0, 100)
 	require.NoError(t, err)
-	_, err = s.Commit(ctx, studio.Commit{Revision: studio.Revision{Character: c.ID, Parent: list[0].ID, Op: "drop_loose", Params: json.RawMessage("{}")}, Head: list[0].ID, Work: &first})
+	_, err = s.Commit(
+		ctx,
+		studio.Commit{
+			Revision: studio.Revision{Character: c.ID, Parent: list[0].ID, Op: "drop_loose", Params: json.RawMessage("{}")},
+			Head:     list[0].ID,
+			Work:     &first,
+		},
+	)
 	require.ErrorIs(t, err, studio.ErrNotFound)
 	again, err := s.History(ctx, c.ID, 0, 100)
 	require.NoError(t, err)
@@ -261,7 +275,10 @@ func TestALostConnectionIsToldAndRecovers(t *testing.T) {
 	conn, err := pgx.Connect(ctx, dsn)
 	require.NoError(t, err)
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and usename = current_user and pid <> pg_backend_pid()")
+	_, err = conn.Exec(
+		ctx,
+		"select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and usename = current_user and pid <> pg_backend_pid()",
+	)
 	require.NoError(t, err)
 	for range 20 { // each broken connection of the pool may be met once
 		if _, err = s.Character(ctx, c.ID); err == nil {
@@ -291,7 +308,11 @@ func TestTheShelfOfAProduction(t *testing.T) {
 	list, err = s.Shelf(ctx, "Another")
 	require.NoError(t, err)
 	require.Empty(t, list)
-	require.Error(t, s.Shelve(ctx, studio.ShelfItem{Production: "Another", Kind: "names", Name: "x", Body: item.Body}), "there is no such production")
+	require.Error(
+		t,
+		s.Shelve(ctx, studio.ShelfItem{Production: "Another", Kind: "names", Name: "x", Body: item.Body}),
+		"there is no such production",
+	)
 	require.NoError(t, s.Discard(ctx, c.Production, "names", "House"))
 	require.ErrorIs(t, s.Discard(ctx, c.Production, "names", "House"), studio.ErrNotFound)
 }
@@ -347,7 +368,14 @@ func TestStagedContentIsSweptUnlessItIsNamed(t *testing.T) {
 	commit := func(file string) error {
 		now, err := s.Character(ctx, c.ID)
 		require.NoError(t, err)
-		_, err = s.Commit(ctx, studio.Commit{Revision: studio.Revision{Character: c.ID, Parent: now.Head, Op: "x", Params: json.RawMessage("{}")}, Head: now.Head, Files: []string{file}})
+		_, err = s.Commit(
+			ctx,
+			studio.Commit{
+				Revision: studio.Revision{Character: c.ID, Parent: now.Head, Op: "x", Params: json.RawMessage("{}")},
+				Head:     now.Head,
+				Files:    []string{file},
+			},
+		)
 		return err
 	}
 	require.NoError(t, commit(f.Blob))
@@ -385,7 +413,10 @@ func TestWorkIsTimedByTheDatabase(t *testing.T) {
 	require.NoError(t, err)
 	defer conn.Close(ctx)
 	var age float64
-	require.NoError(t, conn.QueryRow(ctx, "select extract(epoch from clock_timestamp() - beat_at) from works where id = $1", w.ID).Scan(&age))
+	require.NoError(
+		t,
+		conn.QueryRow(ctx, "select extract(epoch from clock_timestamp() - beat_at) from works where id = $1", w.ID).Scan(&age),
+	)
 	require.InDelta(t, 0, age, 5)
 	source, err := os.ReadFile("works.go")
 	require.NoError(t, err)
@@ -455,7 +486,10 @@ func TestPeopleTakeTurns(t *testing.T) {
 	s, x, _ := opened(t)
 	c := added(t, x)
 	add := func(author string) (string, error) {
-		w, err := s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop", Params: json.RawMessage("{}"), Author: author})
+		w, err := s.AddWork(
+			ctx,
+			studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop", Params: json.RawMessage("{}"), Author: author},
+		)
 		return w.ID, err
 	}
 	var many []string
@@ -517,8 +551,11 @@ func TestAFullDiskIsTold(t *testing.T) {
 	conn, err := pgx.Connect(ctx, url)
 	require.NoError(t, err)
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, `create function full_disk() returns trigger language plpgsql as $$ begin raise exception 'could not extend file' using errcode = '53100'; end $$;
-		create trigger full_disk before insert on works execute function full_disk()`)
+	_, err = conn.Exec(
+		ctx,
+		`create function full_disk() returns trigger language plpgsql as $$ begin raise exception 'could not extend file' using errcode = '53100'; end $$;
+		create trigger full_disk before insert on works execute function full_disk()`,
+	)
 	require.NoError(t, err)
 	_, err = s.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "drop_loose", Label: "Drop", Author: "tester"})
 	require.ErrorIs(t, err, studio.ErrFull)

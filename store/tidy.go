@@ -49,7 +49,23 @@ union select base from blobs where base is not null`
 func (s *Store) Nightly(ctx context.Context) error {
 	t, err := s.Tidy(ctx, TidyAfter, false)
 	if err == nil && t.Any() {
-		slog.Info("tidied", "characters", t.Characters, "revisions", t.Revisions, "works", t.Works, "set aside", t.Blobs, "bytes", t.Bytes, "dropped", t.Staged, "derived", t.Derived)
+		slog.Info(
+			"tidied",
+			"characters",
+			t.Characters,
+			"revisions",
+			t.Revisions,
+			"works",
+			t.Works,
+			"set aside",
+			t.Blobs,
+			"bytes",
+			t.Bytes,
+			"dropped",
+			t.Staged,
+			"derived",
+			t.Derived,
+		)
 	}
 	return err
 }
@@ -113,7 +129,9 @@ func (s *Store) Tidy(ctx context.Context, after time.Duration, look bool) (Tidie
 		if look {
 			return nil
 		}
-		return tx.Exec("update blobs b set staged_at = now() where staged_at is null and not exists (select from named n where n.hash = b.hash)").Error
+		return tx.Exec(
+			"update blobs b set staged_at = now() where staged_at is null and not exists (select from named n where n.hash = b.hash)",
+		).Error
 	})
 	if err != nil || look {
 		return out, mapped(err)

@@ -39,7 +39,20 @@ func TestWhatNothingRefersToIsReleased(t *testing.T) {
 	require.NoError(t, err)
 	sent, err := x.TakeIn(ctx, studio.Upload{Name: "named by parameters.obj", Data: []byte("v 0 0 0")})
 	require.NoError(t, err)
-	_, err = s.Commit(ctx, studio.Commit{Revision: studio.Revision{Character: c.ID, Parent: stays.ID, Op: "x", Params: json.RawMessage(`{"file":{"blob":"` + sent.Blob + `"}}`), Parts: stays.Parts}, Head: stays.ID, Files: []string{sent.Blob}})
+	_, err = s.Commit(
+		ctx,
+		studio.Commit{
+			Revision: studio.Revision{
+				Character: c.ID,
+				Parent:    stays.ID,
+				Op:        "x",
+				Params:    json.RawMessage(`{"file":{"blob":"` + sent.Blob + `"}}`),
+				Parts:     stays.Parts,
+			},
+			Head:  stays.ID,
+			Files: []string{sent.Blob},
+		},
+	)
 	require.NoError(t, err)
 	require.NoError(t, s.Remove(ctx, gone.ID))
 

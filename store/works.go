@@ -32,8 +32,21 @@ type work struct {
 }
 
 func (w work) public() studio.Work {
-	return studio.Work{ID: w.ID, Character: w.Character, Base: w.Base, Op: w.Op, Label: w.Label, Params: json.RawMessage(w.Params), Author: w.Author,
-		State: w.State, What: w.What, Share: w.Share, Message: w.Message, Revision: w.Revision, Attempt: w.Attempt}
+	return studio.Work{
+		ID:        w.ID,
+		Character: w.Character,
+		Base:      w.Base,
+		Op:        w.Op,
+		Label:     w.Label,
+		Params:    json.RawMessage(w.Params),
+		Author:    w.Author,
+		State:     w.State,
+		What:      w.What,
+		Share:     w.Share,
+		Message:   w.Message,
+		Revision:  w.Revision,
+		Attempt:   w.Attempt,
+	}
 }
 
 // open are the states of work that has not ended.
@@ -65,7 +78,10 @@ func (s *Store) AddWork(ctx context.Context, w studio.Work) (studio.Work, error)
 			return studio.Receipt{}, err
 		}
 		if waiting >= studio.MostWaiting {
-			return studio.Receipt{}, studio.Wrong("%d works of yours wait or run already: wait for some of them to end, or cancel them", waiting)
+			return studio.Receipt{}, studio.Wrong(
+				"%d works of yours wait or run already: wait for some of them to end, or cancel them",
+				waiting,
+			)
 		}
 		return studio.Receipt{Character: w.Character, Work: row.ID}, tx.Create(&row).Error
 	})
@@ -83,7 +99,11 @@ func (s *Store) Work(ctx context.Context, id string) (studio.Work, error) {
 // or ended in the last half minute, newest first.
 func (s *Store) OpenWork(ctx context.Context, id string) ([]studio.Work, error) {
 	var list []work
-	err := s.db.WithContext(ctx).Where("character = ? and (state in ? or beat_at > now() - interval '30 seconds')", id, open).Order("created_at desc").Find(&list).Error
+	err := s.db.WithContext(ctx).
+		Where("character = ? and (state in ? or beat_at > now() - interval '30 seconds')", id, open).
+		Order("created_at desc").
+		Find(&list).
+		Error
 	out := make([]studio.Work, len(list))
 	for i, w := range list {
 		out[i] = w.public()
@@ -175,13 +195,21 @@ func (s *Store) Beat(ctx context.Context, c studio.Claim, what string, share flo
 
 // CloseWork implements studio.Store.
 func (s *Store) CloseWork(ctx context.Context, c studio.Claim, state, message string) error {
-	return mapped(held(s.db.WithContext(ctx).Model(&work{}), c).Updates(map[string]any{"state": state, "message": message, "beat_at": now}).Error)
+	return mapped(
+		held(s.db.WithContext(ctx).Model(&work{}), c).Updates(map[string]any{"state": state, "message": message, "beat_at": now}).Error,
+	)
 }
 
 // ReleaseWork implements studio.Store. The attempt does not count: it did not fail.
 func (s *Store) ReleaseWork(ctx context.Context, c studio.Claim) error {
-	return mapped(held(s.db.WithContext(ctx).Model(&work{}), c).Updates(map[string]any{"state": studio.WorkQueued, "attempt": gorm.Expr("attempt - 1"),
-		"share": 0, "what": "Given back by a worker that stopped; waiting for another", "beat_at": now}).Error)
+	return mapped(
+		held(
+			s.db.WithContext(ctx).Model(&work{}),
+			c,
+		).Updates(map[string]any{"state": studio.WorkQueued, "attempt": gorm.Expr("attempt - 1"),
+			"share": 0, "what": "Given back by a worker that stopped; waiting for another", "beat_at": now}).
+			Error,
+	)
 }
 
 // CancelWork implements studio.Store. Work that has ended stays as it is.
@@ -208,7 +236,13 @@ func (s *Store) CountWorks(ctx context.Context) (map[string]int, error) {
 		State string
 		N     int
 	}
-	err := s.db.WithContext(ctx).Model(&work{}).Select("state, count(*) as n").Where("created_at > now() - interval '1 day'").Group("state").Find(&rows).Error
+	err := s.db.WithContext(ctx).
+		Model(&work{}).
+		Select("state, count(*) as n").
+		Where("created_at > now() - interval '1 day'").
+		Group("state").
+		Find(&rows).
+		Error
 	out := map[string]int{}
 	for _, r := range rows {
 		out[r.State] = r.N

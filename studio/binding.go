@@ -38,7 +38,8 @@ func settled(before, after State) State {
 	}
 	after.Weights = settledMix(before, after)
 	after.Sheet = settledSheet(before, after)
-	if after.Bind != nil && after.Bind.Score != nil && after.Bind == before.Bind && (after.Weights != before.Weights || after.Sheet == nil || after.Sheet.Stale) {
+	if after.Bind != nil && after.Bind.Score != nil && after.Bind == before.Bind &&
+		(after.Weights != before.Weights || after.Sheet == nil || after.Sheet.Stale) {
 		bind := *after.Bind
 		bind.Score = nil
 		after.Bind = &bind
@@ -77,7 +78,8 @@ func changed(before, after *skeleton.Skeleton) (out []string) {
 	}
 	for _, j := range after.Joints {
 		k, ok := at[j.Name]
-		if !ok || before.Joints[k].Pos != j.Pos || before.Joints[k].Rot != j.Rot || name(before, before.Joints[k].Parent) != name(after, j.Parent) {
+		if !ok || before.Joints[k].Pos != j.Pos || before.Joints[k].Rot != j.Rot ||
+			name(before, before.Joints[k].Parent) != name(after, j.Parent) {
 			out = append(out, j.Name)
 		}
 	}
@@ -112,11 +114,18 @@ func (s State) FurtherBound(vertices []int32) (*pose.Binding, error) {
 	case away == nil:
 		return b, nil
 	case !s.Settings.Elsewhere:
-		return nil, Wrong("%d joints are not in the bind pose (%s), so this bind would create a second one. At Bind pose, return to it, record it again, or allow a second pose", len(away), Said(away[:min(3, len(away))]))
+		return nil, Wrong(
+			"%d joints are not in the bind pose (%s), so this bind would create a second one. At Bind pose, return to it, record it again, or allow a second pose",
+			len(away),
+			Said(away[:min(3, len(away))]),
+		)
 	case len(b.Records) == pose.MaxRecords:
 		return nil, Wrong("there are %d bind poses already: bring them to one first", pose.MaxRecords)
 	}
-	out := &pose.Binding{Records: append(slices.Clip(b.Records), pose.Record{Name: fmt.Sprintf("bind_%d", len(b.Records)+1), Skeleton: s.Skeleton}), Of: make([]uint8, len(s.Mesh.Points))}
+	out := &pose.Binding{
+		Records: append(slices.Clip(b.Records), pose.Record{Name: fmt.Sprintf("bind_%d", len(b.Records)+1), Skeleton: s.Skeleton}),
+		Of:      make([]uint8, len(s.Mesh.Points)),
+	}
 	copy(out.Of, b.Of)
 	for _, v := range vertices {
 		out.Of[v] = uint8(len(b.Records))

@@ -67,6 +67,13 @@ func (x *Studio) Duplicate(ctx context.Context, id, author string) (Character, e
 	if err != nil {
 		return c, err
 	}
-	first := Revision{Op: "made", Params: params, Author: author, Parts: head.Parts, Time: time.Now(), Outcome: Outcome{Sentence: "A copy of " + c.Name + " as it was"}}
+	first := Revision{
+		Op:      "made",
+		Params:  params,
+		Author:  author,
+		Parts:   head.Parts,
+		Time:    time.Now(),
+		Outcome: Outcome{Sentence: "A copy of " + c.Name + " as it was"},
+	}
 	return x.store.Create(ctx, Character{Production: c.Production, Name: name, Role: c.Role}, Commit{Revision: first})
 }

@@ -12,7 +12,9 @@ import (
 var (
 	ErrNotFound = errors.New("not found")
 	// ErrFull means that the database's disk has no room; nothing was changed.
-	ErrFull = errors.New("the disk of the database is full; nothing was changed, and nothing that was stored is lost. Make room on it, or ask who runs the server to, then do this again")
+	ErrFull = errors.New(
+		"the disk of the database is full; nothing was changed, and nothing that was stored is lost. Make room on it, or ask who runs the server to, then do this again",
+	)
 	// ErrDown means that the database cannot be reached; nothing was changed.
 	ErrDown = errors.New("the database cannot be reached; nothing was changed, try again in a moment")
 	// ErrUnknown means that the database went away while it stored a change.

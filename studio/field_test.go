@@ -36,9 +36,11 @@ func (fielded) Apply(_ context.Context, s studio.State, _ studio.Progress) (stud
 }
 
 func init() {
-	studio.Register(studio.Entry{Name: "test_fielded", Label: "Fielded", Stage: "intake", Words: "only a test", New: func() studio.Operation {
-		return &fielded{Passes: 2, Width: 0.1, Side: "left", hidden: 1}
-	}})
+	studio.Register(
+		studio.Entry{Name: "test_fielded", Label: "Fielded", Stage: "intake", Words: "only a test", New: func() studio.Operation {
+			return &fielded{Passes: 2, Width: 0.1, Side: "left", hidden: 1}
+		}},
+	)
 }
 
 func TestParametersAreDescribedByTheirTags(t *testing.T) {
@@ -56,7 +58,11 @@ func TestParametersAreDescribedByTheirTags(t *testing.T) {
 	require.JSONEq(t, "2", string(passes.Default))
 	told, err := json.Marshal(passes)
 	require.NoError(t, err)
-	require.JSONEq(t, `{"name":"passes","label":"Passes","kind":"whole","help":"how often","range":{"minimum":1,"maximum":100},"default":2}`, string(told))
+	require.JSONEq(
+		t,
+		`{"name":"passes","label":"Passes","kind":"whole","help":"how often","range":{"minimum":1,"maximum":100},"default":2}`,
+		string(told),
+	)
 	side, _ := e.Field("side")
 	require.Equal(t, []studio.Choice{{Value: "left", Label: "left"}, {Value: "right", Label: "the right one"}}, side.Choices)
 	_, ok = e.Field("hidden")

@@ -17,7 +17,12 @@ func TestEveryOperationIsFoundAndRefusedWithAReason(t *testing.T) {
 	all := ""
 	for _, e := range studio.Operations() {
 		require.GreaterOrEqual(t, len(strings.Fields(e.Words)), 2, e.Name)
-		require.Contains(t, []string{studio.FromNothing, studio.FromJoints, studio.FromJoint, studio.FromFaces, studio.FromForm}, e.From, e.Name)
+		require.Contains(
+			t,
+			[]string{studio.FromNothing, studio.FromJoints, studio.FromJoint, studio.FromFaces, studio.FromForm},
+			e.From,
+			e.Name,
+		)
 		all += " " + strings.ToLower(e.Label+" "+e.Words)
 		why := e.Missing(&studio.State{})
 		require.Equal(t, len(e.Needs) == 0, why == "", e.Name)

@@ -64,7 +64,11 @@ func checkMesh(m *mesh.Mesh) error {
 		return err
 	}
 	if b := geom.BoxOf(m.World()); !b.Empty() && !(r3.Norm(b.Min) <= 4*MaxPlace && r3.Norm(b.Max) <= 4*MaxPlace) {
-		return fmt.Errorf("the mesh reaches %g m from the origin; %g are allowed: rescale it", math.Max(r3.Norm(b.Min), r3.Norm(b.Max)), 4*MaxPlace)
+		return fmt.Errorf(
+			"the mesh reaches %g m from the origin; %g are allowed: rescale it",
+			math.Max(r3.Norm(b.Min), r3.Norm(b.Max)),
+			4*MaxPlace,
+		)
 	}
 	for _, p := range m.Parts {
 		if err := CheckName("a part", p.Name); err != nil && p.Name != "" {

@@ -67,7 +67,15 @@ func TestEveryPartComesBackAsItWasLeft(t *testing.T) {
 // Results of before there were several methods are read as those of a heat bind.
 func TestEarlierRecordsOfABindAreRead(t *testing.T) {
 	var r studio.Result
-	require.NoError(t, json.Unmarshal([]byte(`{"report":{"method":"heat","milliseconds":{"total":12}},"stray":[4],"skeleton":null,"options":{"influences":3,"trace":0.01,"heat":2}}`), &r))
+	require.NoError(
+		t,
+		json.Unmarshal(
+			[]byte(
+				`{"report":{"method":"heat","milliseconds":{"total":12}},"stray":[4],"skeleton":null,"options":{"influences":3,"trace":0.01,"heat":2}}`,
+			),
+			&r,
+		),
+	)
 	require.Equal(t, "bind_heat", r.Operation)
 	require.Equal(t, 3, r.Influences())
 	require.Equal(t, 0.01, r.Limits.Trace)
@@ -191,7 +199,14 @@ func TestFindingsAreCachedByWhatTheyRead(t *testing.T) {
 		require.NotNil(t, st.Find)
 		calls[st.Name] = 0
 	}
-	r, _, err := x.Do(context.Background(), c.ID, m.Head(), "move_joint", json.RawMessage(`{"joint":"forearm_l","to":[0.45,1.1,0.05]}`), "tester")
+	r, _, err := x.Do(
+		context.Background(),
+		c.ID,
+		m.Head(),
+		"move_joint",
+		json.RawMessage(`{"joint":"forearm_l","to":[0.45,1.1,0.05]}`),
+		"tester",
+	)
 	require.NoError(t, err)
 	after, err := x.Review(context.Background(), r)
 	require.NoError(t, err)
@@ -217,9 +232,17 @@ func TestTheAgeOfABind(t *testing.T) {
 		return out
 	}
 	require.Empty(t, codes(s))
-	require.Equal(t, []string{"moved_since_bind"}, codes(studiotest.Do(t, s, "move_joint", `{"joint":"hand_l","to":[0.7,1.1,0.05],"branch":false}`)))
+	require.Equal(
+		t,
+		[]string{"moved_since_bind"},
+		codes(studiotest.Do(t, s, "move_joint", `{"joint":"hand_l","to":[0.7,1.1,0.05],"branch":false}`)),
+	)
 	require.Equal(t, []string{"turned_since_bind"}, codes(studiotest.Do(t, s, "set_axes", `{"aim":"x","bend":"z"}`)))
-	require.Equal(t, []string{"hung_since_bind"}, codes(studiotest.Do(t, s, "reparent_joint", `{"joints":["hand_l"],"parent":"upper_arm_l"}`)))
+	require.Equal(
+		t,
+		[]string{"hung_since_bind"},
+		codes(studiotest.Do(t, s, "reparent_joint", `{"joints":["hand_l"],"parent":"upper_arm_l"}`)),
+	)
 	require.Equal(t, []string{"added_since_bind"}, codes(studiotest.Do(t, s, "duplicate_branch", `{"joint":"hand_l"}`)))
 	small := studiotest.Do(t, s, "bake_transform", `{"scale":0.001}`)
 	require.Empty(t, codes(small), "brought elsewhere as a whole, nothing moved")
@@ -269,7 +292,14 @@ func TestAPartMadeAsItIsReadIsStored(t *testing.T) {
 	m, _, c := studiotest.Begun(t, studiotest.Bound(t))
 	delete(m.Past[0].Parts, "binding")
 	x := studio.New(m, nil, reading.Default)
-	r, _, err := x.Do(context.Background(), c.ID, c.Head, "move_joint", json.RawMessage(`{"joint":"forearm_l","to":[0.5,1.2,0.1],"branch":true,"both":false}`), "tester")
+	r, _, err := x.Do(
+		context.Background(),
+		c.ID,
+		c.Head,
+		"move_joint",
+		json.RawMessage(`{"joint":"forearm_l","to":[0.5,1.2,0.1],"branch":true,"both":false}`),
+		"tester",
+	)
 	require.NoError(t, err)
 	require.NotEmpty(t, r.Parts["binding"])
 	s, err := studio.New(m, nil, reading.Default).Load(context.Background(), r)

@@ -99,7 +99,13 @@ func LargeMesh(s *State) bool { return s.Mesh != nil && len(s.Mesh.Points) > 60_
 
 // Missing returns why an operation does not apply to a state; "" if it does.
 func (e Entry) Missing(s *State) string {
-	have := map[Need]bool{NeedMesh: s.Mesh != nil, NeedSkeleton: s.Skeleton != nil, NeedWeights: s.Weights != nil, NeedClips: len(s.Clips) > 0, NeedKept: len(s.Kept) > 0}
+	have := map[Need]bool{
+		NeedMesh:     s.Mesh != nil,
+		NeedSkeleton: s.Skeleton != nil,
+		NeedWeights:  s.Weights != nil,
+		NeedClips:    len(s.Clips) > 0,
+		NeedKept:     len(s.Kept) > 0,
+	}
 	for _, n := range e.Needs {
 		if !have[n] {
 			return lacking[n]

@@ -86,7 +86,17 @@ type stored struct {
 
 // MarshalJSON implements json.Marshaler.
 func (r *Result) MarshalJSON() ([]byte, error) {
-	return json.Marshal(stored{Operation: r.Operation, Parameters: r.Parameters, Limits: r.Limits, Report: r.Report, Stray: r.Report.Stray, Skeleton: r.Skeleton, Score: r.Score})
+	return json.Marshal(
+		stored{
+			Operation:  r.Operation,
+			Parameters: r.Parameters,
+			Limits:     r.Limits,
+			Report:     r.Report,
+			Stray:      r.Report.Stray,
+			Skeleton:   r.Skeleton,
+			Score:      r.Score,
+		},
+	)
 }
 
 // UnmarshalJSON implements json.Unmarshaler. Results of before there were several

@@ -28,7 +28,13 @@ func TestACharacterBeginsWithTheRulesOfItsProduction(t *testing.T) {
 	shelf, err := x.Shelf(context.Background(), c.ID)
 	require.NoError(t, err)
 	require.Equal(t, &kept, shelf.Rules)
-	later, err := intake.Bring(context.Background(), x, studio.Character{Production: "P", Name: "Later"}, "tester", studio.Upload{Name: "a.obj", Data: []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")})
+	later, err := intake.Bring(
+		context.Background(),
+		x,
+		studio.Character{Production: "P", Name: "Later"},
+		"tester",
+		studio.Upload{Name: "a.obj", Data: []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")},
+	)
 	require.NoError(t, err)
 	s, err := x.Load(context.Background(), m.Past[later.Head-1])
 	require.NoError(t, err)

@@ -134,7 +134,12 @@ type Ran struct {
 // Run does the steps of a script to a state, in order; those with which a character
 // came in are left out. It ends at the first that is refused and returns the state
 // before it, what was done, and why.
-func (s Script) Run(ctx context.Context, state State, l reading.Limits, told func(step, of int, label string, share float64)) (State, []Ran, error) {
+func (s Script) Run(
+	ctx context.Context,
+	state State,
+	l reading.Limits,
+	told func(step, of int, label string, share float64),
+) (State, []Ran, error) {
 	var ran []Ran
 	for i, step := range s.Steps {
 		if step.begins() {

@@ -36,7 +36,8 @@ func StepsOf(r *Reviewed, s *State) []ToldStep {
 // findings is left.
 func Without(ready func(s *State) bool, codes ...string) func(*State, *Reviewed) bool {
 	return func(s *State, r *Reviewed) bool {
-		return ready(s) && r.State != Checking && !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return slices.Contains(codes, f.Code) })
+		return ready(s) && r.State != Checking &&
+			!slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return slices.Contains(codes, f.Code) })
 	}
 }
 

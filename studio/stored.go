@@ -64,7 +64,19 @@ func init() {
 			put:  func(s *State, w *writer) { w.bytes("mesh")(bundle.Mesh(s.Mesh)) },
 			get:  func(s *State, r *reader) { s.Mesh = take(r, "mesh", bundle.ReadMesh) },
 			size: func(s *State) int {
-				n := 24*len(s.Mesh.Points) + 4*len(s.Mesh.Corner) + 4*len(s.Mesh.Start) + 4*len(s.Mesh.Part) + 8*len(s.Mesh.UV) + 12*len(s.Mesh.Normal)
+				n := 24*len(
+					s.Mesh.Points,
+				) + 4*len(
+					s.Mesh.Corner,
+				) + 4*len(
+					s.Mesh.Start,
+				) + 4*len(
+					s.Mesh.Part,
+				) + 8*len(
+					s.Mesh.UV,
+				) + 12*len(
+					s.Mesh.Normal,
+				)
 				for _, x := range s.Mesh.Shapes {
 					n += 28 * len(x.Vertex)
 				}

@@ -47,8 +47,23 @@ var DefaultMemory = Memory{States: 512 << 20, Meshes: 512 << 20, Findings: 64 <<
 // once.
 func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
 	m := DefaultMemory
-	return &Studio{Records: store, store: store, jobs: jobs, limits: limits, looking: make(chan struct{}, 2), checking: make(chan struct{}, 4), trying: make(chan struct{}, 1),
-		states: newCache[*State](m.States), measures: newCache[*Measured](m.Meshes), found: newCache[*Reviewed](m.Findings), facts: newCache[*Facts](m.Findings / 8), tries: newCache[[]Try](m.Findings / 8), triesBegun: map[string]*begunTries{}}
+	return &Studio{
+		Records:  store,
+		store:    store,
+		jobs:     jobs,
+		limits:   limits,
+		looking:  make(chan struct{}, 2),
+		checking: make(chan struct{}, 4),
+		trying:   make(chan struct{}, 1),
+		states: newCache[*State](
+			m.States,
+		),
+		measures:   newCache[*Measured](m.Meshes),
+		found:      newCache[*Reviewed](m.Findings),
+		facts:      newCache[*Facts](m.Findings / 8),
+		tries:      newCache[[]Try](m.Findings / 8),
+		triesBegun: map[string]*begunTries{},
+	}
 }
 
 // SetJobs sets the queue, which itself needs the studio.
@@ -164,7 +179,14 @@ func (x *Studio) Attach(ctx context.Context, op Operation) {
 
 // Do applies an operation to the revision base of a character. A long one
 // becomes work for the queue, and the returned Work is not nil.
-func (x *Studio) Do(ctx context.Context, character string, base int64, op string, params json.RawMessage, author string) (Revision, *Work, error) {
+func (x *Studio) Do(
+	ctx context.Context,
+	character string,
+	base int64,
+	op string,
+	params json.RawMessage,
+	author string,
+) (Revision, *Work, error) {
 	c, entry, parsed, before, err := x.begin(ctx, character, base, op, params)
 	if err != nil {
 		return Revision{}, nil, err
@@ -173,7 +195,10 @@ func (x *Studio) Do(ctx context.Context, character string, base int64, op string
 		if why := entry.Missing(before.state); why != "" {
 			return Revision{}, nil, Wrong("%s", why)
 		}
-		w, err := x.store.AddWork(ctx, Work{Character: c.ID, Base: base, Op: op, Label: entry.Label, Params: params, Author: author, State: WorkQueued})
+		w, err := x.store.AddWork(
+			ctx,
+			Work{Character: c.ID, Base: base, Op: op, Label: entry.Label, Params: params, Author: author, State: WorkQueued},
+		)
 		if err != nil {
 			return Revision{}, nil, err
 		}
@@ -202,7 +227,13 @@ type at struct {
 }
 
 // begin finds all that a change of a character needs.
-func (x *Studio) begin(ctx context.Context, character string, base int64, op string, params json.RawMessage) (Character, Entry, Operation, at, error) {
+func (x *Studio) begin(
+	ctx context.Context,
+	character string,
+	base int64,
+	op string,
+	params json.RawMessage,
+) (Character, Entry, Operation, at, error) {
 	entry, parsed, err := ParseOperation(op, params)
 	if err != nil {
 		return Character{}, entry, nil, at{}, err
@@ -257,7 +288,16 @@ func (x *Studio) apply(ctx context.Context, c change, progress Progress) (Revisi
 	if len(c.params) == 0 {
 		c.params = json.RawMessage("{}")
 	}
-	r := Revision{Character: c.before.rev.Character, Parent: c.before.rev.ID, Op: c.entry.Name, Params: c.params, Author: c.author, Outcome: told, Parts: parts, Time: time.Now()}
+	r := Revision{
+		Character: c.before.rev.Character,
+		Parent:    c.before.rev.ID,
+		Op:        c.entry.Name,
+		Params:    c.params,
+		Author:    c.author,
+		Outcome:   told,
+		Parts:     parts,
+		Time:      time.Now(),
+	}
 	r.Parent = c.gesture(r)
 	r, err = x.store.Commit(ctx, Commit{Revision: r, Head: c.before.rev.ID, Blobs: blobs, Files: blobsOf(c.op), Work: c.work})
 	if err == nil {

@@ -57,7 +57,15 @@ func (x *Studio) Tries(ctx context.Context, r Revision, stage string) ([]Try, er
 		case <-ctx.Done():
 			return nil, 0, ctx.Err()
 		}
-		t := trial{x: x, s: s, known: known, stage: stage, before: before.Findings, until: time.Now().Add(triesTime), after: map[string]tried{}}
+		t := trial{
+			x:      x,
+			s:      s,
+			known:  known,
+			stage:  stage,
+			before: before.Findings,
+			until:  time.Now().Add(triesTime),
+			after:  map[string]tried{},
+		}
 		list := t.all(ctx)
 		return list, 200 + 200*len(list), ctx.Err()
 	})
@@ -235,7 +243,9 @@ func compare(f finding.Finding, before, after []finding.Finding) (helps bool, le
 	}
 	// One of several of its kind is known again by its title or its joints.
 	same := func(g finding.Finding) bool {
-		return g.Code == f.Code && (alike < 2 || g.Title == f.Title || slices.ContainsFunc(g.Where.Joints, func(j string) bool { return slices.Contains(f.Where.Joints, j) }))
+		return g.Code == f.Code &&
+			(alike < 2 || g.Title == f.Title || slices.ContainsFunc(g.Where.Joints,
+				func(j string) bool { return slices.Contains(f.Where.Joints, j) }))
 	}
 	nearest := math.Inf(1)
 	unit := ""

@@ -106,9 +106,19 @@ func (x *Studio) Run(ctx context.Context, id string) error {
 	case errors.Is(why, ErrNotFound):
 		return nil // another attempt has it
 	case errors.As(why, &stale), errors.As(err, &stale):
-		return x.store.CloseWork(end, claim, WorkFailed, "the character was changed while this ran, so the result was not kept: start it again on the newest state")
+		return x.store.CloseWork(
+			end,
+			claim,
+			WorkFailed,
+			"the character was changed while this ran, so the result was not kept: start it again on the newest state",
+		)
 	case errors.Is(ctx.Err(), context.DeadlineExceeded):
-		return x.store.CloseWork(end, claim, WorkFailed, "the job exceeded its time limit; nothing was changed. Thin the mesh, then try again")
+		return x.store.CloseWork(
+			end,
+			claim,
+			WorkFailed,
+			"the job exceeded its time limit; nothing was changed. Thin the mesh, then try again",
+		)
 	case ctx.Err() != nil: // this process is told to stop: another may go on at once
 		if err := x.store.ReleaseWork(end, claim); err != nil {
 			return err

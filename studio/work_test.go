@@ -32,7 +32,20 @@ func TestStagesClearAsTheWorkGoesOn(t *testing.T) {
 	need.Time(t)
 	m, x, c := studiotest.Begun(t, studiotest.Odile())
 	r := m.Past[0]
-	require.Equal(t, map[string]string{"intake": "clear", "placement": "untouched", "axes": "untouched", "bindpose": "untouched", "bind": "untouched", "weights": "untouched", "motion": "untouched", "handoff": "untouched"}, states(t, x, r))
+	require.Equal(
+		t,
+		map[string]string{
+			"intake":    "clear",
+			"placement": "untouched",
+			"axes":      "untouched",
+			"bindpose":  "untouched",
+			"bind":      "untouched",
+			"weights":   "untouched",
+			"motion":    "untouched",
+			"handoff":   "untouched",
+		},
+		states(t, x, r),
+	)
 	do := func(op, params string) {
 		t.Helper()
 		var err error

@@ -44,6 +44,16 @@ func (s *site) setAuthor(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: authorCookie, Value: url.PathEscape(cleanName(body.Name)), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	http.SetCookie(
+		w,
+		&http.Cookie{
+			Name:     authorCookie,
+			Value:    url.PathEscape(cleanName(body.Name)),
+			Path:     "/",
+			MaxAge:   365 * 86400,
+			HttpOnly: true,
+			SameSite: http.SameSiteLaxMode,
+		},
+	)
 	answer(w, http.StatusOK, map[string]string{"name": cleanName(body.Name)})
 }

@@ -28,7 +28,11 @@ func cardOf(c studio.Character, st *studio.Standing) card {
 	if st == nil {
 		return card{Character: c, Pending: true}
 	}
-	return card{Character: c, Stages: st.Stages, Facts: wording.Count(st.Vertices, "vertex", "vertices") + " · " + wording.Length(st.Height) + " tall"}
+	return card{
+		Character: c,
+		Stages:    st.Stages,
+		Facts:     wording.Count(st.Vertices, "vertex", "vertices") + " · " + wording.Length(st.Height) + " tall",
+	}
 }
 
 // castFirst is how many cards the cast page comes with; those below are asked for as they come into view.
@@ -75,8 +79,13 @@ func (s *site) cast(w http.ResponseWriter, r *http.Request) {
 	if len(names) > 0 {
 		into = names[0]
 	}
-	s.pages.render(w, r, "cast", map[string]any{"Productions": out, "Many": len(list) > 1, "Into": into, "Names": names, "Accept": accepted(),
-		"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)})
+	s.pages.render(
+		w,
+		r,
+		"cast",
+		map[string]any{"Productions": out, "Many": len(list) > 1, "Into": into, "Names": names, "Accept": accepted(),
+			"Limit": s.studio.Limits().Bytes >> 20, "Author": author(r)},
+	)
 }
 
 // cardsOf are the cards of characters, as far as it is known how they stand.
@@ -131,7 +140,11 @@ func (s *site) castCards(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Cache-Control", "no-store")
 	who, asked := personOf(r.Context())
-	s.pages.fragment(w, "cards", map[string]any{"Cards": cards, "Lead": !asked || who.Role.May(people.Lead), "Work": !asked || who.Role.May(people.Work)})
+	s.pages.fragment(
+		w,
+		"cards",
+		map[string]any{"Cards": cards, "Lead": !asked || who.Role.May(people.Lead), "Work": !asked || who.Role.May(people.Work)},
+	)
 }
 
 // castCard is the card of one character, looked at now. One that cannot be looked at
@@ -156,7 +169,11 @@ func (s *site) castCard(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Cache-Control", "no-store")
 	who, asked := personOf(r.Context())
-	s.pages.fragment(w, "card", map[string]any{"C": k, "Lead": !asked || who.Role.May(people.Lead), "Work": !asked || who.Role.May(people.Work)})
+	s.pages.fragment(
+		w,
+		"card",
+		map[string]any{"C": k, "Lead": !asked || who.Role.May(people.Lead), "Work": !asked || who.Role.May(people.Work)},
+	)
 }
 
 // bringIn makes a character of uploaded files. A page whose answer was lost asks for

@@ -64,7 +64,14 @@ func TestTemplatesNameWhatTheRegistryHas(t *testing.T) {
 					continue
 				}
 				filled++
-				require.True(t, slices.ContainsFunc(ops, func(o []string) bool { _, ok := entries[o[1]].Field(m[1]); return ok }), "%s: %s is no parameter of %v", f.Name(), m[1], ops)
+				require.True(
+					t,
+					slices.ContainsFunc(ops, func(o []string) bool { _, ok := entries[o[1]].Field(m[1]); return ok }),
+					"%s: %s is no parameter of %v",
+					f.Name(),
+					m[1],
+					ops,
+				)
 			}
 		}
 	}

@@ -15,7 +15,9 @@ import (
 const longestKey = 64
 
 // errKeyElsewhere is a key that was given for another change before.
-var errKeyElsewhere = errors.New("the key of this change was given for another change before, and nothing was done. Give each change a key of its own")
+var errKeyElsewhere = errors.New(
+	"the key of this change was given for another change before, and nothing was done. Give each change a key of its own",
+)
 
 // keyed is the context of a request whose change has a key; what says what the change is.
 func keyed(ctx context.Context, key, what string) (context.Context, error) {
@@ -33,7 +35,11 @@ func (q request) what(r *http.Request) string {
 
 // change is a change to a character that a page asks for: it is done once, however
 // often it is asked for with its key, and answered each time.
-func (s *site) change(w http.ResponseWriter, r *http.Request, do func(ctx context.Context, q request) (studio.Revision, *studio.Work, error)) {
+func (s *site) change(
+	w http.ResponseWriter,
+	r *http.Request,
+	do func(ctx context.Context, q request) (studio.Revision, *studio.Work, error),
+) {
 	var q request
 	err := read(w, r, &q)
 	var ctx context.Context

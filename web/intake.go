@@ -76,7 +76,11 @@ func (s *site) subdivision(w http.ResponseWriter, r *http.Request) {
 
 // tooFine says why there is no preview of so many levels.
 func tooFine(levels int) string {
-	return fmt.Sprintf("%s of subdivision would make more than %s faces of this mesh, too many to show", [...]string{"", "One level", "Two levels"}[levels], wording.Thousands(bundle.MaxSmooth))
+	return fmt.Sprintf(
+		"%s of subdivision would make more than %s faces of this mesh, too many to show",
+		[...]string{"", "One level", "Two levels"}[levels],
+		wording.Thousands(bundle.MaxSmooth),
+	)
 }
 
 // reported is a finding of the printed report.

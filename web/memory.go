@@ -29,7 +29,9 @@ func roomOf(bytes int64, wait time.Duration) *room {
 	return &room{bytes, semaphore.NewWeighted(bytes), wait}
 }
 
-var errBusy = errors.New("the server has other large files at hand and no memory for this one yet. Nothing was changed; send it again in a minute")
+var errBusy = errors.New(
+	"the server has other large files at hand and no memory for this one yet. Nothing was changed; send it again in a minute",
+)
 
 // What takes more than this part of the room is large: for the first half of its time it does not stand in the
 // way of what is smaller and came later, and then has its turn.
@@ -41,7 +43,12 @@ const patience = 20 * time.Millisecond
 // take waits for memory; give returns it.
 func (m *room) take(ctx context.Context, bytes int64) (give func(), err error) {
 	if bytes > m.bytes {
-		return nil, fmt.Errorf("%w for this server: it would take about %d MB of memory, and %d are there. Nothing was changed; thin the mesh, or run the server on a larger machine", reading.ErrTooLarge, bytes>>20, m.bytes>>20)
+		return nil, fmt.Errorf(
+			"%w for this server: it would take about %d MB of memory, and %d are there. Nothing was changed; thin the mesh, or run the server on a larger machine",
+			reading.ErrTooLarge,
+			bytes>>20,
+			m.bytes>>20,
+		)
 	}
 	within, stop := context.WithTimeout(ctx, m.wait)
 	defer stop()
@@ -76,7 +83,9 @@ const readingTakes = 20
 const inMemory = 1 << 20
 
 // errNoSpool is a full disk where files that arrive are spooled.
-var errNoSpool = errors.New("the disk on which the server receives files is full. Nothing was changed; make room in its temporary folder, or ask whoever runs it to, and send the file again")
+var errNoSpool = errors.New(
+	"the disk on which the server receives files is full. Nothing was changed; make room in its temporary folder, or ask whoever runs it to, and send the file again",
+)
 
 // files receives the files of a request, on disk, and goes on when there is memory to read them: as much as has
 // arrived needs, whatever was announced, and how long it took to arrive is nobody's wait.

@@ -18,7 +18,9 @@ func Counted(to prometheus.Registerer, next http.Handler) http.Handler {
 		Name: "wisemarrow_request_seconds", Help: "How long requests took, by route and status.",
 		Buckets: []float64{.005, .01, .025, .05, .1, .25, .5, 1, 2.5, 5, 10, 30},
 	}, []string{"method", "route", "status"})
-	open := prometheus.NewGauge(prometheus.GaugeOpts{Name: "wisemarrow_requests_open", Help: "Requests being answered, streams of news among them."})
+	open := prometheus.NewGauge(
+		prometheus.GaugeOpts{Name: "wisemarrow_requests_open", Help: "Requests being answered, streams of news among them."},
+	)
 	to.MustRegister(took, open)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		route := chi.NewRouteContext()
@@ -34,7 +36,8 @@ func Counted(to prometheus.Registerer, next http.Handler) http.Handler {
 			if pattern == "/api/events" {
 				return // a stream lasts as long as somebody looks
 			}
-			took.WithLabelValues(method(r.Method), pattern, strconv.Itoa(max(out.Status(), http.StatusOK))).Observe(time.Since(begun).Seconds())
+			took.WithLabelValues(method(r.Method), pattern, strconv.Itoa(max(out.Status(), http.StatusOK))).
+				Observe(time.Since(begun).Seconds())
 		}()
 		next.ServeHTTP(out, r.WithContext(context.WithValue(r.Context(), chi.RouteCtxKey, route)))
 	})

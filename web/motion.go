@@ -101,11 +101,26 @@ func (s *site) score(w http.ResponseWriter, r *http.Request) {
 		x := printed{Place: p, Title: motion.Says[p.Kind].Title}
 		if m := motion.Posed(o.state, p.Frame); m != nil && !o.state.Sheet.Stale {
 			var buf bytes.Buffer
-			if err := picture.WriteMarked(&buf, m, finding.Where{Vertices: studio.Unite(p.Where, []int32{p.Vertex})}, 240, 280); err == nil {
+			if err := picture.WriteMarked(&buf, m, finding.Where{Vertices: studio.Unite(p.Where, []int32{p.Vertex})}, 240,
+				280); err == nil {
 				x.Picture = template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(buf.Bytes()))
 			}
 		}
 		list = append(list, x)
 	}
-	s.pages.render(w, r, "score", map[string]any{"Character": o.Character, "Revision": o.rev, "State": o.state, "Sheet": o.state.Sheet, "Places": list, "Head": o.rev.ID, "Printed": time.Now(), "Kinds": motion.KindRows(o.state.Sheet)})
+	s.pages.render(
+		w,
+		r,
+		"score",
+		map[string]any{
+			"Character": o.Character,
+			"Revision":  o.rev,
+			"State":     o.state,
+			"Sheet":     o.state.Sheet,
+			"Places":    list,
+			"Head":      o.rev.ID,
+			"Printed":   time.Now(),
+			"Kinds":     motion.KindRows(o.state.Sheet),
+		},
+	)
 }

@@ -70,7 +70,11 @@ func (s *site) changed(w http.ResponseWriter, r *http.Request, q request, rev st
 func (s *site) undo(w http.ResponseWriter, r *http.Request) { s.step(w, r, s.studio.Undo) }
 func (s *site) redo(w http.ResponseWriter, r *http.Request) { s.step(w, r, s.studio.Redo) }
 
-func (s *site) step(w http.ResponseWriter, r *http.Request, to func(ctx context.Context, character string, base int64) (studio.Revision, error)) {
+func (s *site) step(
+	w http.ResponseWriter,
+	r *http.Request,
+	to func(ctx context.Context, character string, base int64) (studio.Revision, error),
+) {
 	s.change(w, r, func(ctx context.Context, q request) (studio.Revision, *studio.Work, error) {
 		rev, err := to(ctx, param(r, "id"), q.Base)
 		return rev, nil, err

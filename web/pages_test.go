@@ -25,11 +25,11 @@ func TestNumbersReadWell(t *testing.T) {
 func TestEveryErrorHasItsStatus(t *testing.T) {
 	for err, want := range map[error]int{
 		fmt.Errorf("x: %w", studio.ErrFull):                                 http.StatusInsufficientStorage,
-		studio.StaleError{Head: 3}:                                            http.StatusConflict,
+		studio.StaleError{Head: 3}:                                          http.StatusConflict,
 		fmt.Errorf("x: %w", studio.ErrNotFound):                             http.StatusNotFound,
 		fmt.Errorf("x: %w", studio.ErrDown):                                 http.StatusServiceUnavailable,
 		fmt.Errorf("x: %w", reading.ErrTooLarge):                            http.StatusRequestEntityTooLarge,
-		studio.InputError{What: "line 3: no"}:                                 http.StatusUnprocessableEntity,
+		studio.InputError{What: "line 3: no"}:                               http.StatusUnprocessableEntity,
 		studio.Wrong("a.obj: %v", fmt.Errorf("x: %w", reading.ErrTooLarge)): http.StatusRequestEntityTooLarge,
 		errors.New("pq: secret detail of the database schema"):              http.StatusInternalServerError,
 	} {
@@ -45,11 +45,38 @@ func TestNamesAreEscaped(t *testing.T) {
 	p := parsePages()
 	nasty := `<script>alert("x")</script>`
 	w := httptest.NewRecorder()
-	p.render(w, httptest.NewRequest("GET", "/", nil), "workbench", map[string]any{"Character": studio.Character{ID: "a", Name: nasty, Production: nasty}, "Stage": "intake", "Stages": []studio.Reviewed{}})
+	p.render(
+		w,
+		httptest.NewRequest("GET", "/", nil),
+		"workbench",
+		map[string]any{
+			"Character": studio.Character{ID: "a", Name: nasty, Production: nasty},
+			"Stage":     "intake",
+			"Stages":    []studio.Reviewed{},
+		},
+	)
 	require.Equal(t, 200, w.Code)
 	require.NotContains(t, w.Body.String(), "<script>alert")
 	w = httptest.NewRecorder()
-	p.fragment(w, "findings", map[string]any{"Stage": studio.Reviewed{Name: "intake", Findings: []finding.Finding{{Code: "c", Title: nasty, Why: nasty, Remedies: []finding.Remedy{{Label: nasty, Op: "weld", Params: json.RawMessage(`{"x": "<script>alert('x')</script>"}`)}}}}}})
+	p.fragment(
+		w,
+		"findings",
+		map[string]any{
+			"Stage": studio.Reviewed{
+				Name: "intake",
+				Findings: []finding.Finding{
+					{
+						Code:  "c",
+						Title: nasty,
+						Why:   nasty,
+						Remedies: []finding.Remedy{
+							{Label: nasty, Op: "weld", Params: json.RawMessage(`{"x": "<script>alert('x')</script>"}`)},
+						},
+					},
+				},
+			},
+		},
+	)
 	require.Equal(t, 200, w.Code)
 	require.NotContains(t, w.Body.String(), "<script>alert")
 	require.Contains(t, w.Body.String(), "data-params=")
@@ -77,6 +104,11 @@ func TestPagesAllowOnlyTheirOwnScripts(t *testing.T) {
 	secured(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {})).ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
 	policy := w.Header().Get("Content-Security-Policy")
 	require.Contains(t, policy, "script-src 'self' 'wasm-unsafe-eval' 'sha256-"+importMapHash()+"'")
-	require.NotContains(t, strings.ReplaceAll(policy, "'wasm-unsafe-eval'", ""), "unsafe-eval", "WebAssembly may be compiled and nothing else")
+	require.NotContains(
+		t,
+		strings.ReplaceAll(policy, "'wasm-unsafe-eval'", ""),
+		"unsafe-eval",
+		"WebAssembly may be compiled and nothing else",
+	)
 	require.NotContains(t, strings.Split(policy, "script-src")[1], "unsafe-inline")
 }

@@ -98,7 +98,16 @@ func TestASkeletonIsTakenWithItsMotion(t *testing.T) {
 	still = still[:strings.Index(still, "0 0.9 0 0")]
 	code, quiet := sent(t, server, at+"/match", "nod.bvh", still, nil)
 	require.Equal(t, http.StatusOK, code, quiet)
-	code, out := post(t, server, at+"/ops", map[string]any{"op": "adopt_skeleton", "base": base, "params": map[string]any{"file": quiet["file"], "motion": true, "match": map[string]string{}}})
+	code, out := post(
+		t,
+		server,
+		at+"/ops",
+		map[string]any{
+			"op":     "adopt_skeleton",
+			"base":   base,
+			"params": map[string]any{"file": quiet["file"], "motion": true, "match": map[string]string{}},
+		},
+	)
 	require.Equal(t, http.StatusUnprocessableEntity, code)
 	require.Contains(t, out["error"], "no motion")
 	require.Equal(t, base, head(), "nothing was changed")
@@ -142,11 +151,21 @@ func TestTheShelfIsOfferedInTheTray(t *testing.T) {
 		require.Equal(t, http.StatusUnprocessableEntity, code, want)
 		require.Contains(t, out["error"], want)
 	}
-	code, out := post(t, server, at+"/ops", map[string]any{"op": "fit_starter", "params": map[string]string{"starter": "biped"}, "base": head()})
+	code, out := post(
+		t,
+		server,
+		at+"/ops",
+		map[string]any{"op": "fit_starter", "params": map[string]string{"starter": "biped"}, "base": head()},
+	)
 	require.Equal(t, http.StatusOK, code, out)
 	code, out = post(t, server, at+"/shelf", map[string]any{"kind": "starter", "name": "<b>House</b>", "like": "biped"})
 	require.Equal(t, http.StatusOK, code, out)
-	code, out = post(t, server, at+"/shelf", map[string]any{"kind": "names", "name": "Stage names", "joints": map[string]string{"hips": "pelvis"}})
+	code, out = post(
+		t,
+		server,
+		at+"/shelf",
+		map[string]any{"kind": "names", "name": "Stage names", "joints": map[string]string{"hips": "pelvis"}},
+	)
 	require.Equal(t, http.StatusOK, code, out)
 	_, page, _ := get(t, server, tray)
 	require.NotContains(t, page, "<b>House</b>")

@@ -209,7 +209,11 @@ func TestTheAuthorIsKept(t *testing.T) {
 	require.Equal(t, "Jørgen the rigger", out["name"])
 	require.Len(t, cookies, 1)
 	require.True(t, cookies[0].HttpOnly)
-	q, err := http.NewRequest("POST", server.URL+"/api/characters/"+id+"/ops", strings.NewReader(fmt.Sprintf(`{"op":"set_kind","params":{"kind":"biped"},"base":%d}`, head())))
+	q, err := http.NewRequest(
+		"POST",
+		server.URL+"/api/characters/"+id+"/ops",
+		strings.NewReader(fmt.Sprintf(`{"op":"set_kind","params":{"kind":"biped"},"base":%d}`, head())),
+	)
 	require.NoError(t, err)
 	q.AddCookie(cookies[0])
 	r, err = http.DefaultClient.Do(q)

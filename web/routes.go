@@ -29,7 +29,21 @@ type site struct {
 func Routes(x *studio.Studio, ping func(context.Context) error, access *SignIn) http.Handler {
 	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom(), access: access}
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, secured, prompt, middleware.Compress(5, "text/html", "text/css", "text/javascript", "application/json", "application/octet-stream", "application/wasm", "image/svg+xml"))
+	r.Use(
+		middleware.Recoverer,
+		secured,
+		prompt,
+		middleware.Compress(
+			5,
+			"text/html",
+			"text/css",
+			"text/javascript",
+			"application/json",
+			"application/octet-stream",
+			"application/wasm",
+			"image/svg+xml",
+		),
+	)
 	r.Use(http.NewCrossOriginProtection().Handler)
 	if access != nil {
 		access.open()

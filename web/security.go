@@ -19,7 +19,10 @@ const onlyTLS = "max-age=31536000"
 func secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'sha256-"+importMapHash()+"'; worker-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		h.Set(
+			"Content-Security-Policy",
+			"default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'sha256-"+importMapHash()+"'; worker-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+		)
 		if r.TLS != nil {
 			h.Set("Strict-Transport-Security", onlyTLS)
 		}
@@ -44,7 +47,11 @@ func Known(names []string, next http.Handler) http.Handler {
 		_, err := netip.ParseAddr(strings.Trim(host, "[]"))
 		if err != nil && host != "localhost" && !slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, host) }) {
 			secured(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-				http.Error(w, fmt.Sprintf("This server does not go by the name %q. If it should, start it with --host and that name.", host), http.StatusMisdirectedRequest)
+				http.Error(
+					w,
+					fmt.Sprintf("This server does not go by the name %q. If it should, start it with --host and that name.", host),
+					http.StatusMisdirectedRequest,
+				)
 			})).ServeHTTP(w, r)
 			return
 		}

@@ -17,7 +17,10 @@ import (
 
 // A name that leads here from a page of someone else (DNS rebinding) is not ours.
 func TestOnlyKnownNamesAreAnswered(t *testing.T) {
-	site := Known([]string{"Marrow.studio.example"}, http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "well") }))
+	site := Known(
+		[]string{"Marrow.studio.example"},
+		http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "well") }),
+	)
 	for host, good := range map[string]bool{
 		"127.0.0.1:8470": true, "127.0.0.1": true, "[::1]:8470": true, "[::1]": true, "localhost:8470": true, "LOCALHOST": true, "localhost.": true,
 		"10.0.0.7:80": true, "marrow.studio.example": true, "marrow.studio.example:443": true,
@@ -67,7 +70,11 @@ func (d *deadlines) SetReadDeadline(t time.Time) error {
 func TestABodyHasMoreTimeTheMoreOfItHasCome(t *testing.T) {
 	begun := time.Now()
 	d := &deadlines{}
-	b := &promptBody{ReadCloser: io.NopCloser(strings.NewReader(strings.Repeat("x", 10*bodySpeed))), line: http.NewResponseController(d), begun: begun}
+	b := &promptBody{
+		ReadCloser: io.NopCloser(strings.NewReader(strings.Repeat("x", 10*bodySpeed))),
+		line:       http.NewResponseController(d),
+		begun:      begun,
+	}
 	_, err := io.CopyN(io.Discard, b, 1)
 	require.NoError(t, err)
 	require.WithinDuration(t, begun.Add(bodyTime), d.last, time.Second)
@@ -93,7 +100,11 @@ func (late) Read([]byte) (int, error) { return 0, os.ErrDeadlineExceeded }
 func TestASlowBodyIsGivenUp(t *testing.T) {
 	s := &site{}
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		r.Body = &promptBody{ReadCloser: r.Body, line: http.NewResponseController(w), begun: time.Now().Add(300*time.Millisecond - bodyTime)}
+		r.Body = &promptBody{
+			ReadCloser: r.Body,
+			line:       http.NewResponseController(w),
+			begun:      time.Now().Add(300*time.Millisecond - bodyTime),
+		}
 		s.problem(w, r, read(w, r, &struct{}{}))
 	}))
 	defer server.Close()

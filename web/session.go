@@ -65,7 +65,7 @@ func personOf(ctx context.Context) (people.Person, bool) {
 
 var (
 	errSignedOut = errors.New("sign in first")
-	errMayNot   = errors.New("your role does not allow this: ask a lead of the production")
+	errMayNot    = errors.New("your role does not allow this: ask a lead of the production")
 )
 
 // authenticate finds who makes a request and turns away whom nobody knows. What signing in itself

@@ -120,7 +120,13 @@ func (g guarded) routes() map[string]people.Role {
 		"GET /characters/" + g.character.ID + "/script": people.Look, "GET /characters/" + g.character.ID + "/report": people.Look,
 		"GET " + at: people.Look, "GET " + at + "/history": people.Look, "GET " + at + "/tries/intake": people.Look, "GET /api/asked/x": people.Look,
 		"GET /view/mesh/" + rev: people.Look, "GET /view/thumbnail/" + rev: people.Look, "GET /view/smooth/" + rev + "/1": people.Look,
-		"POST " + at + "/preview": people.Look, "POST " + at + "/measure": people.Look, "POST " + at + "/traces": people.Look, "POST " + at + "/hand": people.Look, "POST " + at + "/pairs": people.Work, "GET " + at + "/sheet": people.Look, "POST " + at + "/mirror": people.Look,
+		"POST " + at + "/preview":           people.Look,
+		"POST " + at + "/measure":           people.Look,
+		"POST " + at + "/traces":            people.Look,
+		"POST " + at + "/hand":              people.Look,
+		"POST " + at + "/pairs":             people.Work,
+		"GET " + at + "/sheet":              people.Look,
+		"POST " + at + "/mirror":            people.Look,
 		"GET /characters/" + g.character.ID: people.Look, "GET /characters/" + g.character.ID + "/tray/intake": people.Look, "GET /characters/" + g.character.ID + "/handoff/obj": people.Look,
 		"GET /characters/" + g.character.ID + "/score": people.Look, "GET /api/events": people.Look, "GET " + at + "/match": people.Look, "GET " + at + "/where/intake/none": people.Look,
 		"GET " + at + "/probe/1": people.Look, "GET " + at + "/capcost": people.Look, "GET /api/operations": people.Look, "POST " + at + "/spot": people.Look, "POST " + at + "/starter": people.Look,
@@ -145,7 +151,9 @@ func TestNoRouteIsMissingFromTheTable(t *testing.T) {
 		if strings.HasPrefix(route, "/static/") || slices.Contains(open, method+" "+route) {
 			return nil
 		}
-		patterns[method+" "+route] = regexp.MustCompile("^" + method + " " + regexp.MustCompile(`\{[^}]+\}`).ReplaceAllString(route, "[^/]+") + "$")
+		patterns[method+" "+route] = regexp.MustCompile(
+			"^" + method + " " + regexp.MustCompile(`\{[^}]+\}`).ReplaceAllString(route, "[^/]+") + "$",
+		)
 		return nil
 	}))
 	require.Greater(t, len(patterns), 50)
@@ -185,7 +193,15 @@ func TestEachRouteAsksForItsRole(t *testing.T) {
 			method, path, _ := strings.Cut(route, " ")
 			code, text, _ := g.ask(t, b, method, path, nil)
 			if r.May(needs) {
-				require.NotContains(t, []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusInternalServerError}, code, "%s, %s: %s", r, route, text)
+				require.NotContains(
+					t,
+					[]int{http.StatusUnauthorized, http.StatusForbidden, http.StatusInternalServerError},
+					code,
+					"%s, %s: %s",
+					r,
+					route,
+					text,
+				)
 			} else {
 				require.Equal(t, http.StatusForbidden, code, "%s, %s", r, route)
 			}
@@ -203,7 +219,13 @@ func TestWorkIsSignedWithThePersonsName(t *testing.T) {
 	b := g.signedIn(t, "THE WORK")
 	u, _ := url.Parse(g.URL)
 	b.Jar.SetCookies(u, []*http.Cookie{{Name: "wisemarrow_author", Value: "Somebody"}})
-	code, text, _ := g.ask(t, b, "POST", "/api/characters/"+g.character.ID+"/ops", map[string]any{"op": "drop_faces", "base": g.character.Head})
+	code, text, _ := g.ask(
+		t,
+		b,
+		"POST",
+		"/api/characters/"+g.character.ID+"/ops",
+		map[string]any{"op": "drop_faces", "base": g.character.Head},
+	)
 	require.Equal(t, 200, code, text)
 	require.Contains(t, text, `"author":"The work"`)
 	code, _, _ = g.ask(t, b, "POST", "/api/author", map[string]string{"name": "x"})
@@ -251,7 +273,13 @@ func TestOnesOwnPasswordDoesNotExcuseTries(t *testing.T) {
 	b := browser(t)
 	code := 0
 	for i := 0; i < 40 && code != http.StatusTooManyRequests; i++ {
-		code, _, _ = g.ask(t, b, "POST", "/sign-in", url.Values{"name": {fmt.Sprintf("Somebody %d", i)}, "password": {"seven boats at night"}})
+		code, _, _ = g.ask(
+			t,
+			b,
+			"POST",
+			"/sign-in",
+			url.Values{"name": {fmt.Sprintf("Somebody %d", i)}, "password": {"seven boats at night"}},
+		)
 		if i%10 == 5 {
 			g.signedIn(t, "The work")
 		}
@@ -287,12 +315,24 @@ func TestSessionsEnd(t *testing.T) {
 	require.False(t, in(two))
 
 	three := g.signedIn(t, "The work")
-	code, text, _ = g.ask(t, three, "POST", "/api/people/mine", map[string]string{"old": "wrong wrong wrong", "password": "seven boats at night"})
+	code, text, _ = g.ask(
+		t,
+		three,
+		"POST",
+		"/api/people/mine",
+		map[string]string{"old": "wrong wrong wrong", "password": "seven boats at night"},
+	)
 	require.Equal(t, http.StatusUnprocessableEntity, code, text)
 	code, text, _ = g.ask(t, three, "POST", "/api/people/mine", map[string]string{"old": phrase, "password": "short"})
 	require.Equal(t, http.StatusUnprocessableEntity, code, text)
 	require.True(t, in(three))
-	code, text, _ = g.ask(t, lead, "POST", "/api/people/password", map[string]string{"name": "The work", "password": "seven boats at night"})
+	code, text, _ = g.ask(
+		t,
+		lead,
+		"POST",
+		"/api/people/password",
+		map[string]string{"name": "The work", "password": "seven boats at night"},
+	)
 	require.Equal(t, 200, code, text)
 	require.False(t, in(three))
 
@@ -305,11 +345,29 @@ func TestSessionsEnd(t *testing.T) {
 		require.Equal(t, http.StatusUnprocessableEntity, code, text)
 		require.Contains(t, text, "last lead")
 	}
-	code, text, _ = g.ask(t, lead, "POST", "/api/people", map[string]string{"name": "Ines", "role": "work", "password": "Ines and her boats"})
+	code, text, _ = g.ask(
+		t,
+		lead,
+		"POST",
+		"/api/people",
+		map[string]string{"name": "Ines", "role": "work", "password": "Ines and her boats"},
+	)
 	require.Equal(t, http.StatusUnprocessableEntity, code, text)
-	code, text, _ = g.ask(t, lead, "POST", "/api/people", map[string]string{"name": "Ines", "role": "work", "password": "three boats at night"})
+	code, text, _ = g.ask(
+		t,
+		lead,
+		"POST",
+		"/api/people",
+		map[string]string{"name": "Ines", "role": "work", "password": "three boats at night"},
+	)
 	require.Equal(t, 200, code, text)
-	code, text, _ = g.ask(t, lead, "POST", "/api/people", map[string]string{"name": "ines", "role": "work", "password": "three boats at night"})
+	code, text, _ = g.ask(
+		t,
+		lead,
+		"POST",
+		"/api/people",
+		map[string]string{"name": "ines", "role": "work", "password": "three boats at night"},
+	)
 	require.Equal(t, http.StatusUnprocessableEntity, code, text)
 	code, text, _ = g.ask(t, lead, "GET", "/people", nil)
 	require.Equal(t, 200, code)

@@ -24,7 +24,8 @@ func (s *site) signInPage(w http.ResponseWriter, r *http.Request) {
 // else.
 func inside(to string) string {
 	u, err := url.Parse(to)
-	if err != nil || u.Host != "" || u.Scheme != "" || !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n\t") {
+	if err != nil || u.Host != "" || u.Scheme != "" || !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") ||
+		strings.ContainsAny(to, "\\\r\n\t") {
 		return "/"
 	}
 	return to

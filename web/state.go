@@ -71,7 +71,11 @@ var sections = []section{
 		return o.rev.Parts.Key("skeleton", "settings", "sheet", "poses", "clips", "kept"), nil
 	}},
 	{"poses", []string{"poses", "skeleton"}, poses},
-	{"capsules", []string{"capsules", "skeleton"}, func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil }},
+	{
+		"capsules",
+		[]string{"capsules", "skeleton"},
+		func(_ *site, _ context.Context, o opened) (any, error) { return bind.CapsulesOf(o.state), nil },
+	},
 	{"vertices", []string{"chosen"}, func(_ *site, _ context.Context, o opened) (any, error) { return weights.ChoicesOf(o.state), nil }},
 	{"cap", []string{"bind"}, func(_ *site, _ context.Context, o opened) (any, error) {
 		if o.state.Bind == nil {
@@ -80,7 +84,11 @@ var sections = []section{
 		return o.state.Bind.Limits.Cap, nil
 	}},
 	{"marks", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Marks, nil }},
-	{"convention", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Convention, nil }},
+	{
+		"convention",
+		[]string{"settings"},
+		func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Convention, nil },
+	},
 	{"binding", []string{"binding"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Binding, nil }},
 	{"loose", []string{"settings"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Settings.Loose, nil }},
 	{"refused", []string{"mesh", "skeleton", "weights", "clips", "kept"}, func(_ *site, _ context.Context, o opened) (any, error) {
@@ -159,7 +167,8 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 	// A page that shows what was not measured yet asks for it by the revision that it has.
 	checked := before != nil && before.rev.ID == o.rev.ID
 	changed := func(reads []string) bool {
-		return before == nil || checked && slices.Equal(reads, []string{"mesh", "parts"}) || before.rev.Parts.Key(reads...) != o.rev.Parts.Key(reads...)
+		return before == nil || checked && slices.Equal(reads, []string{"mesh", "parts"}) ||
+			before.rev.Parts.Key(reads...) != o.rev.Parts.Key(reads...)
 	}
 	for _, sec := range sections {
 		if changed(sec.reads) {
@@ -262,8 +271,26 @@ func joints(o opened) []jointView {
 	feet := motion.Feet(o.state)
 	for i, j := range sk.Joints {
 		side := [3]string{"centre", "left", "right"}[pairs.Sides[i]]
-		out[i] = jointView{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-			Side: side, Partner: pairs.Partner[i], End: len(children[i]) == 0, Confidence: j.Confidence, Reason: j.Reason, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden, Order: j.Order, Mix: j.Mix, Deforms: deforms[i], Foot: feet[i], Weights: j.WeightsLocked, Axes: axesView{j.Axes.Aim, j.Axes.Bend, j.Axes.Sides}}
+		out[i] = jointView{
+			Name:       j.Name,
+			Parent:     j.Parent,
+			Pos:        [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z},
+			Rot:        [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
+			Side:       side,
+			Partner:    pairs.Partner[i],
+			End:        len(children[i]) == 0,
+			Confidence: j.Confidence,
+			Reason:     j.Reason,
+			Pinned:     j.Pinned,
+			Locked:     j.Locked,
+			Hidden:     j.Hidden,
+			Order:      j.Order,
+			Mix:        j.Mix,
+			Deforms:    deforms[i],
+			Foot:       feet[i],
+			Weights:    j.WeightsLocked,
+			Axes:       axesView{j.Axes.Aim, j.Axes.Bend, j.Axes.Sides},
+		}
 	}
 	for i, k := range axes.KeepingOf(o.state) {
 		out[i].Keeping = k

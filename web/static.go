@@ -50,7 +50,8 @@ func static() http.Handler {
 			return
 		}
 		w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
-		if name := "static/" + strings.TrimPrefix(r.URL.Path, assets()); strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") && r.Header.Get("Range") == "" {
+		if name := "static/" + strings.TrimPrefix(r.URL.Path, assets()); strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") &&
+			r.Header.Get("Range") == "" {
 			if kind := kinds[path.Ext(name)]; kind != "" {
 				if data := packed(name); data != nil {
 					w.Header().Set("Content-Type", kind)
@@ -69,7 +70,12 @@ func static() http.Handler {
 }
 
 // kinds are the types of what is sent packed.
-var kinds = map[string]string{".js": "text/javascript; charset=utf-8", ".css": "text/css; charset=utf-8", ".svg": "image/svg+xml", ".wasm": "application/wasm"}
+var kinds = map[string]string{
+	".js":   "text/javascript; charset=utf-8",
+	".css":  "text/css; charset=utf-8",
+	".svg":  "image/svg+xml",
+	".wasm": "application/wasm",
+}
 
 var kept sync.Map // path → once packed
 

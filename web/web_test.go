@@ -220,7 +220,12 @@ func TestEventsTellNewHeadsOfSeveralCharacters(t *testing.T) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	r, err := http.NewRequestWithContext(ctx, "GET", server.URL+"/api/events?"+url.Values{"character": {ids[0], ids[1], "none"}}.Encode(), nil)
+	r, err := http.NewRequestWithContext(
+		ctx,
+		"GET",
+		server.URL+"/api/events?"+url.Values{"character": {ids[0], ids[1], "none"}}.Encode(),
+		nil,
+	)
 	require.NoError(t, err)
 	stream, err := http.DefaultClient.Do(r)
 	require.NoError(t, err)
@@ -275,7 +280,11 @@ func TestStartersAndMatchesAreAnsweredAndRefused(t *testing.T) {
 		return code, body
 	}
 	for _, n := range []int{3, 9} {
-		r, err := http.Post(server.URL+at+"/starter", "application/json", strings.NewReader(fmt.Sprintf(`{"starter":"chain","count":%d}`, n)))
+		r, err := http.Post(
+			server.URL+at+"/starter",
+			"application/json",
+			strings.NewReader(fmt.Sprintf(`{"starter":"chain","count":%d}`, n)),
+		)
 		require.NoError(t, err)
 		require.Equal(t, http.StatusOK, r.StatusCode)
 		var list []struct {
@@ -310,7 +319,10 @@ func TestStartersAndMatchesAreAnsweredAndRefused(t *testing.T) {
 		require.NoError(t, err)
 		return decode(t, r)
 	}
-	code, out := send("a.bvh", "HIERARCHY\nROOT hips\n{\nOFFSET 0 1 0\nCHANNELS 0\nEnd Site\n{\nOFFSET 0 0.1 0\n}\n}\nMOTION\nFrames: 0\nFrame Time: 0.1\n")
+	code, out := send(
+		"a.bvh",
+		"HIERARCHY\nROOT hips\n{\nOFFSET 0 1 0\nCHANNELS 0\nEnd Site\n{\nOFFSET 0 0.1 0\n}\n}\nMOTION\nFrames: 0\nFrame Time: 0.1\n",
+	)
 	require.Equal(t, http.StatusOK, code, out)
 	require.Len(t, out["theirs"], 2)
 	code, out = send("a.bvh", "HIERARCHY\nROOT hips\n{\nOFFSET 0 high 0\n")

@@ -65,8 +65,13 @@ func (s *site) workbench(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	s.pages.render(w, r, "workbench", map[string]any{"Character": o.Character, "Stage": param(r, "stage"), "Stages": review.Stages, "Weights": o.state.Weights != nil,
-		"Operations": operations(), "Author": author(r)})
+	s.pages.render(
+		w,
+		r,
+		"workbench",
+		map[string]any{"Character": o.Character, "Stage": param(r, "stage"), "Stages": review.Stages, "Weights": o.state.Weights != nil,
+			"Operations": operations(), "Author": author(r)},
+	)
 }
 
 // tray renders the panel of a stage.
@@ -110,8 +115,13 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, erro
 		}
 	}
 	var buf bytes.Buffer
-	err = s.pages.all.ExecuteTemplate(&buf, "tray_"+stage, map[string]any{"Character": o.Character, "Stage": review.Stage(stage), "State": o.state, "Review": review, "Head": o.rev.ID,
-		"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(), ","), "Outcome": o.rev.Outcome, "Op": o.rev.Op, "OwnOp": ownOp(stage, o.rev.Op), "Accept": accepted(), "Bound": changes})
+	err = s.pages.all.ExecuteTemplate(
+		&buf,
+		"tray_"+stage,
+		map[string]any{"Character": o.Character, "Stage": review.Stage(stage), "State": o.state, "Review": review, "Head": o.rev.ID,
+			"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(),
+				","), "Outcome": o.rev.Outcome, "Op": o.rev.Op, "OwnOp": ownOp(stage, o.rev.Op), "Accept": accepted(), "Bound": changes},
+	)
 	return buf.Bytes(), err
 }
 

@@ -38,8 +38,15 @@ func main() {
 		// load takes a character: points, triangles, edges, closed, the columns of weights (joints, start,
 		// vertex, value), of which vertices it was said how they blend (said, shares), skeleton, binding and rules.
 		"load": answering(func(f *fields) (any, error) {
-			x := browser.Arrays{Points: f.floats("points"), Triangles: f.ints("triangles"), Start: f.ints("start"), Vertex: f.ints("vertex"), Value: f.floats("value"),
-				Said: f.ints("said"), Shares: f.floats("shares")}
+			x := browser.Arrays{
+				Points:    f.floats("points"),
+				Triangles: f.ints("triangles"),
+				Start:     f.ints("start"),
+				Vertex:    f.ints("vertex"),
+				Value:     f.floats("value"),
+				Said:      f.ints("said"),
+				Shares:    f.floats("shares"),
+			}
 			var rules browser.Rules
 			f.decode("joints", &x.Columns)
 			f.decode("skeleton", &x.Joints)
@@ -274,7 +281,12 @@ func parsed(text string, err error) (any, error) {
 }
 
 func painted(p browser.Painted) map[string]any {
-	return map[string]any{"vertex": array("Uint32Array", p.Vertex), "width": p.Width, "joint": array("Float32Array", p.Joint), "value": array("Float32Array", p.Value)}
+	return map[string]any{
+		"vertex": array("Uint32Array", p.Vertex),
+		"width":  p.Width,
+		"joint":  array("Float32Array", p.Joint),
+		"value":  array("Float32Array", p.Value),
+	}
 }
 
 // array copies numbers to a typed array of a kind.

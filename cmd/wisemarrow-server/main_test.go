@@ -56,9 +56,18 @@ func TestKilledInTheMiddleOfABind(t *testing.T) {
 	require.NoError(t, db.Migrate(ctx))
 	x := studio.New(db, nil, reading.Default)
 	m, s := demo.Odile(0.0065)
-	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", studio.State{Mesh: m, Skeleton: s, Settings: studio.DefaultSettings()}, "came in")
+	c, err := x.Add(
+		ctx,
+		studio.Character{Production: "Test", Name: "Odile"},
+		"tester",
+		studio.State{Mesh: m, Skeleton: s, Settings: studio.DefaultSettings()},
+		"came in",
+	)
 	require.NoError(t, err)
-	w, err := db.AddWork(ctx, studio.Work{Character: c.ID, Base: c.Head, Op: "bind_heat", Label: "Bind", Params: json.RawMessage("{}"), Author: "tester"})
+	w, err := db.AddWork(
+		ctx,
+		studio.Work{Character: c.ID, Base: c.Head, Op: "bind_heat", Label: "Bind", Params: json.RawMessage("{}"), Author: "tester"},
+	)
 	require.NoError(t, err)
 
 	worker := func() *exec.Cmd {

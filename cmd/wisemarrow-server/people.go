@@ -41,29 +41,40 @@ func peopleCommand() *cobra.Command {
 	})
 	add.Flags().StringVar(&role, "role", role, "look, work or lead")
 	add.Flags().BoolVar(&proxied, "no-password", false, "for one whom a proxy signs in")
-	c.AddCommand(add,
-		peopleVerb("role NAME ROLE", "Give somebody another role", 2, func(ctx context.Context, s *store.Store, args []string) (string, error) {
-			if err := people.CheckRole(people.Role(args[1])); err != nil {
-				return "", err
-			}
-			p, err := s.Person(ctx, args[0])
-			if err != nil {
-				return "", err
-			}
-			p.Role, p.Since = people.Role(args[1]), time.Time{}
-			return fmt.Sprintf("made %s %s", p.Name, p.Role), s.ChangePerson(ctx, p)
-		}),
-		peopleVerb("password NAME", "Give somebody a new password and sign them out everywhere", 1, func(ctx context.Context, s *store.Store, args []string) (string, error) {
-			p, err := s.Person(ctx, args[0])
-			if err != nil {
-				return "", err
-			}
-			if p.Password, err = newPassword(p.Name); err != nil {
-				return "", err
-			}
-			p.Since = time.Now()
-			return "gave " + p.Name + " a new password", s.ChangePerson(ctx, p)
-		}),
+	c.AddCommand(
+		add,
+		peopleVerb(
+			"role NAME ROLE",
+			"Give somebody another role",
+			2,
+			func(ctx context.Context, s *store.Store, args []string) (string, error) {
+				if err := people.CheckRole(people.Role(args[1])); err != nil {
+					return "", err
+				}
+				p, err := s.Person(ctx, args[0])
+				if err != nil {
+					return "", err
+				}
+				p.Role, p.Since = people.Role(args[1]), time.Time{}
+				return fmt.Sprintf("made %s %s", p.Name, p.Role), s.ChangePerson(ctx, p)
+			},
+		),
+		peopleVerb(
+			"password NAME",
+			"Give somebody a new password and sign them out everywhere",
+			1,
+			func(ctx context.Context, s *store.Store, args []string) (string, error) {
+				p, err := s.Person(ctx, args[0])
+				if err != nil {
+					return "", err
+				}
+				if p.Password, err = newPassword(p.Name); err != nil {
+					return "", err
+				}
+				p.Since = time.Now()
+				return "gave " + p.Name + " a new password", s.ChangePerson(ctx, p)
+			},
+		),
 		peopleVerb("remove NAME", "Remove a person's access", 1, func(ctx context.Context, s *store.Store, args []string) (string, error) {
 			return "removed " + args[0], s.RemovePerson(ctx, args[0])
 		}),
@@ -73,7 +84,8 @@ func peopleCommand() *cobra.Command {
 				fmt.Printf("%-24s %-5s since %s\n", p.Name, p.Role, p.Added.Format("2 Jan 2006"))
 			}
 			return "", err
-		}))
+		}),
+	)
 	return c
 }
 

@@ -41,13 +41,16 @@ func databaseURL() (string, error) {
 	case named:
 		return "", fmt.Errorf("WISEMARROW_DATABASE_FILE names %s, which holds no database: %w", file, err)
 	}
-	return "", errors.New("no database is named: --database, WISEMARROW_DATABASE or WISEMARROW_DATABASE_FILE; `make db` starts the project's own")
+	return "", errors.New(
+		"no database is named: --database, WISEMARROW_DATABASE or WISEMARROW_DATABASE_FILE; `make db` starts the project's own",
+	)
 }
 
 // addDatabase adds the flag. The default is found when the command runs: as the flag's
 // own it would be printed by --help, with its password.
 func addDatabase(c *cobra.Command, url *string) {
-	c.Flags().StringVar(url, "database", "", "PostgreSQL URL (default: WISEMARROW_DATABASE, the file that WISEMARROW_DATABASE_FILE names, or the project's own)")
+	c.Flags().
+		StringVar(url, "database", "", "PostgreSQL URL (default: WISEMARROW_DATABASE, the file that WISEMARROW_DATABASE_FILE names, or the project's own)")
 	c.PreRunE = func(*cobra.Command, []string) (err error) {
 		if *url == "" {
 			*url, err = databaseURL()
@@ -60,7 +63,8 @@ func addDatabase(c *cobra.Command, url *string) {
 // container, runs out, unless GOMEMLIMIT says otherwise.
 func boundMemory() {
 	quiet := memlimit.WithLogger(slog.New(slog.DiscardHandler))
-	if _, err := memlimit.Set(memlimit.WithRatio(0.8), quiet, memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem))); err != nil {
+	if _, err := memlimit.Set(memlimit.WithRatio(0.8), quiet,
+		memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem))); err != nil {
 		slog.Warn("the memory of the machine is not known; set GOMEMLIMIT", "error", err)
 	}
 }
@@ -139,7 +143,13 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			server := &http.Server{Handler: web.Known(hosts, site), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) }}
+			server := &http.Server{
+				Handler:           web.Known(hosts, site),
+				ReadHeaderTimeout: 10 * time.Second,
+				IdleTimeout:       2 * time.Minute,
+				MaxHeaderBytes:    64 << 10,
+				BaseContext:       func(net.Listener) context.Context { return context.WithoutCancel(ctx) },
+			}
 			server.RegisterOnShutdown(x.EndWatch)
 			stopped := make(chan struct{})
 			go func() {

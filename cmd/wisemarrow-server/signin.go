@@ -48,7 +48,10 @@ func (f *signInFlags) signInFor(ctx context.Context, addr string, s *store.Store
 		return nil, nil
 	}
 	if !local && !secure {
-		return nil, fmt.Errorf("%s can be reached from other machines, and passwords would go there in the clear: give --tls-cert and --tls-key, or --behind-tls if a proxy speaks TLS", addr)
+		return nil, fmt.Errorf(
+			"%s can be reached from other machines, and passwords would go there in the clear: give --tls-cert and --tls-key, or --behind-tls if a proxy speaks TLS",
+			addr,
+		)
 	}
 	d := &web.SignIn{People: s, Secure: secure, Header: f.header}
 	for _, p := range f.proxies {

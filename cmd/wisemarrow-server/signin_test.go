@@ -108,7 +108,12 @@ func TestAServerFromTheFirstLeadToSIGTERM(t *testing.T) {
 		text, _ := io.ReadAll(r.Body)
 		return r.StatusCode, string(text)
 	}
-	require.Eventually(t, func() bool { code, _ := get("http://" + addr + "/readyz"); return code == 200 }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { code, _ := get("http://" + addr + "/readyz"); return code == 200 },
+		20*time.Second,
+		50*time.Millisecond,
+	)
 	code, page := get("http://" + addr + "/")
 	require.Equal(t, 200, code)
 	require.Contains(t, page, "Password")

@@ -58,7 +58,15 @@ func tidied(t store.Tidied, look bool) string {
 		verb = "Would release"
 	}
 	n := func(x int64, one, many string) string { return wording.Count(int(x), one, many) }
-	return fmt.Sprintf("%s %s and %s (%s). Content: %s set aside, %.1f MB, and %s removed that an earlier run set aside or that nothing refers to; %s.",
-		verb, n(t.Characters, "removed character", "removed characters"), n(t.Revisions, "revision", "revisions"), n(t.Works, "work", "works"),
-		n(t.Blobs, "blob", "blobs"), float64(t.Bytes)/1e6, n(t.Staged, "blob", "blobs"), n(t.Derived, "derived value", "derived values"))
+	return fmt.Sprintf(
+		"%s %s and %s (%s). Content: %s set aside, %.1f MB, and %s removed that an earlier run set aside or that nothing refers to; %s.",
+		verb,
+		n(t.Characters, "removed character", "removed characters"),
+		n(t.Revisions, "revision", "revisions"),
+		n(t.Works, "work", "works"),
+		n(t.Blobs, "blob", "blobs"),
+		float64(t.Bytes)/1e6,
+		n(t.Staged, "blob", "blobs"),
+		n(t.Derived, "derived value", "derived values"),
+	)
 }

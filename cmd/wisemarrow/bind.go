@@ -106,11 +106,13 @@ coordinates of the mesh's file.`,
 		},
 	}
 	c.Flags().StringVar(&skel, "skeleton", "", "skeleton: .gltf, .glb or .bvh (required)")
-	c.Flags().StringVar(&method, "method", "auto", "how weights are found: auto, heat, shell (heat over a closed skin), volume (voxel geodesic), near, capsules, rigid, or carry from a bound file")
+	c.Flags().
+		StringVar(&method, "method", "auto", "how weights are found: auto, heat, shell (heat over a closed skin), volume (voxel geodesic), near, capsules, rigid, or carry from a bound file")
 	c.Flags().IntVar(&influences, "influences", 4, "influences per vertex, 1–16")
 	c.Flags().Float64Var(&trace, "trace", 0.001, "drop traces below this")
 	c.Flags().Float64Var(&heat, "heat", 1, "attraction to the nearest bone")
-	c.Flags().StringVar(&laplacian, "laplacian", "plain", "of heat: plain, or robust, which has no weight of the wrong sign on any triangles")
+	c.Flags().
+		StringVar(&laplacian, "laplacian", "plain", "of heat: plain, or robust, which has no weight of the wrong sign on any triangles")
 	c.Flags().Float64Var(&falloff, "falloff", 6, "of volume and near: how fast weights fall with the distance, 4 soft to 10 tight")
 	c.Flags().IntVar(&cubes, "cubes", 0, "of volume and shell: cubes along the longest side, 24 to 320; 0 is 128")
 	c.Flags().BoolVar(&mend, "mend", false, "try remedies for unsolved vertices and joints")

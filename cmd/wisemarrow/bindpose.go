@@ -26,28 +26,36 @@ func bindposeCommand() *cobra.Command {
 		Args: cobra.NoArgs,
 	}
 	var joints []string
-	rerecord := verb("rerecord", "Record the joints where they are as the bind pose: vertices and weights stay", func(s studio.State) (string, any, error) {
-		return "record_bind", bindpose.RecordBind{Joints: joints}, nil
-	})
+	rerecord := verb(
+		"rerecord",
+		"Record the joints where they are as the bind pose: vertices and weights stay",
+		func(s studio.State) (string, any, error) {
+			return "record_bind", bindpose.RecordBind{Joints: joints}, nil
+		},
+	)
 	rerecord.Flags().StringSliceVar(&joints, "joints", nil, "the joints to record; none is all")
 	var arms float64
 	var pose string
-	rest := verb("rest", "Make what is shown the bind pose: vertices and joints are brought there", func(s studio.State) (string, any, error) {
-		if arms >= -90 {
-			return "level_arms", bindpose.LevelArms{Degrees: arms}, nil
-		}
-		var o bindpose.RestPose
-		if pose != "" {
-			data, err := os.ReadFile(pose)
-			if err != nil {
-				return "", nil, err
+	rest := verb(
+		"rest",
+		"Make what is shown the bind pose: vertices and joints are brought there",
+		func(s studio.State) (string, any, error) {
+			if arms >= -90 {
+				return "level_arms", bindpose.LevelArms{Degrees: arms}, nil
 			}
-			if err := json.Unmarshal(data, &o.Angles); err != nil {
-				return "", nil, fmt.Errorf("%s is not a pose: %w", pose, err)
+			var o bindpose.RestPose
+			if pose != "" {
+				data, err := os.ReadFile(pose)
+				if err != nil {
+					return "", nil, err
+				}
+				if err := json.Unmarshal(data, &o.Angles); err != nil {
+					return "", nil, fmt.Errorf("%s is not a pose: %w", pose, err)
+				}
 			}
-		}
-		return "rest_pose", o, nil
-	})
+			return "rest_pose", o, nil
+		},
+	)
 	rest.Flags().Float64Var(&arms, "arms", -1000, "bring the arms so many degrees below level: 0 for T, 45 for A")
 	rest.Flags().StringVar(&pose, "pose", "", "a JSON file of degrees about X, Y and Z by joint: {\"upper_arm_l\": [0, 0, 30]}")
 	c.AddCommand(

@@ -40,7 +40,15 @@ func checkCommand() *cobra.Command {
 				if list = intake.Judge(list, &s); list == nil {
 					list = []finding.Finding{}
 				}
-				fmt.Fprintf(os.Stderr, "%s: %d vertices, %d faces, %d pieces, height %.3g\n", file, facts.Vertices, facts.Faces, facts.Pieces, facts.Height)
+				fmt.Fprintf(
+					os.Stderr,
+					"%s: %d vertices, %d faces, %d pieces, height %.3g\n",
+					file,
+					facts.Vertices,
+					facts.Faces,
+					facts.Pieces,
+					facts.Height,
+				)
 				tell(list)
 				reports = append(reports, checkReport{file, facts, s.Mesh.GuessPlacement(), list})
 				all = append(all, list...)

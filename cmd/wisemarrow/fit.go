@@ -85,7 +85,8 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 		},
 	}
 	c.Flags().StringVar(&starter, "starter", "biped", "the skeleton to begin from: "+strings.Join(starterNames(), ", "))
-	c.Flags().StringVar(&own, "own", "", "fit the skeleton of this file, like the starter: joints that both have are placed like the starter's")
+	c.Flags().
+		StringVar(&own, "own", "", "fit the skeleton of this file, like the starter: joints that both have are placed like the starter's")
 	c.Flags().StringVar(&facing, "facing", "", "where the character looks once Y is up: +x, -x, +z or -z; found if not given")
 	c.Flags().StringToStringVar(&params, "set", nil, "numbers of the starter, as spine=4,neck=2,jaw=true")
 	c.Flags().StringVarP(&out, "output", "o", "", "write the skeleton to this .gltf")

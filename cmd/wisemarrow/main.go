@@ -40,11 +40,28 @@ All commands work on files. They exit with 0 when all is good, 1 when findings b
 		SilenceErrors: true,
 		SilenceUsage:  true,
 	}
-	root.AddCommand(checkCommand(), repairCommand(), fitCommand(), orientCommand(), bindposeCommand(), bindCommand(), weightsCommand(), doCommand(), testCommand(), handoffCommand(), runCommand(),
-		&cobra.Command{Use: "notices", Short: "Print the licenses of what this program carries", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
-			_, err := io.WriteString(c.OutOrStdout(), notices.Text)
-			return err
-		}})
+	root.AddCommand(
+		checkCommand(),
+		repairCommand(),
+		fitCommand(),
+		orientCommand(),
+		bindposeCommand(),
+		bindCommand(),
+		weightsCommand(),
+		doCommand(),
+		testCommand(),
+		handoffCommand(),
+		runCommand(),
+		&cobra.Command{
+			Use:   "notices",
+			Short: "Print the licenses of what this program carries",
+			Args:  cobra.NoArgs,
+			RunE: func(c *cobra.Command, _ []string) error {
+				_, err := io.WriteString(c.OutOrStdout(), notices.Text)
+				return err
+			},
+		},
+	)
 	err := root.Execute()
 	switch {
 	case err == nil:

@@ -83,7 +83,21 @@ func TestFilesFromMeshToBoundCharacter(t *testing.T) {
 	require.Zero(t, told.Unweighted)
 	code, _, errs = command(t, "bind", body, "--skeleton", skel, "--method", "heat", "--laplacian", "robust", "--influences", "16")
 	require.Equal(t, exitGood, code, errs)
-	code, _, errs = command(t, "bind", body, "--skeleton", skel, "--method", "carry", "--from", bound, "--within", "0.01", "-o", filepath.Join(dir, "carried.glb"))
+	code, _, errs = command(
+		t,
+		"bind",
+		body,
+		"--skeleton",
+		skel,
+		"--method",
+		"carry",
+		"--from",
+		bound,
+		"--within",
+		"0.01",
+		"-o",
+		filepath.Join(dir, "carried.glb"),
+	)
 	require.Equal(t, exitGood, code, errs)
 	require.Contains(t, errs, "Carried weights over from")
 	code, _, errs = command(t, "bind", body, "--skeleton", skel, "--method", "carry")
@@ -128,7 +142,17 @@ func TestAScriptIsRunOnSeveralFiles(t *testing.T) {
 		require.NoError(t, json.Unmarshal(data, &r))
 		require.Len(t, r.Steps, 4)
 		require.Contains(t, r.Steps[3].Outcome.Sentence, "Bound by heat")
-		code, text, errs := command(t, "handoff", filepath.Join(out, name+".glb"), "--influences", "2", "-o", at(name+"_2.glb"), "--report", "-")
+		code, text, errs := command(
+			t,
+			"handoff",
+			filepath.Join(out, name+".glb"),
+			"--influences",
+			"2",
+			"-o",
+			at(name+"_2.glb"),
+			"--report",
+			"-",
+		)
 		require.Equal(t, exitGood, code, errs)
 		require.NotContains(t, text, "unweighted")
 		scene, err := readScene(at(name + "_2.glb"))
@@ -192,7 +216,19 @@ func TestAMeshAlongZIsFittedInItsOwnCoordinates(t *testing.T) {
 // A starter with numbers of its own, written, read as a BVH by the bind.
 func TestStartersWithNumbersAndSkeletonsOfBVH(t *testing.T) {
 	dir := t.TempDir()
-	body, skel, motion, bound := filepath.Join(dir, "kite.obj"), filepath.Join(dir, "kite.gltf"), filepath.Join(dir, "kite.bvh"), filepath.Join(dir, "kite.glb")
+	body, skel, motion, bound := filepath.Join(
+		dir,
+		"kite.obj",
+	), filepath.Join(
+		dir,
+		"kite.gltf",
+	), filepath.Join(
+		dir,
+		"kite.bvh",
+	), filepath.Join(
+		dir,
+		"kite.glb",
+	)
 	m, _ := demo.KiteTail(0.02)
 	writeOBJ(t, body, m)
 	code, _, errs := command(t, "fit", body, "--scale", "1", "--up", "y", "--starter", "chain", "--set", "count=7", "-o", skel)
@@ -217,7 +253,19 @@ func TestStartersWithNumbersAndSkeletonsOfBVH(t *testing.T) {
 // A skeleton of one's own is fitted like a starter, and the facing may be said.
 func TestFitOfAnOwnSkeletonAndAFacing(t *testing.T) {
 	dir := t.TempDir()
-	body, house, back, rope := filepath.Join(dir, "odile.obj"), filepath.Join(dir, "house.gltf"), filepath.Join(dir, "back.gltf"), filepath.Join(dir, "rope.gltf")
+	body, house, back, rope := filepath.Join(
+		dir,
+		"odile.obj",
+	), filepath.Join(
+		dir,
+		"house.gltf",
+	), filepath.Join(
+		dir,
+		"back.gltf",
+	), filepath.Join(
+		dir,
+		"rope.gltf",
+	)
 	m, truth := demo.Odile(0.02)
 	writeOBJ(t, body, m)
 	own, names, err := truth.AddChain(truth.Index("head"), "plume", []r3.Vec{{Y: 1.8}, {Y: 1.9}}, true, skeleton.DefaultMarks)
@@ -241,7 +289,12 @@ func TestFitOfAnOwnSkeletonAndAFacing(t *testing.T) {
 	s, err = readSkeleton(back)
 	require.NoError(t, err)
 	require.Negative(t, left*s.Joints[s.Index("hand_l")].Pos.X, "left and right change places")
-	write(rope, &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity}, {Name: "b", Pos: r3.Vec{Y: 1}, Rot: geom.Identity}}})
+	write(
+		rope,
+		&skeleton.Skeleton{
+			Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity}, {Name: "b", Pos: r3.Vec{Y: 1}, Rot: geom.Identity}},
+		},
+	)
 	for want, args := range map[string][]string{"too few joints": {"--own", rope}, "+x, -x, +z or -z": {"--facing", "up"}} {
 		code, _, errs = command(t, append([]string{"fit", body}, args...)...)
 		require.Equal(t, exitInput, code)
@@ -424,7 +477,11 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 	}
 	var scores []float64
 	for _, method := range [][]string{{"auto"}, {"shell", "--cubes", "64"}, {"capsules"}, {"near", "--influences", "1"}} {
-		code, _, errs := command(t, append([]string{"bind", at("mesh.obj"), "--skeleton", at("skeleton.gltf"), "-o", at(method[0] + ".glb"), "--method"}, method...)...)
+		code, _, errs := command(
+			t,
+			append(
+				[]string{"bind", at("mesh.obj"), "--skeleton", at("skeleton.gltf"), "-o", at(method[0] + ".glb"), "--method"},
+				method...)...)
 		require.Contains(t, []int{0, 1}, code, errs)
 		_, s := score(method[0] + ".glb")
 		scores = append(scores, s)
@@ -438,11 +495,46 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 	}
 	require.Less(t, scores[0], scores[3], "hard weights bend worse")
 	// Three binds of one character are ranked as the eye ranks them: evened, by distance, hard.
-	code, _, errs := command(t, "bind", at("mesh.obj"), "--skeleton", at("skeleton.gltf"), "-o", at("tight.glb"), "--method", "near", "--falloff", "10")
+	code, _, errs := command(
+		t,
+		"bind",
+		at("mesh.obj"),
+		"--skeleton",
+		at("skeleton.gltf"),
+		"-o",
+		at("tight.glb"),
+		"--method",
+		"near",
+		"--falloff",
+		"10",
+	)
 	require.Contains(t, []int{0, 1}, code, errs)
-	code, out, errs := command(t, "test", at("near.glb"), at("tight.glb"), at("auto.glb"), "--steps", "1", "--reel", "ranges", "--worst", "1", "--report", at("rank.json"))
+	code, out, errs := command(
+		t,
+		"test",
+		at("near.glb"),
+		at("tight.glb"),
+		at("auto.glb"),
+		"--steps",
+		"1",
+		"--reel",
+		"ranges",
+		"--worst",
+		"1",
+		"--report",
+		at("rank.json"),
+	)
 	require.Equal(t, 1, code, errs)
-	first, second, third := strings.Index(out, "1. "+at("auto.glb")), strings.Index(out, "2. "+at("tight.glb")), strings.Index(out, "3. "+at("near.glb"))
+	first, second, third := strings.Index(
+		out,
+		"1. "+at("auto.glb"),
+	), strings.Index(
+		out,
+		"2. "+at("tight.glb"),
+	), strings.Index(
+		out,
+		"3. "+at("near.glb"),
+	)
 	require.True(t, first >= 0 && second > first && third > second, out)
 	for _, args := range [][]string{
 		{"smooth", at("auto.glb"), "--passes", "2"}, {"mirror", at("auto.glb"), "--from", "right", "--tolerance", "0.02"}, {"set", at("auto.glb"), "--joint", "head", "--vertices", "0-9", "--value", "0.3"},
@@ -453,7 +545,20 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 		require.Zero(t, code, "%v: %s", args, errs)
 	}
 	// Any operation of the workbench is done by name, with flags made of its description.
-	code, out, errs = command(t, "do", "roll_axes", at("auto.glb"), "--joints", "forearm_l", "--degrees", "15", "-o", at("out.glb"), "--report", "-")
+	code, out, errs = command(
+		t,
+		"do",
+		"roll_axes",
+		at("auto.glb"),
+		"--joints",
+		"forearm_l",
+		"--degrees",
+		"15",
+		"-o",
+		at("out.glb"),
+		"--report",
+		"-",
+	)
 	require.Zero(t, code, errs)
 	require.Contains(t, out, "15")
 	code, out, errs = command(t, "do", "roll_axes", "--help")
@@ -471,7 +576,8 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 		require.Zero(t, code, errs)
 		require.Contains(t, out, "Took weights from "+table)
 	}
-	for _, bad := range [][]string{{"weights", "smooth", at("mesh.obj")}, {"weights", "set", at("auto.glb"), "--joint", "head"}, {"weights", "read", at("auto.glb"), "--file", at("mesh.obj")}, {"weights", "smooth", at("auto.glb"), "--passes", "0"}, {"do", "roll_axes", at("auto.glb"), "--joints", "head", "--degrees", "400"}, {"do", "mirror_weights", at("auto.glb"), "--by", "guess"}, {"test", at("mesh.obj")}, {"test", at("auto.glb"), "--amount", "9"}, {"test", at("auto.glb"), "--reel", "dance"}, {"test", at("none.glb")}} {
+	for _, bad := range [][]string{{"weights", "smooth", at("mesh.obj")}, {"weights", "set", at("auto.glb"), "--joint", "head"}, {"weights", "read", at("auto.glb"), "--file", at("mesh.obj")}, {"weights", "smooth", at("auto.glb"), "--passes", "0"}, {"do", "roll_axes", at("auto.glb"), "--joints", "head", "--degrees", "400"}, {"do", "mirror_weights", at("auto.glb"), "--by", "guess"},
+		{"test", at("mesh.obj")}, {"test", at("auto.glb"), "--amount", "9"}, {"test", at("auto.glb"), "--reel", "dance"}, {"test", at("none.glb")}} {
 		code, _, _ := command(t, bad...)
 		require.Equal(t, 2, code, bad)
 	}

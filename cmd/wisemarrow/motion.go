@@ -16,7 +16,12 @@ import (
 )
 
 // reels are what --reel may say.
-var reels = map[string][]string{"usual": nil, "ranges": {pose.SegmentRange}, "figures": {pose.SegmentFist, pose.SegmentFigure, pose.SegmentGait}, "own": {pose.SegmentOwn}}
+var reels = map[string][]string{
+	"usual":   nil,
+	"ranges":  {pose.SegmentRange},
+	"figures": {pose.SegmentFist, pose.SegmentFigure, pose.SegmentGait},
+	"own":     {pose.SegmentOwn},
+}
 
 // testedFile is how a file came through the reel.
 type testedFile struct {
@@ -64,7 +69,10 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 				}
 				all = append(all, testedFile{name, sheet})
 			}
-			slices.SortStableFunc(all, func(a, b testedFile) int { return cmp.Or(cmp.Compare(a.Score, b.Score), cmp.Compare(a.Over, b.Over)) })
+			slices.SortStableFunc(
+				all,
+				func(a, b testedFile) int { return cmp.Or(cmp.Compare(a.Score, b.Score), cmp.Compare(a.Over, b.Over)) },
+			)
 			over := 0
 			for i, f := range all {
 				if len(all) > 1 {
@@ -86,7 +94,8 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 			return nil
 		},
 	}
-	c.Flags().StringVar(&reel, "reel", "usual", "the motions: usual is all; ranges, each joint alone; figures; own, the motions of the file")
+	c.Flags().
+		StringVar(&reel, "reel", "usual", "the motions: usual is all; ranges, each joint alone; figures; own, the motions of the file")
 	c.Flags().Float64Var(&asked.Amount, "amount", asked.Amount, "part of the ranges, 1 is all of them")
 	c.Flags().IntVar(&asked.Steps, "steps", asked.Steps, "frames from rest to each end")
 	c.Flags().StringSliceVar(&asked.Joints, "joint", nil, "of the ranges only those of these joints")
@@ -96,7 +105,13 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 }
 
 func list(out io.Writer, s *studio.Sheet, worst int) {
-	fmt.Fprintf(out, "%s, %.2f on average (1 is at the limits); %s over a limit.\n", wording.Count(len(s.Frames), "frame", "frames"), s.Score, wording.Count(s.Over, "spot is", "spots are"))
+	fmt.Fprintf(
+		out,
+		"%s, %.2f on average (1 is at the limits); %s over a limit.\n",
+		wording.Count(len(s.Frames), "frame", "frames"),
+		s.Score,
+		wording.Count(s.Over, "spot is", "spots are"),
+	)
 	for i, f := range s.Faults[:min(len(s.Faults), worst)] {
 		var blame []string
 		for _, b := range f.Blame {

@@ -45,23 +45,28 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 
 func writeWeightsCommand() *cobra.Command {
 	var out string
-	c := &cobra.Command{Use: "write FILE", Short: "Write the weights as a table, .csv or .json", Args: cobra.ExactArgs(1), RunE: func(c *cobra.Command, files []string) error {
-		s, err := readMesh(files[0])
-		if err != nil {
-			return err
-		}
-		if s.Skeleton == nil || s.Weights == nil {
-			return fmt.Errorf("%s holds no skin: it is not bound", files[0])
-		}
-		what := "csv"
-		if strings.HasSuffix(out, ".json") {
-			what = "json"
-		}
-		if out == "" {
-			return handoff.Write(c.OutOrStdout(), &s, what, 0)
-		}
-		return writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, 0) })
-	}}
+	c := &cobra.Command{
+		Use:   "write FILE",
+		Short: "Write the weights as a table, .csv or .json",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, files []string) error {
+			s, err := readMesh(files[0])
+			if err != nil {
+				return err
+			}
+			if s.Skeleton == nil || s.Weights == nil {
+				return fmt.Errorf("%s holds no skin: it is not bound", files[0])
+			}
+			what := "csv"
+			if strings.HasSuffix(out, ".json") {
+				what = "json"
+			}
+			if out == "" {
+				return handoff.Write(c.OutOrStdout(), &s, what, 0)
+			}
+			return writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, 0) })
+		},
+	}
 	c.Flags().StringVarP(&out, "output", "o", "", "write the table here; without it, to standard output")
 	return c
 }

@@ -115,7 +115,11 @@ func (a *account) weak(r *JointReport) string {
 	if a.e.Nearest == nil {
 		return "the joints around it outweigh it everywhere"
 	}
-	return "its bone is nearest to only " + wording.Count(r.Heated, "visible vertex", "visible vertices") + ", and the joints around it outweigh it there"
+	return "its bone is nearest to only " + wording.Count(
+		r.Heated,
+		"visible vertex",
+		"visible vertices",
+	) + ", and the joints around it outweigh it there"
 }
 
 // cause tells why a joint has no weights at all.
@@ -146,7 +150,13 @@ func (a *account) cause(joint int, r *JointReport) (reason, cause string) {
 		}
 		return ReasonFar, "every vertex is nearer to another bone"
 	case r.Heated == 0:
-		return ReasonHidden, "none of the " + wording.Count(r.Nearest, "vertex", "vertices") + " nearest to it sees it through the mesh: " + a.between(joint)
+		return ReasonHidden, "none of the " + wording.Count(
+			r.Nearest,
+			"vertex",
+			"vertices",
+		) + " nearest to it sees it through the mesh: " + a.between(
+			joint,
+		)
 	default:
 		return ReasonCut, "its weights are all below the trace limit or the influence cap"
 	}

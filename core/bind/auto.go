@@ -37,12 +37,19 @@ func (w Way) String() string {
 // step is a further attempt of Automatic.
 type step func(context.Context, progress.Func) (*weights.Weights, error)
 
-// Automatic binds by whatever the mesh calls for, until every vertex has weights: the body by
-// heat where that has a solution, on the mesh or on a working copy with faces turned outward,
-// cracks welded and doubled faces dropped; by heat on a closed shell around it what is left, or
-// all where heat has no stable solution; through the volume what the shell left; and what lies over the body, in it or beside it with what is
-// under it. The mesh is not changed. The report says how each set of vertices got its weights.
-func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, progress progress.Func) (*weights.Weights, *Report, error) {
+// Automatic binds by whatever the mesh calls for, until every vertex has weights: the body by heat where
+// that has a solution, on the mesh or on a working copy with faces turned outward, cracks welded and
+// doubled faces dropped; by heat on a closed shell around it what is left, or all where heat has no
+// stable solution; through the volume what the shell left; and what lies over the body, in it or beside
+// it with what is under it. The mesh is not changed. The report says how each set of vertices got its
+// weights.
+func Automatic(
+	ctx context.Context,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	o Options,
+	progress progress.Func,
+) (*weights.Weights, *Report, error) {
 	if progress == nil {
 		progress = func(string, float64) {}
 	}
@@ -113,7 +120,12 @@ func Automatic(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 	whole := a.w
 	a.w = weights.Capped(m, a.w, limits)
 	a.evenSeams(limits)
-	report := Account(m, s, a.w, Evidence{Method: "automatic", Deform: o.Deform, Nearest: nearestJoints(m.World(), s.Leading(o.Deform)), Sees: a.sees})
+	report := Account(
+		m,
+		s,
+		a.w,
+		Evidence{Method: "automatic", Deform: o.Deform, Nearest: nearestJoints(m.World(), s.Leading(o.Deform)), Sees: a.sees},
+	)
 	if r != nil {
 		report.Overshoot, report.Negative, report.Factor = r.Overshoot, r.Negative, r.Factor
 	}
@@ -289,7 +301,8 @@ const (
 // unstable reports whether an error says that the equation cannot be solved on this mesh, and
 // not that the order makes no sense.
 func (a *automatic) unstable(err error) bool {
-	return !errors.Is(err, ErrNoBones) && a.m.Faces() > 0 && a.s.Validate() == nil && a.o.Cap >= 0 && a.o.Heat > 0 && a.o.Trace >= 0 && a.o.Trace < 1
+	return !errors.Is(err, ErrNoBones) && a.m.Faces() > 0 && a.s.Validate() == nil && a.o.Cap >= 0 && a.o.Heat > 0 && a.o.Trace >= 0 &&
+		a.o.Trace < 1
 }
 
 // take gives vertices without weights those of w; which picks among them, nil is all.
@@ -407,7 +420,8 @@ func (a *automatic) onACopy(ctx context.Context, r *Report, cracked, turned bool
 		return n
 	}
 	// Of a cracked mesh a face that sees a bone counts as solved, though heat spread nowhere.
-	if cracked && 2*bad(better) > len(better.Joints) || turned && bad(better) > bad(r) || !cracked && !turned && bad(better) >= bad(r) && (r == nil || better.Unweighted*r.Vertices >= r.Unweighted*better.Vertices) {
+	if cracked && 2*bad(better) > len(better.Joints) || turned && bad(better) > bad(r) ||
+		!cracked && !turned && bad(better) >= bad(r) && (r == nil || better.Unweighted*r.Vertices >= r.Unweighted*better.Vertices) {
 		return nil
 	}
 	a.from(copied, w, better, to, "by heat on a repaired copy")
@@ -575,7 +589,13 @@ func (a *automatic) sentence(r *Report) string {
 	}
 	out := fmt.Sprintf("Every vertex has weights: %s. %d of %d joints lead vertices.", strings.Join(told, "; "), solved, asked)
 	if r.Unweighted > 0 {
-		out = fmt.Sprintf("%d vertices have no weights; %s. %d of %d joints lead some.", r.Unweighted, strings.Join(told, "; "), solved, asked)
+		out = fmt.Sprintf(
+			"%d vertices have no weights; %s. %d of %d joints lead some.",
+			r.Unweighted,
+			strings.Join(told, "; "),
+			solved,
+			asked,
+		)
 	}
 	if a.said != nil {
 		out += " Along the way: " + strings.Join(a.said, "; ") + "."

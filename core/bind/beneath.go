@@ -28,7 +28,13 @@ const (
 // interpolated over the triangle there, in the mode that is asked or that their part is told to
 // follow in. A piece of which some vertices have weights is one surface with them and cannot be
 // rigid. It returns the new weights and how many vertices got some.
-func FollowBeneath(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, mode string, limits weights.Limits) (*weights.Weights, int, error) {
+func FollowBeneath(
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	w *weights.Weights,
+	mode string,
+	limits weights.Limits,
+) (*weights.Weights, int, error) {
 	if mode != Rigid && mode != Follow && mode != Auto {
 		return nil, 0, fmt.Errorf("a piece is \"rigid\", \"follow\" or \"auto\", not %q", mode)
 	}

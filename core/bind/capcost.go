@@ -66,8 +66,11 @@ func (c *CapCost) findings() []finding.Finding {
 		return nil
 	}
 	f := finding.Finding{Code: "cap_cost", Severity: finding.Note, Count: len(c.Where),
-		Title:    fmt.Sprintf("The cap of %d moves the skin by up to %s", c.Cap, wording.Length(c.Farthest)),
-		Why:      fmt.Sprintf("These vertices would follow more joints than the cap allows. In %q, that puts the skin this far from where it would be without a cap; a higher cap brings it closer.", c.Pose),
+		Title: fmt.Sprintf("The cap of %d moves the skin by up to %s", c.Cap, wording.Length(c.Farthest)),
+		Why: fmt.Sprintf(
+			"These vertices would follow more joints than the cap allows. In %q, that puts the skin this far from where it would be without a cap; a higher cap brings it closer.",
+			c.Pose,
+		),
 		Evidence: []finding.Evidence{{What: "farthest from the uncapped skin", Value: c.Farthest, Limit: capShows * c.Height, Unit: "m"}},
 		Where:    finding.Where{Vertices: c.Where}}
 	if c.Cap < moreInfluences {

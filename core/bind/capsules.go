@@ -51,7 +51,13 @@ func (c *Capsule) Check() error {
 			return fmt.Errorf("the stops of the capsule of %s go up from 0 to 1, and stop %d is at %g", c.Joint, i+1, x.At)
 		}
 		if !(x.Inner >= 0 && x.Outer > 0 && x.Outer >= x.Inner) || x.Outer > 1e6 {
-			return fmt.Errorf("stop %d of the capsule of %s is %g m within and %g m without: the outer radius is above zero and not the smaller", i+1, c.Joint, x.Inner, x.Outer)
+			return fmt.Errorf(
+				"stop %d of the capsule of %s is %g m within and %g m without: the outer radius is above zero and not the smaller",
+				i+1,
+				c.Joint,
+				x.Inner,
+				x.Outer,
+			)
 		}
 	}
 	return nil
@@ -286,12 +292,25 @@ var DefaultCapsules = CapsuleOptions{Limits: DefaultOptions.Limits, Falloff: 2, 
 // nothing at its outer one; where several reach a vertex they share it. Vertices outside of all
 // have no weights. For blocking out, and where a person wants to say what each joint holds
 // (common practice, no source).
-func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Capsules, o CapsuleOptions, progress progress.Func) (*weights.Weights, *Report, error) {
+func ByCapsules(
+	ctx context.Context,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	c *Capsules,
+	o CapsuleOptions,
+	progress progress.Func,
+) (*weights.Weights, *Report, error) {
 	if err := s.Validate(); err != nil {
 		return nil, nil, err
 	}
 	if o.Cap < 0 || o.Trace < 0 || o.Trace >= 1 || !(o.Falloff >= 0.1 && o.Falloff <= 20) || o.Smooth < 0 || o.Smooth > 100 {
-		return nil, nil, fmt.Errorf("the influence cap %d must be 1 or more, or 0 for any number, the trace limit %g between 0 and 1, the falloff %g from 0.1 to 20, and weights are smoothed 0 to 100 times, not %d", o.Cap, o.Trace, o.Falloff, o.Smooth)
+		return nil, nil, fmt.Errorf(
+			"the influence cap %d must be 1 or more, or 0 for any number, the trace limit %g between 0 and 1, the falloff %g from 0.1 to 20, and weights are smoothed 0 to 100 times, not %d",
+			o.Cap,
+			o.Trace,
+			o.Falloff,
+			o.Smooth,
+		)
 	}
 	if m.Faces() == 0 {
 		return nil, nil, errors.New("the mesh has no faces to bind")
@@ -359,7 +378,12 @@ func ByCapsules(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, c *Caps
 	w = Smoothed(m, w, o.Smooth)
 	whole := w
 	w = weights.Capped(m, w, o.Limits)
-	report := Account(m, s, w, Evidence{Method: "by capsules", Deform: o.Deform, Otherwise: "no vertex is inside its capsule, or other joints outweigh it"})
+	report := Account(
+		m,
+		s,
+		w,
+		Evidence{Method: "by capsules", Deform: o.Deform, Otherwise: "no vertex is inside its capsule, or other joints outweigh it"},
+	)
 	report.Capped = costOf(m.World(), whole, w, s, o.Cap)
 	progress("Done", 1)
 	return w, report, nil

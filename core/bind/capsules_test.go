@@ -54,7 +54,11 @@ func TestWeightsOfCapsulesByHand(t *testing.T) {
 	s := chain(r3.Vec{}, r3.Vec{X: 1}, r3.Vec{X: 2})
 	names := []string{s.Joints[0].Name, s.Joints[1].Name, s.Joints[2].Name}
 	c := &bind.Capsules{Of: []bind.Capsule{
-		{Joint: names[0], Child: names[1], Stops: []bind.Stop{{At: 0, Inner: 0.2, Outer: 0.4}, {At: 0.5, Inner: 0.4, Outer: 0.6}, {At: 1, Inner: 0.2, Outer: 0.4}}},
+		{
+			Joint: names[0],
+			Child: names[1],
+			Stops: []bind.Stop{{At: 0, Inner: 0.2, Outer: 0.4}, {At: 0.5, Inner: 0.4, Outer: 0.6}, {At: 1, Inner: 0.2, Outer: 0.4}},
+		},
 		{Joint: names[1], Child: names[2], Stops: []bind.Stop{{At: 0.5, Inner: 0.2, Outer: 0.8}}}}}
 	o := bind.DefaultCapsules
 	o.Smooth = 0
@@ -73,7 +77,8 @@ func TestWeightsOfCapsulesByHand(t *testing.T) {
 	require.Len(t, c.Without(map[string]string{names[2]: ""}).Of, 1)
 	require.InDelta(t, 0.02, c.Scaled(0.1).Of[0].Stops[0].Inner, 1e-15)
 	require.Equal(t, 0.2, c.Of[0].Stops[0].Inner, "they are not changed in place")
-	for _, bad := range [][]bind.Stop{nil, {{At: 0.5, Inner: 1, Outer: 0.5}}, {{At: 0.5, Outer: 1}, {At: 0.5, Outer: 1}}, {{At: 2, Outer: 1}}, {{At: 0, Inner: -1, Outer: 1}}, {{At: 0, Inner: math.NaN(), Outer: 1}}, make([]bind.Stop, bind.MaxStops+1)} {
+	for _, bad := range [][]bind.Stop{nil, {{At: 0.5, Inner: 1, Outer: 0.5}}, {{At: 0.5, Outer: 1}, {At: 0.5, Outer: 1}},
+		{{At: 2, Outer: 1}}, {{At: 0, Inner: -1, Outer: 1}}, {{At: 0, Inner: math.NaN(), Outer: 1}}, make([]bind.Stop, bind.MaxStops+1)} {
 		require.Error(t, (&bind.Capsule{Joint: "x", Stops: bad}).Check(), "%v", bad)
 	}
 	_, _, err = bind.ByCapsules(context.Background(), m, s, &bind.Capsules{}, o, nil)
@@ -84,8 +89,21 @@ func TestCapsulesOfOneSideGoToTheOther(t *testing.T) {
 	j := func(name string, parent int, x, y float64) skeleton.Joint {
 		return skeleton.Joint{Name: name, Parent: parent, Pos: r3.Vec{X: x, Y: y}, Rot: geom.Identity}
 	}
-	s := &skeleton.Skeleton{Joints: []skeleton.Joint{j("hips", -1, 0, 1), j("leg_l", 0, 0.1, 0.9), j("foot_l", 1, 0.1, 0.1), j("leg_r", 0, -0.1, 0.9), j("foot_r", 3, -0.1, 0.1)}}
-	c := &bind.Capsules{Of: []bind.Capsule{{Joint: "leg_l", Child: "foot_l", Stops: []bind.Stop{{Inner: 0.1, Outer: 0.2}}}, {Joint: "hips", Child: "leg_l", Stops: []bind.Stop{{Inner: 0.3, Outer: 0.4}}}}}
+	s := &skeleton.Skeleton{
+		Joints: []skeleton.Joint{
+			j("hips", -1, 0, 1),
+			j("leg_l", 0, 0.1, 0.9),
+			j("foot_l", 1, 0.1, 0.1),
+			j("leg_r", 0, -0.1, 0.9),
+			j("foot_r", 3, -0.1, 0.1),
+		},
+	}
+	c := &bind.Capsules{
+		Of: []bind.Capsule{
+			{Joint: "leg_l", Child: "foot_l", Stops: []bind.Stop{{Inner: 0.1, Outer: 0.2}}},
+			{Joint: "hips", Child: "leg_l", Stops: []bind.Stop{{Inner: 0.3, Outer: 0.4}}},
+		},
+	}
 	out, n := c.Mirrored(s, skeleton.Left, skeleton.DefaultMarks)
 	require.Equal(t, 2, n)
 	require.Equal(t, c.Of[0].Stops, out.Of[out.Find("leg_r", "foot_r")].Stops)

@@ -52,7 +52,10 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 		o.From = FromSurface
 	}
 	if o.From != FromSurface && o.From != FromVertex && o.From != FromNormal && o.From != FromOrder {
-		return nil, told, fmt.Errorf("weights come from the nearest \"surface\" or \"vertex\", along the \"normal\", or by the \"order\" of vertices, not %q", o.From)
+		return nil, told, fmt.Errorf(
+			"weights come from the nearest \"surface\" or \"vertex\", along the \"normal\", or by the \"order\" of vertices, not %q",
+			o.From,
+		)
 	}
 	if o.From == FromOrder {
 		return inOrder(from, w, to, o)
@@ -123,7 +126,11 @@ func Carry(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (
 func inOrder(from *mesh.Mesh, w *weights.Weights, to *mesh.Mesh, o CarryOptions) (*weights.Weights, Carried, error) {
 	var told Carried
 	if len(from.Points) != len(to.Points) {
-		return nil, told, fmt.Errorf("the vertex counts differ (%d and %d), so order does not apply: carry over by surface", len(from.Points), len(to.Points))
+		return nil, told, fmt.Errorf(
+			"the vertex counts differ (%d and %d), so order does not apply: carry over by surface",
+			len(from.Points),
+			len(to.Points),
+		)
 	}
 	out := weights.New(w.Joints, len(to.Points))
 	var empty []int32

@@ -65,7 +65,12 @@ func Heat(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, pr
 		return nil, nil, errors.New("the mesh has no faces to bind")
 	}
 	if o.Cap < 0 || o.Heat <= 0 || o.Trace < 0 || o.Trace >= 1 {
-		return nil, nil, fmt.Errorf("influence cap %d must be 1 or more, or 0 for any number, heat %g positive, and the trace limit %g between 0 and 1", o.Cap, o.Heat, o.Trace)
+		return nil, nil, fmt.Errorf(
+			"influence cap %d must be 1 or more, or 0 for any number, heat %g positive, and the trace limit %g between 0 and 1",
+			o.Cap,
+			o.Heat,
+			o.Trace,
+		)
 	}
 	if progress == nil {
 		progress = func(string, float64) {}
@@ -340,7 +345,11 @@ func components(a *linalg.Symmetric) []int32 {
 func (b *heatBind) factorise() error {
 	f, err := linalg.Factorise(b.ctx, b.system, b.points, b.told)
 	if bad := (linalg.NotPositiveError{}); errors.As(err, &bad) {
-		return fmt.Errorf("heat has no stable solution near vertex %d: use the robust Laplacian, or weld duplicates and remove zero-area faces at Intake, then bind again (%w)", bad.Index, err)
+		return fmt.Errorf(
+			"heat has no stable solution near vertex %d: use the robust Laplacian, or weld duplicates and remove zero-area faces at Intake, then bind again (%w)",
+			bad.Index,
+			err,
+		)
 	}
 	if err != nil {
 		return err

@@ -160,7 +160,11 @@ func TestAPieceWithoutABoneIsAFindingAndCanFollow(t *testing.T) {
 	whole := mesh.Join(m, button, open)
 	w, r := heat(t, whole, s, bind.DefaultOptions)
 	require.Equal(t, 8+len(open.Points), r.Unweighted)
-	require.Equal(t, []bind.State{bind.Solved, bind.Unsolved, bind.Unsolved}, []bind.State{r.Pieces[0].State, r.Pieces[1].State, r.Pieces[2].State})
+	require.Equal(
+		t,
+		[]bind.State{bind.Solved, bind.Unsolved, bind.Unsolved},
+		[]bind.State{r.Pieces[0].State, r.Pieces[1].State, r.Pieces[2].State},
+	)
 	require.Contains(t, r.Pieces[1].Cause, "no bone is visible")
 	list := r.Findings()
 	require.Equal(t, "unweighted_vertices", list[0].Code)
@@ -379,7 +383,11 @@ func TestHeatOfMeshesTurnedInsideOutAndOnTheRobustLaplacian(t *testing.T) {
 func TestNoVertexSeesOutward(t *testing.T) {
 	_, s := limb()
 	m := solids.Tube(2, 0.2, 40, 64)
-	s.Joints = append(s.Joints, skeleton.Joint{Name: "out", Parent: -1, Pos: r3.Vec{X: 0.3, Y: 0.27}, Rot: geom.Identity}, skeleton.Joint{Name: "out_end", Parent: 3, Pos: r3.Vec{X: 1.7, Y: 0.27}, Rot: geom.Identity})
+	s.Joints = append(
+		s.Joints,
+		skeleton.Joint{Name: "out", Parent: -1, Pos: r3.Vec{X: 0.3, Y: 0.27}, Rot: geom.Identity},
+		skeleton.Joint{Name: "out_end", Parent: 3, Pos: r3.Vec{X: 1.7, Y: 0.27}, Rot: geom.Identity},
+	)
 	_, r := heat(t, m, s, bind.DefaultOptions)
 	require.Equal(t, "out", r.Joints[3].Name)
 	require.Greater(t, r.Joints[3].Nearest, 20, "it is nearest to the skin beside it")

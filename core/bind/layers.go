@@ -88,7 +88,8 @@ func layered(m *mesh.Mesh, s *skeleton.Skeleton, deform []bool, seen []PieceRepo
 		if bodies == 0 {
 			least = fewSee
 		}
-		if float64(r.Heated) >= least*float64(r.Vertices) && float64(r.Vertices) >= largePiece*float64(len(m.Points)) && (most < 0 || r.Heated > seen[most].Heated) {
+		if float64(r.Heated) >= least*float64(r.Vertices) && float64(r.Vertices) >= largePiece*float64(len(m.Points)) &&
+			(most < 0 || r.Heated > seen[most].Heated) {
 			most = p
 		}
 	}
@@ -269,9 +270,10 @@ func edgeOf(m *mesh.Mesh, points []r3.Vec, which []bool) float64 {
 	return sum / math.Max(1, float64(n))
 }
 
-// over gives the vertices that are not the body weights by what lies under them, and that
-// have none so far: cloth point by point and then smoothed along itself, what keeps its shape
-// those of the one place where it is nearest, of its leading joint alone where their mix would make it smaller. far is from how far each came, metres.
+// over gives the vertices that are not the body weights by what lies under them, and that have none so
+// far: cloth point by point and then smoothed along itself, what keeps its shape those of the one place
+// where it is nearest, of its leading joint alone where their mix would make it smaller. far is from how
+// far each came, metres.
 func (l *layering) over(w *weights.Weights, limits weights.Limits) (out *weights.Weights, far []float64) {
 	var solved [][3]int32
 	for _, t := range l.bodyTris() {
@@ -299,7 +301,11 @@ func (l *layering) over(w *weights.Weights, limits weights.Limits) (out *weights
 			tri, at, d := tree.Nearest(l.points[v])
 			places[v], far[v] = place{tri, at}, d
 			if l.kind[l.pieces.OfVertex[v]] == KindCloth {
-				out.Of[v], cloth[v] = w.Blend(solved[tri][:], barycentric(at, l.points[solved[tri][0]], l.points[solved[tri][1]], l.points[solved[tri][2]]), limits), true
+				out.Of[v], cloth[v] = w.Blend(
+					solved[tri][:],
+					barycentric(at, l.points[solved[tri][0]], l.points[solved[tri][1]], l.points[solved[tri][2]]),
+					limits,
+				), true
 			}
 		}
 	})
@@ -322,7 +328,10 @@ func (l *layering) over(w *weights.Weights, limits weights.Limits) (out *weights
 			if keep == nil {
 				keep = newStiff(l.s)
 			}
-			one[p] = keep.keeping(w.Blend(t[:], barycentric(places[v].at, l.points[t[0]], l.points[t[1]], l.points[t[2]]), limits), w.Joints)
+			one[p] = keep.keeping(
+				w.Blend(t[:], barycentric(places[v].at, l.points[t[0]], l.points[t[1]], l.points[t[2]]), limits),
+				w.Joints,
+			)
 		}
 	}
 	for v, p := range l.pieces.OfVertex {

@@ -134,7 +134,14 @@ func (r *Report) Stiff(m *mesh.Mesh) [][]int32 {
 // Relayered measures the layers of a report anew for weights that were changed. how says what
 // the pieces of some parts go as now, by the names of the parts; the others as they went. b is
 // the poses that the skin was bound in.
-func (r *Report) Relayered(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, b *pose.Binding, how map[string]string) error {
+func (r *Report) Relayered(
+	ctx context.Context,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	w *weights.Weights,
+	b *pose.Binding,
+	how map[string]string,
+) error {
 	if len(r.Layers) == 0 {
 		return nil
 	}

@@ -20,7 +20,10 @@ func TestThePieceThatSeesMostIsTheBody(t *testing.T) {
 	require.Equal(t, 2, pieces.Count())
 	large, small := pieces.Vertices[0], pieces.Vertices[1]
 	kinds := func(share float64) []string {
-		seen := []PieceReport{{Piece: 0, Vertices: int(large), Heated: int(share * float64(large))}, {Piece: 1, Vertices: int(small), Heated: int(small)}}
+		seen := []PieceReport{
+			{Piece: 0, Vertices: int(large), Heated: int(share * float64(large))},
+			{Piece: 1, Vertices: int(small), Heated: int(small)},
+		}
 		return layered(m, s, s.Deforming(), seen).kind
 	}
 	require.Equal(t, []string{KindBody, KindBody}, kinds(0.28))

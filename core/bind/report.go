@@ -187,19 +187,29 @@ func jointsFinding(state State, list []JointReport) finding.Finding {
 	cause := "Cause: " + list[most].Cause + "."
 	f.Title, f.Why = list[0].Name+" moves nothing", "Rotating it will not move the skin. "+cause
 	if len(list) > 1 {
-		f.Title, f.Why = fmt.Sprintf("%d joints move nothing", len(list)), "Rotating them will not move the skin. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
+		f.Title, f.Why = fmt.Sprintf(
+			"%d joints move nothing",
+			len(list),
+		), "Rotating them will not move the skin. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
 	}
 	f.Evidence = []finding.Evidence{
 		{What: "vertices nearest to it", Value: float64(nearest), Limit: 1},
 		{What: "bone outside the mesh", Value: outside, Limit: outsideLimit}}
 	if list[most].Reason != ReasonUnknown { // a method that looks for bones
-		f.Evidence = slices.Insert(f.Evidence, 1, finding.Evidence{What: "of these, able to see the bone", Value: float64(heated), Limit: 1})
+		f.Evidence = slices.Insert(
+			f.Evidence,
+			1,
+			finding.Evidence{What: "of these, able to see the bone", Value: float64(heated), Limit: 1},
+		)
 	}
 	if state == Weak {
 		f.Severity = finding.Harms
 		f.Title, f.Why = list[0].Name+" leads no vertex", "Its neighbors outweigh it everywhere. "+cause
 		if len(list) > 1 {
-			f.Title, f.Why = fmt.Sprintf("%d joints lead no vertex", len(list)), "Their neighbors outweigh them everywhere. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
+			f.Title, f.Why = fmt.Sprintf(
+				"%d joints lead no vertex",
+				len(list),
+			), "Their neighbors outweigh them everywhere. Cause for "+list[most].Name+": "+list[most].Cause+"; the others are similar."
 		}
 		f.Evidence = append(f.Evidence, finding.Evidence{What: "largest weight", Value: peak, Limit: 0.5})
 	}

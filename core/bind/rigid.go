@@ -20,7 +20,13 @@ const boneSamples = 25
 // ByPiece gives every piece wholly to one joint: to that of which the piece holds the longest
 // bone, by its winding number; to that of the bone nearest to its middle where it holds none.
 // For machines, armour and toys of parts (common practice, no source).
-func ByPiece(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, deform []bool, progress progress.Func) (*weights.Weights, *Report, error) {
+func ByPiece(
+	ctx context.Context,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	deform []bool,
+	progress progress.Func,
+) (*weights.Weights, *Report, error) {
 	if err := s.Validate(); err != nil {
 		return nil, nil, err
 	}

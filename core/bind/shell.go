@@ -106,7 +106,15 @@ const standOff = 0.1
 // OverShell binds a closed shell around a mesh by heat and carries the weights back to the
 // nearest place: a solution for whatever polygons, and one skin for pieces that are apart. Bones
 // that lie outside of the shell lead what is nearest to them of it.
-func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Options, cubes int, one bool, progress progress.Func) (*weights.Weights, *Report, *Shell, error) {
+func OverShell(
+	ctx context.Context,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	o Options,
+	cubes int,
+	one bool,
+	progress progress.Func,
+) (*weights.Weights, *Report, *Shell, error) {
 	if progress == nil {
 		progress = func(string, float64) {}
 	}
@@ -161,7 +169,12 @@ func OverShell(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Option
 			w.Of[v] = nil
 		}
 	}
-	report = Account(m, s, w, Evidence{Method: "over a closed shell", Deform: o.Deform, Otherwise: "on the shell the joints around it outweigh it"})
+	report = Account(
+		m,
+		s,
+		w,
+		Evidence{Method: "over a closed shell", Deform: o.Deform, Otherwise: "on the shell the joints around it outweigh it"},
+	)
 	progress("Done", 1)
 	return w, report, shell, nil
 }

@@ -44,7 +44,11 @@ const (
 func (o DistanceOptions) check() error {
 	switch {
 	case o.Cap < 0 || o.Trace < 0 || o.Trace >= 1:
-		return fmt.Errorf("the influence cap %d must be 1 or more, or 0 for any number, and the trace limit %g between 0 and 1", o.Cap, o.Trace)
+		return fmt.Errorf(
+			"the influence cap %d must be 1 or more, or 0 for any number, and the trace limit %g between 0 and 1",
+			o.Cap,
+			o.Trace,
+		)
 	case !(o.Falloff >= 1 && o.Falloff <= 20):
 		return fmt.Errorf("the falloff is an exponent from 1 to 20, not %g", o.Falloff)
 	case o.Cubes != 0 && (o.Cubes < minCubes || o.Cubes > maxCubes):
@@ -55,13 +59,19 @@ func (o DistanceOptions) check() error {
 	return nil
 }
 
-// Volume binds by distances through the solid (voxel geodesic: Dionne & de Lasa 2013): the
-// inside of the mesh, by its winding number, and the cubes that its surface crosses are one
-// solid; a joint's weight at a vertex falls with the length of the shortest way from its bone through it. Where the straight way lies inside,
-// its length is taken, so that the grain of the cubes does not show. Holes, crossings, cracks
-// and faces that look inward are no matter; pieces that touch share the solid. Vertices that
-// no way leads to have no weights.
-func Volume(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress progress.Func) (*weights.Weights, *Report, error) {
+// Volume binds by distances through the solid (voxel geodesic: Dionne & de Lasa 2013): the inside of the
+// mesh, by its winding number, and the cubes that its surface crosses are one solid; a joint's weight at
+// a vertex falls with the length of the shortest way from its bone through it. Where the straight way
+// lies inside, its length is taken, so that the grain of the cubes does not show. Holes, crossings,
+// cracks and faces that look inward are no matter; pieces that touch share the solid. Vertices that no
+// way leads to have no weights.
+func Volume(
+	ctx context.Context,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	o DistanceOptions,
+	progress progress.Func,
+) (*weights.Weights, *Report, error) {
 	d, err := newDistances(ctx, m, s, o, progress)
 	if err != nil {
 		return nil, nil, err
@@ -181,7 +191,13 @@ func blended(straight, through, cell float64) float64 {
 
 // Near binds by the straight distance from each bone, whatever lies between: for blocking
 // out, and for meshes that are no solid at all (common practice, no source).
-func Near(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o DistanceOptions, progress progress.Func) (*weights.Weights, *Report, error) {
+func Near(
+	ctx context.Context,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	o DistanceOptions,
+	progress progress.Func,
+) (*weights.Weights, *Report, error) {
 	d, err := newDistances(ctx, m, s, o, progress)
 	if err != nil {
 		return nil, nil, err
@@ -230,7 +246,13 @@ func newDistances(ctx context.Context, m *mesh.Mesh, s *skeleton.Skeleton, o Dis
 		return nil, ErrNoBones
 	}
 	if n := len(d.bones) * len(d.points); n > mostNumbers {
-		return nil, fmt.Errorf("%d bones and %d vertices have %d distances, and %d are held at once: let fewer joints deform, or bind by heat", len(d.bones), len(d.points), n, mostNumbers)
+		return nil, fmt.Errorf(
+			"%d bones and %d vertices have %d distances, and %d are held at once: let fewer joints deform, or bind by heat",
+			len(d.bones),
+			len(d.points),
+			n,
+			mostNumbers,
+		)
 	}
 	d.of = make([][]float32, len(d.bones))
 	for i := range d.of {

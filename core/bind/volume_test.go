@@ -55,7 +55,14 @@ func twoBones() *skeleton.Skeleton {
 	j := func(name string, parent int, x, y float64) skeleton.Joint {
 		return skeleton.Joint{Name: name, Parent: parent, Pos: r3.Vec{X: x, Y: y}, Rot: geom.Identity}
 	}
-	return &skeleton.Skeleton{Joints: []skeleton.Joint{j("left", -1, -0.3, 0.2), j("left_end", 0, -0.3, 0.9), j("right", -1, 0.3, 0.2), j("right_end", 2, 0.3, 0.9)}}
+	return &skeleton.Skeleton{
+		Joints: []skeleton.Joint{
+			j("left", -1, -0.3, 0.2),
+			j("left_end", 0, -0.3, 0.9),
+			j("right", -1, 0.3, 0.2),
+			j("right_end", 2, 0.3, 0.9),
+		},
+	}
 }
 
 // In a U the way from arm to arm leads round the bottom: through the volume the tips belong
@@ -127,7 +134,9 @@ func TestInABoxTheWayIsStraight(t *testing.T) {
 			require.InDelta(t, math.Pow(a, -4)/(math.Pow(a, -4)+math.Pow(b, -4)), same.Value(v, 0), 1e-6)
 		}
 	}
-	for _, bad := range []DistanceOptions{{Limits: o.Limits, Falloff: 0}, {Limits: o.Limits, Falloff: math.NaN()}, {Limits: o.Limits, Falloff: 4, Cubes: 5000}, {Limits: weights.Limits{Cap: -1}, Falloff: 4}, {Limits: o.Limits, Falloff: 4, Smooth: -1}} {
+	for _, bad := range []DistanceOptions{{Limits: o.Limits, Falloff: 0}, {Limits: o.Limits, Falloff: math.NaN()},
+		{Limits: o.Limits, Falloff: 4, Cubes: 5000}, {Limits: weights.Limits{Cap: -1}, Falloff: 4}, {Limits: o.Limits, Falloff: 4,
+			Smooth: -1}} {
 		_, _, err := Volume(context.Background(), m, twoBones(), bad, nil)
 		require.Error(t, err)
 	}

@@ -127,7 +127,7 @@ func (c *checking) creases(w *scratch) *Fault {
 			a, b := w.normals[e.tri[0]], w.normals[e.tri[1]]
 			if dot := r3.Dot(a, b); dot < 0 {
 				if cos := dot / math.Sqrt(r3.Norm2(a)*r3.Norm2(b)); cos < pinched {
-					folded += (math.Sqrt(r3.Norm2(c.normals[e.tri[0]])) + math.Sqrt(r3.Norm2(c.normals[e.tri[1]]))) / 6 // a third of each face
+					folded += (math.Sqrt(r3.Norm2(c.normals[e.tri[0]])) + math.Sqrt(r3.Norm2(c.normals[e.tri[1]]))) / 6 // a third of each
 					crease = append(crease, e.v[0], e.v[1])
 					if -cos > deepest {
 						deepest, sharp = -cos, e.v[0]

@@ -63,7 +63,17 @@ func bends(s *skeleton.Skeleton, degrees ...float64) *pose.Reel {
 	r := &pose.Reel{Step: 1, Segments: []pose.Segment{{Name: "bend", Kind: pose.SegmentRange, To: len(degrees)}}}
 	for _, d := range degrees {
 		t := skeleton.Trial{Joint: 1, Axis: r3.Vec{Z: 1}}
-		r.Frames = append(r.Frames, pose.Frame{Tried: pose.Tried{Name: fmt.Sprintf("bend %.0f°", d), Joint: 1, Pose: pose.Pose{s.Joints[1].Name: pose.AboutWorld(s, t, d)}}, Same: -1})
+		r.Frames = append(
+			r.Frames,
+			pose.Frame{
+				Tried: pose.Tried{
+					Name:  fmt.Sprintf("bend %.0f°", d),
+					Joint: 1,
+					Pose:  pose.Pose{s.Joints[1].Name: pose.AboutWorld(s, t, d)},
+				},
+				Same: -1,
+			},
+		)
 	}
 	return r
 }
@@ -160,7 +170,11 @@ func TestVolumeOfALimbIsBetweenItsRims(t *testing.T) {
 		sk.Joints[0].Mix, sk.Joints[1].Mix = mix, mix
 		skin, err := deform.NewSkin(points, tris, ww, sk, nil)
 		require.NoError(t, err)
-		reel := &pose.Reel{Step: 1, Segments: []pose.Segment{{Name: "x", To: 1}}, Frames: []pose.Frame{{Tried: pose.Tried{Name: "x", Joint: -1, Pose: p}, Same: -1}}}
+		reel := &pose.Reel{
+			Step:     1,
+			Segments: []pose.Segment{{Name: "x", To: 1}},
+			Frames:   []pose.Frame{{Tried: pose.Tried{Name: "x", Joint: -1, Pose: p}, Same: -1}},
+		}
 		c, err := skin.Check(context.Background(), reel, deform.CheckOptions{}, nil)
 		require.NoError(t, err)
 		for _, f := range c.Faults {
@@ -232,8 +246,17 @@ func TestStretchIsMeasuredAlongALength(t *testing.T) {
 
 // The limits, as they are told to people and stored with sheets: a change of one is a change of what is called good.
 func TestLimitsOfFaults(t *testing.T) {
-	want := map[string]float64{deform.FaultSpill: 0.65, deform.FaultStretch: 4, deform.FaultCrush: 12, deform.FaultPinch: 0.003, deform.FaultFlip: 0.03, deform.FaultVolume: 0.15,
-		deform.FaultCross: 0.15, deform.FaultThrough: 0.03, deform.FaultRigid: 0.1}
+	want := map[string]float64{
+		deform.FaultSpill:   0.65,
+		deform.FaultStretch: 4,
+		deform.FaultCrush:   12,
+		deform.FaultPinch:   0.003,
+		deform.FaultFlip:    0.03,
+		deform.FaultVolume:  0.15,
+		deform.FaultCross:   0.15,
+		deform.FaultThrough: 0.03,
+		deform.FaultRigid:   0.1,
+	}
 	require.Len(t, deform.FaultKinds, len(want))
 	for _, kind := range deform.FaultKinds {
 		require.Equal(t, want[kind], deform.FaultLimit(kind), kind)

@@ -94,7 +94,8 @@ func (c *checking) homes() {
 	}
 	c.near = make([][]int32, n)
 	near := func(a, b int) bool {
-		return a == b || sk.Joints[a].Parent == b || sk.Joints[b].Parent == a || sk.Joints[a].Parent == sk.Joints[b].Parent && sk.Joints[a].Parent >= 0
+		return a == b || sk.Joints[a].Parent == b || sk.Joints[b].Parent == a ||
+			sk.Joints[a].Parent == sk.Joints[b].Parent && sk.Joints[a].Parent >= 0
 	}
 	for i := range n {
 		if p := sk.Joints[i].Parent; p >= 0 {
@@ -264,7 +265,16 @@ func (c *checking) frame(frame pose.Frame, w *scratch) []Fault {
 // fault makes one of a kind at a vertex.
 func (c *checking) fault(kind string, size float64, v int32, w *scratch, where []int32, blame []Blame) *Fault {
 	limit, p := faultLimits[kind], w.posed[v]
-	f := &Fault{Kind: kind, Size: size, Limit: limit, Times: size / limit, Vertex: v, Count: len(where), Place: [3]float64{p.X, p.Y, p.Z}, Blame: blame}
+	f := &Fault{
+		Kind:   kind,
+		Size:   size,
+		Limit:  limit,
+		Times:  size / limit,
+		Vertex: v,
+		Count:  len(where),
+		Place:  [3]float64{p.X, p.Y, p.Z},
+		Blame:  blame,
+	}
 	if f.Times > toldFrom { // of lesser ones the places are not asked for
 		f.Where = slices.Clone(where[:min(len(where), mostWhere)])
 	}
@@ -390,7 +400,8 @@ func (c *checking) through(w *scratch) *Fault {
 			where[i] = u.vertex
 		}
 		size := float64(len(under)) / float64(max(1, all))
-		if f := c.fault(FaultThrough, size, deepest.vertex, w, where, c.shared(deepest.vertex, nil)); worst == nil || f.Times > worst.Times {
+		if f := c.fault(FaultThrough, size, deepest.vertex, w, where, c.shared(deepest.vertex, nil)); worst == nil ||
+			f.Times > worst.Times {
 			worst = f
 		}
 	}

@@ -28,7 +28,8 @@ const rigidWithin = 1e-4
 func dualOf(m geom.Matrix) dual {
 	o := m.Point(r3.Vec{})
 	x, y, z := r3.Sub(m.Point(r3.Vec{X: 1}), o), r3.Sub(m.Point(r3.Vec{Y: 1}), o), r3.Sub(m.Point(r3.Vec{Z: 1}), o)
-	for _, off := range []float64{r3.Norm2(x) - 1, r3.Norm2(y) - 1, r3.Norm2(z) - 1, r3.Dot(x, y), r3.Dot(y, z), r3.Dot(z, x), r3.Dot(r3.Cross(x, y), z) - 1} {
+	for _, off := range []float64{r3.Norm2(x) - 1, r3.Norm2(y) - 1, r3.Norm2(z) - 1, r3.Dot(x, y), r3.Dot(y, z), r3.Dot(z, x),
+		r3.Dot(r3.Cross(x, y), z) - 1} {
 		if !(math.Abs(off) < rigidWithin) {
 			return dual{}
 		}
@@ -157,7 +158,13 @@ const apartShare = 0.7
 // LinearApart measures how far the skin as its joints blend is from the same all linear, at
 // most over the ends of the usual ranges of the joints that blend otherwise, or hang from
 // such: metres, the pose, and the vertex. 0 where all is linear.
-func LinearApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *pose.Binding, x skeleton.Marks) (apart float64, in string, vertex int32) {
+func LinearApart(
+	points []r3.Vec,
+	w *weights.Weights,
+	s *skeleton.Skeleton,
+	b *pose.Binding,
+	x skeleton.Marks,
+) (apart float64, in string, vertex int32) {
 	vertex = -1
 	if mixes(s, w) == nil {
 		return 0, "", vertex
@@ -199,7 +206,13 @@ func LinearApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *p
 // LengthenedApart measures how far the skin is, in poses that lengthen joints, from the same in a file,
 // where such joints move what hangs from them and do not draw out their skin: metres, the pose, and the
 // vertex. 0 where no pose lengthens any.
-func LengthenedApart(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, b *pose.Binding, poses []pose.Tried) (apart float64, in string, vertex int32) {
+func LengthenedApart(
+	points []r3.Vec,
+	w *weights.Weights,
+	s *skeleton.Skeleton,
+	b *pose.Binding,
+	poses []pose.Tried,
+) (apart float64, in string, vertex int32) {
 	vertex = -1
 	for _, p := range Affordable(poses, s, w) {
 		drawn := LinearBound(points, w, InOrder(s, w, pose.SkinMatrices(s, p.Pose, b)), b)

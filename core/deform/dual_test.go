@@ -23,7 +23,12 @@ import (
 // around the middle.
 func twistable(mix float64) (*mesh.Mesh, *skeleton.Skeleton, *weights.Weights) {
 	m := solids.Tube(2, 0.2, 40, 24)
-	s := &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity, Mix: mix}, {Name: "b", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity, Mix: mix}}}
+	s := &skeleton.Skeleton{
+		Joints: []skeleton.Joint{
+			{Name: "a", Parent: -1, Rot: geom.Identity, Mix: mix},
+			{Name: "b", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity, Mix: mix},
+		},
+	}
 	a, b := make([]float64, len(m.Points)), make([]float64, len(m.Points))
 	for v, p := range m.Points {
 		b[v] = math.Max(0, math.Min(1, 0.5+(p.X-1)/0.8))
@@ -45,7 +50,10 @@ func TestDualQuaternionsEqualGonums(t *testing.T) {
 		for _, x := range pose.Skin(s, p) {
 			o := x.Point(r3.Vec{})
 			q := geom.FromAxes(r3.Sub(x.Point(r3.Vec{X: 1}), o), r3.Sub(x.Point(r3.Vec{Y: 1}), o), r3.Sub(x.Point(r3.Vec{Z: 1}), o))
-			duals = append(duals, dualquat.Number{Real: q, Dual: quat.Scale(0.5, quat.Mul(quat.Number{Imag: o.X, Jmag: o.Y, Kmag: o.Z}, q))})
+			duals = append(
+				duals,
+				dualquat.Number{Real: q, Dual: quat.Scale(0.5, quat.Mul(quat.Number{Imag: o.X, Jmag: o.Y, Kmag: o.Z}, q))},
+			)
 		}
 		for v, at := range m.Points {
 			var sum dualquat.Number
@@ -107,5 +115,8 @@ func TestATwistedTubeKeepsItsRadius(t *testing.T) {
 	require.Greater(t, volume(s), volume(linear))
 	t.Logf("a tube bent by 90° keeps %.3f of its volume linearly, %.3f by dual quaternions", volume(linear), volume(s))
 	require.Equal(t, m.Points, deform.Bound(m.Points, w, s, nil, nil), "rest is exactly still")
-	require.Error(t, (&skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity, Mix: math.NaN()}}}).Validate())
+	require.Error(
+		t,
+		(&skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity, Mix: math.NaN()}}}).Validate(),
+	)
 }

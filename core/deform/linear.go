@@ -11,11 +11,11 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
-// Linear returns the points moved by linear blend skinning (Magnenat-Thalmann
-// et al. 1988): the mean of how far each joint's matrix takes a point, by its
-// weights. Written so, and not as the mean of the places, a point stays exactly where
-// it is at rest, though weights that were stored sum to 1 only to rounding. matrices take rest to posed world positions and are in the order of
-// w.Joints. Points without weights stay where they are.
+// Linear returns the points moved by linear blend skinning (Magnenat-Thalmann et al. 1988): the mean of
+// how far each joint's matrix takes a point, by its weights. Written so, and not as the mean of the
+// places, a point stays exactly where it is at rest, though weights that were stored sum to 1 only to
+// rounding. matrices take rest to posed world positions and are in the order of w.Joints. Points without
+// weights stay where they are.
 func Linear(points []r3.Vec, w *weights.Weights, matrices []geom.Matrix) []r3.Vec {
 	return linear(points, w, func(int) []geom.Matrix { return matrices })
 }

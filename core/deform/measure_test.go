@@ -42,7 +42,12 @@ func bar(n int) ([]r3.Vec, [][3]int32, *weights.Weights, *skeleton.Skeleton) {
 	e := int32(4 * n)
 	quad(0, 1, 2, 3)
 	quad(e+3, e+2, e+1, e)
-	s := &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "upper", Parent: -1, Rot: geom.Identity}, {Name: "lower", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity}}}
+	s := &skeleton.Skeleton{
+		Joints: []skeleton.Joint{
+			{Name: "upper", Parent: -1, Rot: geom.Identity},
+			{Name: "lower", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity},
+		},
+	}
 	return points, tris, w, s
 }
 
@@ -68,7 +73,12 @@ func TestMeasuresOfABar(t *testing.T) {
 	require.Less(t, math.Abs(bent.Volume), 0.985*math.Abs(bent.Rest))
 	require.Greater(t, bent.Longest, 1.02)
 	require.Less(t, bent.Shortest, 0.9)
-	require.Equal(t, bent, skin.Measure(map[string][4]float64{"lower": {0, 0, 100}, "nobody": {50, 0, 0}, "upper": {math.NaN(), 0, 0}}), "what is no joint or no angle turns nothing")
+	require.Equal(
+		t,
+		bent,
+		skin.Measure(map[string][4]float64{"lower": {0, 0, 100}, "nobody": {50, 0, 0}, "upper": {math.NaN(), 0, 0}}),
+		"what is no joint or no angle turns nothing",
+	)
 
 	_, err = deform.NewSkin(points[1:], tris, w, s, nil)
 	require.Error(t, err)

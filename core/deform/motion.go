@@ -43,7 +43,12 @@ func Apart(points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, x skele
 const quickMoved, quickPoses = 800_000, 12
 
 // ApartQuickly is Apart in fewer poses, those that move most, with how far each point is led apart at most, metres.
-func ApartQuickly(points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, x skeleton.Marks) (far []float64, apart float64, in string) {
+func ApartQuickly(
+	points []r3.Vec,
+	a, b *weights.Weights,
+	s *skeleton.Skeleton,
+	x skeleton.Marks,
+) (far []float64, apart float64, in string) {
 	return apartIn(points, a, b, s, affordable(pose.Extremes(s, s.Trials(x), 1), s, a, quickMoved, quickPoses))
 }
 
@@ -68,7 +73,13 @@ func apartIn(points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, poses
 
 // linearlyApart is apartIn of weights of the same joints that blend linearly: two skins are apart by what the joints
 // whose weights differ do, and only the points where some do are looked at.
-func linearlyApart(far []float64, points []r3.Vec, a, b *weights.Weights, s *skeleton.Skeleton, poses []pose.Tried) (apart float64, in string) {
+func linearlyApart(
+	far []float64,
+	points []r3.Vec,
+	a, b *weights.Weights,
+	s *skeleton.Skeleton,
+	poses []pose.Tried,
+) (apart float64, in string) {
 	var list []int32
 	var by [][]weights.Influence // what a has more than b, by joint
 	for v := range points {

@@ -34,7 +34,16 @@ const throughDepth = 0.001
 // SkinThrough measures how the vertices of layers, each a list, sink under the skin of a body
 // in some poses: a vertex outside the posed body's solid at rest that is inside it, by the
 // winding number, and deeper than a thousandth of the height. Places are in world frame.
-func SkinThrough(ctx context.Context, points []r3.Vec, body [][3]int32, layers [][]int32, w *weights.Weights, s *skeleton.Skeleton, b *pose.Binding, poses []pose.Tried) ([]Through, error) {
+func SkinThrough(
+	ctx context.Context,
+	points []r3.Vec,
+	body [][3]int32,
+	layers [][]int32,
+	w *weights.Weights,
+	s *skeleton.Skeleton,
+	b *pose.Binding,
+	poses []pose.Tried,
+) ([]Through, error) {
 	out := make([]Through, len(layers))
 	if len(body) == 0 || len(layers) == 0 {
 		return out, nil

@@ -23,7 +23,11 @@ func TestSkinThroughASleeveIsCounted(t *testing.T) {
 	cover := solids.Box(r3.Vec{X: 1.2, Y: -0.12, Z: -0.05}, r3.Vec{X: 1.9, Y: 0.12, Z: 0.05})
 	m := mesh.Join(bar, cover)
 	s := &skeleton.Skeleton{Joints: []skeleton.Joint{
-		{Name: "a", Parent: -1, Rot: geom.Identity}, {Name: "b", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity}, {Name: "end", Parent: 1, Pos: r3.Vec{X: 2}, Rot: geom.Identity}}}
+		{
+			Name:   "a",
+			Parent: -1,
+			Rot:    geom.Identity,
+		}, {Name: "b", Parent: 0, Pos: r3.Vec{X: 1}, Rot: geom.Identity}, {Name: "end", Parent: 1, Pos: r3.Vec{X: 2}, Rot: geom.Identity}}}
 	w := weights.New([]string{"a", "b"}, len(m.Points))
 	n := len(bar.Points)
 	for v := range m.Points {
@@ -34,7 +38,11 @@ func TestSkinThroughASleeveIsCounted(t *testing.T) {
 	for v := n; v < len(m.Points); v++ {
 		sleeve = append(sleeve, int32(v))
 	}
-	poses := []pose.Tried{{Name: "rest", Joint: 1}, {Name: "a little", Joint: 1, Pose: pose.Pose{"b": pose.Turn(0, 0, 5)}}, {Name: "more", Joint: 1, Pose: pose.Pose{"b": pose.Turn(0, 0, 12)}}}
+	poses := []pose.Tried{
+		{Name: "rest", Joint: 1},
+		{Name: "a little", Joint: 1, Pose: pose.Pose{"b": pose.Turn(0, 0, 5)}},
+		{Name: "more", Joint: 1, Pose: pose.Pose{"b": pose.Turn(0, 0, 12)}},
+	}
 	got, err := deform.SkinThrough(context.Background(), m.Points, tris, [][]int32{sleeve}, w, s, nil, poses)
 	require.NoError(t, err)
 	require.Zero(t, got[0].Vertices)

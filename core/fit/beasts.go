@@ -54,7 +54,12 @@ func quadruped(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown
 		for s := range 2 {
 			shoulder := f.joints["upper_arm"+suffix(s)].at
 			back := f.alongBack(shoulder.Z - 0.15*f.height)
-			f.put("scapula"+suffix(s), r3.Vec{X: back.X + 0.6*(shoulder.X-back.X), Y: back.Y + 0.02*f.height, Z: back.Z}, 0.5, "between shoulder and back, by proportion")
+			f.put(
+				"scapula"+suffix(s),
+				r3.Vec{X: back.X + 0.6*(shoulder.X-back.X), Y: back.Y + 0.02*f.height, Z: back.Z},
+				0.5,
+				"between shoulder and back, by proportion",
+			)
 		}
 	}
 	return f, nil
@@ -257,7 +262,12 @@ func (f *fitter) backbone(n int, zr, zf, first, last float64) {
 		if n > 1 {
 			t = first + (last-first)*float64(i)/float64(n-1)
 		}
-		f.put(fmt.Sprintf("spine_%d", i+1), f.alongBack(zr+t*(zf-zr)), 0.75, "under the back, at the usual proportion of the way to the shoulders")
+		f.put(
+			fmt.Sprintf("spine_%d", i+1),
+			f.alongBack(zr+t*(zf-zr)),
+			0.75,
+			"under the back, at the usual proportion of the way to the shoulders",
+		)
 	}
 }
 

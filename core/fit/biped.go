@@ -20,7 +20,9 @@ import (
 const fitCells = 120
 
 // ErrNoBody means that the mesh encloses nothing that a skeleton could fit.
-var ErrNoBody = errors.New("the mesh has no volume to fit a skeleton into: flip its faces outward and close large holes at Intake, or place the joints by hand")
+var ErrNoBody = errors.New(
+	"the mesh has no volume to fit a skeleton into: flip its faces outward and close large holes at Intake, or place the joints by hand",
+)
 
 // biped places the landmarks of the biped inside a standing two-legged mesh, Y
 // up, in any pose from arms out to arms down. It reads the volume (voxels by
@@ -121,7 +123,8 @@ func bodyPoints(m *mesh.Mesh, all bool) ([]r3.Vec, body) {
 		for n := range 27 {
 			for _, k := range in[[3]int{at[0] + n%3 - 1, at[1] + n/3%3 - 1, at[2] + n/9 - 1}] {
 				o := r3.Sub(r3.Sub(boxes[k].Centre(), mid), c)
-				if k != i && math.Abs(o.X) < across.X && math.Abs(o.Y) < across.Y && math.Abs(o.Z) < across.Z && math.Abs(boxes[k].Diagonal()-d) < 0.2*d {
+				if k != i && math.Abs(o.X) < across.X && math.Abs(o.Y) < across.Y && math.Abs(o.Z) < across.Z &&
+					math.Abs(boxes[k].Diagonal()-d) < 0.2*d {
 					return true
 				}
 			}
@@ -263,7 +266,16 @@ func fillBody(points []r3.Vec, tris [][3]int32, shown Shown, mostCubes float64, 
 	}
 	// A wide mesh gets larger cubes, so that their number stays bounded.
 	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/mostCubes))
-	f := &fitter{solid: solid, faced: shown.Facing != "", vox: geom.Voxelise(turned, cell), back: quat.Conj(turn), joints: map[string]placed{}, tips: map[string]r3.Vec{}, begin: map[string]r3.Vec{}, given: map[string]r3.Vec{}}
+	f := &fitter{
+		solid:  solid,
+		faced:  shown.Facing != "",
+		vox:    geom.Voxelise(turned, cell),
+		back:   quat.Conj(turn),
+		joints: map[string]placed{},
+		tips:   map[string]r3.Vec{},
+		begin:  map[string]r3.Vec{},
+		given:  map[string]r3.Vec{},
+	}
 	for name, p := range shown.Places {
 		f.given[name] = geom.Rotate(turn, p)
 	}

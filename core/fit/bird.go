@@ -45,7 +45,11 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 			list = append([]foot{{[]int{i}, geom.EmptyBox().Add(f.vox.Centre(i))}}, list...)
 		}
 		if len(list) == 0 {
-			return nil, fmt.Errorf("found no foot on the ground on the %s side: mark foot%s, or center the character on the ground, facing front, at Intake", [2]string{"left", "right"}[s], suffix(s))
+			return nil, fmt.Errorf(
+				"found no foot on the ground on the %s side: mark foot%s, or center the character on the ground, facing front, at Intake",
+				[2]string{"left", "right"}[s],
+				suffix(s),
+			)
 		}
 		legs[s] = f.birdLeg(s, list[0])
 	}
@@ -60,7 +64,12 @@ func bird(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 	f.put("hips", hips, 0.6, "under the back, above and behind the legs")
 	for i := range p.Spine {
 		t := float64(i+1) / float64(p.Spine)
-		f.put(fmt.Sprintf("spine_%d", i+1), r3.Add(hips, r3.Scale(t, r3.Sub(breast, hips))), 0.6, "between hips and shoulders, by proportion")
+		f.put(
+			fmt.Sprintf("spine_%d", i+1),
+			r3.Add(hips, r3.Scale(t, r3.Sub(breast, hips))),
+			0.6,
+			"between hips and shoulders, by proportion",
+		)
 	}
 	crown := f.crown(fore)
 	f.tips["head"] = f.vox.Centre(crown)
@@ -128,7 +137,12 @@ func (f *fitter) birdLeg(s int, p foot) leg {
 	l.top = l.line[l.join].at
 	f.begin["leg"+x] = l.top
 	shin := l.level(f.floor + 0.12*h)
-	f.put("toe"+x, r3.Vec{X: shin.X, Y: f.floor + math.Max(1.2*f.vox.Cell, 0.02*h), Z: shin.Z + 0.01*h}, 0.75, "under the shin, on the ground")
+	f.put(
+		"toe"+x,
+		r3.Vec{X: shin.X, Y: f.floor + math.Max(1.2*f.vox.Cell, 0.02*h), Z: shin.Z + 0.01*h},
+		0.75,
+		"under the shin, on the ground",
+	)
 	tip := r3.Vec{X: p.box.Centre().X, Y: f.floor + math.Max(0.7*f.vox.Cell, 0.01*h), Z: p.box.Max.Z}
 	f.put("toe_end"+x, tip, 0.85, "foremost place of the foot")
 	f.tips["foot"+x] = tip
@@ -145,7 +159,12 @@ func (f *fitter) birdLeg(s int, p foot) leg {
 	if !ok {
 		low, high = l.top.Y, l.top.Y+0.3*h
 	}
-	f.put("thigh"+x, r3.Vec{X: f.plane + 0.75*(l.top.X-f.plane), Y: low + 0.5*(high-low), Z: l.top.Z - 0.10*h}, 0.5, "in the body above the leg, by proportion")
+	f.put(
+		"thigh"+x,
+		r3.Vec{X: f.plane + 0.75*(l.top.X-f.plane), Y: low + 0.5*(high-low), Z: l.top.Z - 0.10*h},
+		0.5,
+		"in the body above the leg, by proportion",
+	)
 	return l
 }
 
@@ -202,7 +221,12 @@ func (f *fitter) wings(p skeleton.Params, zr float64) {
 		f.put("forearm"+x, l.at(elbowArc), 0.9*sure, "at the usual proportion between shoulder and wrist")
 		f.put("hand_end"+x, end, 0.75, "farthest place of the wing")
 		for i := range p.Feathers {
-			f.put(fmt.Sprintf("feather_%d%s", i+1, x), l.at(wristArc*(1-float64(i+1)/float64(p.Feathers+1))), 0.6, "along the middle line of the wing")
+			f.put(
+				fmt.Sprintf("feather_%d%s", i+1, x),
+				l.at(wristArc*(1-float64(i+1)/float64(p.Feathers+1))),
+				0.6,
+				"along the middle line of the wing",
+			)
 		}
 	}
 }

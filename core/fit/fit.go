@@ -260,7 +260,10 @@ func keepOthers(s *skeleton.Skeleton, o Options) (*skeleton.Skeleton, error) {
 		any = true
 	}
 	if !any {
-		return nil, fmt.Errorf("none of the selected joints belong to the starter %s: select others or choose another starter", o.Params.Starter)
+		return nil, fmt.Errorf(
+			"none of the selected joints belong to the starter %s: select others or choose another starter",
+			o.Params.Starter,
+		)
 	}
 	return out, nil
 }
@@ -269,8 +272,23 @@ func keepOthers(s *skeleton.Skeleton, o Options) (*skeleton.Skeleton, error) {
 // were found, all others carried along by the segments between.
 func (f *fitter) result(starter *skeleton.Skeleton, p skeleton.Params) (*skeleton.Skeleton, *Report) {
 	s := starter.Clone()
-	report := &Report{Starter: p.Starter, Params: p, Height: f.height, Crotch: f.crotch, Symmetry: f.match, Tips: map[string][]float64{}, Begin: map[string][]float64{}, Notes: f.notes, Props: f.props,
-		Plane: geom.Rotate(f.back, r3.Vec{X: f.plane, Y: f.floor}), Left: geom.Rotate(f.back, r3.Vec{X: 1}), Facing: geom.Rotate(f.back, r3.Vec{Z: 1})}
+	report := &Report{
+		Starter:  p.Starter,
+		Params:   p,
+		Height:   f.height,
+		Crotch:   f.crotch,
+		Symmetry: f.match,
+		Tips:     map[string][]float64{},
+		Begin:    map[string][]float64{},
+		Notes:    f.notes,
+		Props:    f.props,
+		Plane: geom.Rotate(
+			f.back,
+			r3.Vec{X: f.plane, Y: f.floor},
+		),
+		Left:   geom.Rotate(f.back, r3.Vec{X: 1}),
+		Facing: geom.Rotate(f.back, r3.Vec{Z: 1}),
+	}
 	if math.IsInf(f.plane, 0) { // a chain has no middle plane
 		report.Plane, report.Left, report.Symmetry = r3.Vec{}, r3.Vec{}, 0
 	}
@@ -336,7 +354,12 @@ func (f *fitter) carry(starter *skeleton.Skeleton) {
 		case up >= 0 && down >= 0:
 			a, b := starter.Joints[up].Pos, starter.Joints[down].Pos
 			fa, fb := f.joints[starter.Joints[up].Name], f.joints[starter.Joints[down].Name]
-			f.put(j.Name, similar(a, b, fa.at, fb.at, j.Pos), 0.8*math.Min(fa.confidence, fb.confidence), "at the usual proportion between "+starter.Joints[up].Name+" and "+starter.Joints[down].Name)
+			f.put(
+				j.Name,
+				similar(a, b, fa.at, fb.at, j.Pos),
+				0.8*math.Min(fa.confidence, fb.confidence),
+				"at the usual proportion between "+starter.Joints[up].Name+" and "+starter.Joints[down].Name,
+			)
 		case up >= 0:
 			// The segment that leaves the landmark, or the one that leads to it.
 			other, a := below(up), up
@@ -347,11 +370,21 @@ func (f *fitter) carry(starter *skeleton.Skeleton) {
 			}
 			fa := f.joints[starter.Joints[a].Name]
 			if other < 0 {
-				f.put(j.Name, r3.Add(fa.at, r3.Scale(f.height/math.Max(1e-9, starter.Height()), r3.Sub(j.Pos, starter.Joints[a].Pos))), 0.3, "taken from proportion")
+				f.put(
+					j.Name,
+					r3.Add(fa.at, r3.Scale(f.height/math.Max(1e-9, starter.Height()), r3.Sub(j.Pos, starter.Joints[a].Pos))),
+					0.3,
+					"taken from proportion",
+				)
 				continue
 			}
 			fb := f.joints[starter.Joints[other].Name]
-			f.put(j.Name, similar(starter.Joints[a].Pos, starter.Joints[other].Pos, fa.at, fb.at, j.Pos), 0.5*fa.confidence, "carried along with "+starter.Joints[a].Name+", taken from proportion")
+			f.put(
+				j.Name,
+				similar(starter.Joints[a].Pos, starter.Joints[other].Pos, fa.at, fb.at, j.Pos),
+				0.5*fa.confidence,
+				"carried along with "+starter.Joints[a].Name+", taken from proportion",
+			)
 		case down >= 0:
 			f.put(j.Name, f.joints[starter.Joints[down].Name].at, 0.3, "above "+starter.Joints[down].Name+", taken from proportion")
 		default:

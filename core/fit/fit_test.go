@@ -72,7 +72,12 @@ func TestParametersAndBodiesThatWillNotDo(t *testing.T) {
 // Moving least squares reproduces what an affine map does to all vertices.
 func TestFollowReproducesAffineChanges(t *testing.T) {
 	m := solids.Tube(2, 0.3, 10, 12)
-	s := &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "a", Parent: -1, Pos: r3.Vec{X: 0.4}, Rot: geom.Identity}, {Name: "b", Parent: 0, Pos: r3.Vec{X: 1.5, Y: 0.1}, Rot: geom.Identity}}}
+	s := &skeleton.Skeleton{
+		Joints: []skeleton.Joint{
+			{Name: "a", Parent: -1, Pos: r3.Vec{X: 0.4}, Rot: geom.Identity},
+			{Name: "b", Parent: 0, Pos: r3.Vec{X: 1.5, Y: 0.1}, Rot: geom.Identity},
+		},
+	}
 	q := geom.AxisAngle(r3.Vec{X: 1, Y: 2}, 0.7)
 	move := func(p r3.Vec) r3.Vec {
 		return r3.Add(geom.Rotate(q, r3.Scale(1.3, r3.Vec{X: p.X, Y: 1.2 * p.Y, Z: p.Z})), r3.Vec{Z: 3})

@@ -16,7 +16,13 @@ import (
 )
 
 // fingerNames are the fingers by how many there are, from the thumb on.
-var fingerNames = map[int][]string{1: {"index"}, 2: {"thumb", "index"}, 3: {"thumb", "index", "middle"}, 4: {"thumb", "index", "middle", "ring"}, 5: {"thumb", "index", "middle", "ring", "little"}}
+var fingerNames = map[int][]string{
+	1: {"index"},
+	2: {"thumb", "index"},
+	3: {"thumb", "index", "middle"},
+	4: {"thumb", "index", "middle", "ring"},
+	5: {"thumb", "index", "middle", "ring", "little"},
+}
 
 // finger is a finger as it was read, from the tip to where it leaves the palm.
 type finger struct {
@@ -229,7 +235,8 @@ func (f *fitter) fingers(p skeleton.Params) {
 		l, r := hands[0], hands[1]
 		agree := len(l.list) == len(r.list)
 		for k := 0; agree && k < len(l.list); k++ {
-			agree = math.Abs(l.list[k].length()-r.list[k].length()) < 0.25*math.Max(l.list[k].length(), r.list[k].length()) && f.mirrors(l.list[k].tip, r.list[k].tip)
+			agree = math.Abs(l.list[k].length()-r.list[k].length()) < 0.25*math.Max(l.list[k].length(), r.list[k].length()) &&
+				f.mirrors(l.list[k].tip, r.list[k].tip)
 		}
 		weak := 0
 		if r.faults > l.faults {
@@ -334,7 +341,15 @@ func (f *fitter) handAlone(wrist, end r3.Vec) (*fitter, int) {
 		q := r3.Sub(c, wrist)
 		return r3.Norm2(q) < reach*reach && r3.Dot(q, axis) > -2*v.Cell
 	})
-	g := &fitter{solid: f.solid, vox: v, height: length, plane: math.Inf(1), back: f.back, joints: map[string]placed{}, tips: map[string]r3.Vec{}}
+	g := &fitter{
+		solid:  f.solid,
+		vox:    v,
+		height: length,
+		plane:  math.Inf(1),
+		back:   f.back,
+		joints: map[string]placed{},
+		tips:   map[string]r3.Vec{},
+	}
 	at := g.nearestInside(wrist)
 	if at < 0 {
 		return nil, -1

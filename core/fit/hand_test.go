@@ -92,6 +92,12 @@ func TestTheFingersOfAHandOfBlocks(t *testing.T) {
 		if !strings.HasSuffix(j.Name, "_end") {
 			continue // where a finger ends within the palm is read off its sections: coarse
 		}
-		require.Less(t, r3.Norm(r3.Sub(geom.Rotate(turned, j.Pos), again.Joints[i].Pos)), 0.023, "%s, turned: another corner of a blunt tip at the most", j.Name)
+		require.Less(
+			t,
+			r3.Norm(r3.Sub(geom.Rotate(turned, j.Pos), again.Joints[i].Pos)),
+			0.023,
+			"%s, turned: another corner of a blunt tip at the most",
+			j.Name,
+		)
 	}
 }

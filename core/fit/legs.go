@@ -69,7 +69,10 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 		hip, confidence, reason = skeleton.HipHeight*h, 0.3, "legs and arms are hidden (height estimated from proportions)"
 	}
 	if f.crotch > 0 && !parted {
-		f.notes = append(f.notes, fmt.Sprintf("the legs part at %.0f%% of the height, too low for a crotch; probably a skirt or coat", 100*f.crotch/h))
+		f.notes = append(
+			f.notes,
+			fmt.Sprintf("the legs part at %.0f%% of the height, too low for a crotch; probably a skirt or coat", 100*f.crotch/h),
+		)
 	}
 	if parted {
 		hip = math.Max(hip, 1.06*f.crotch)

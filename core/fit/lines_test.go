@@ -185,7 +185,8 @@ func TestPairsAreEvenedWhereTheGrainIsAllThatDiffers(t *testing.T) {
 	require.InDelta(t, 0.505, l.X, 1e-12)
 	require.InDelta(t, -0.305, r.X, 1e-12)
 	require.Equal(t, l.Y, r.Y)
-	for name, f := range map[string]*fitter{"asymmetric": build(near, 0.8, "found"), "by hand": build(near, 0.99, pinnedReason), "elsewhere": build(r3.Vec{X: -0.5, Y: 0.7}, 0.99, "found")} {
+	for name, f := range map[string]*fitter{"asymmetric": build(near, 0.8, "found"), "by hand": build(near, 0.99, pinnedReason),
+		"elsewhere": build(r3.Vec{X: -0.5, Y: 0.7}, 0.99, "found")} {
 		require.Equal(t, r3.Vec{X: 0.5, Y: 1}, f.joints["hand_l"].at, name)
 	}
 }

@@ -14,7 +14,9 @@ import (
 // Tips that were found or pointed out go with the mesh: a quarter turn about Y, ten times as large, a meter up.
 func TestWhatWasPointedOutMovesWithTheMesh(t *testing.T) {
 	r := &fit.Report{Height: 1.7, Crotch: 0.8, Plane: r3.Vec{X: 0.1}, Left: r3.Vec{X: 1}, Facing: r3.Vec{Z: 1}, Faced: "front",
-		Tips: map[string][]float64{"hand_l": {0.5, 1, 0.2}}, Begin: map[string][]float64{"arm_l": {0.2, 1.3, 0}}, Shown: map[string][]float64{"tail": {0, 1, -0.6}}}
+		Tips: map[string][]float64{
+			"hand_l": {0.5, 1, 0.2},
+		}, Begin: map[string][]float64{"arm_l": {0.2, 1.3, 0}}, Shown: map[string][]float64{"tail": {0, 1, -0.6}}}
 	turn := geom.AxisAngle(r3.Vec{Y: 1}, math.Pi/2)
 	by := geom.Compose(r3.Vec{Y: 1}, turn, r3.Vec{X: 10, Y: 10, Z: 10})
 	out := r.Moved(by, turn, 10)

@@ -41,7 +41,11 @@ func (f *fitter) stance() string {
 	case long > 2*up:
 		return fmt.Sprintf("is %s high and %s long: it is lying down, or Y is not up", wording.Length(up), wording.Length(long))
 	case math.Min(size.X, size.Z) > deepStand*up:
-		return fmt.Sprintf("is %s high and %s deep: it sits, kneels or bends over", wording.Length(up), wording.Length(math.Min(size.X, size.Z)))
+		return fmt.Sprintf(
+			"is %s high and %s deep: it sits, kneels or bends over",
+			wording.Length(up),
+			wording.Length(math.Min(size.X, size.Z)),
+		)
 	}
 	return ""
 }
@@ -55,7 +59,11 @@ func (f *fitter) notStanding(stance string) error {
 			missing = append(missing, name)
 		}
 	}
-	return fmt.Errorf("this body %s. The fit of a biped reads standing bodies; turn it upright at Intake, or mark its tips and fit again (missing: %s)", stance, strings.Join(missing, ", "))
+	return fmt.Errorf(
+		"this body %s. The fit of a biped reads standing bodies; turn it upright at Intake, or mark its tips and fit again (missing: %s)",
+		stance,
+		strings.Join(missing, ", "),
+	)
 }
 
 // posed places the landmarks of a body in any posture between the five tips that a person

@@ -172,7 +172,10 @@ func (f *fitter) stand(found []int) error {
 		}
 	}
 	if missing {
-		return fmt.Errorf("found %d places where a foot could be, and a quadruped has four: mark the feet that were not found (fore feet are hand_l and hand_r, hind feet foot_l and foot_r), or turn the character upright, facing front, at Intake", len(found))
+		return fmt.Errorf(
+			"found %d places where a foot could be, and a quadruped has four: mark the feet that were not found (fore feet are hand_l and hand_r, hind feet foot_l and foot_r), or turn the character upright, facing front, at Intake",
+			len(found),
+		)
 	}
 	return nil
 }

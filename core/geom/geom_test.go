@@ -218,7 +218,12 @@ func TestBlocksTellWhatEveryCubeWould(t *testing.T) {
 // the same, and beyond it none.
 func TestDistancesAreThoseOfTheShortestWay(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		v := &geom.Voxels{Cell: 0.5, NX: rapid.IntRange(1, 6).Draw(t, "nx"), NY: rapid.IntRange(1, 6).Draw(t, "ny"), NZ: rapid.IntRange(1, 6).Draw(t, "nz")}
+		v := &geom.Voxels{
+			Cell: 0.5,
+			NX:   rapid.IntRange(1, 6).Draw(t, "nx"),
+			NY:   rapid.IntRange(1, 6).Draw(t, "ny"),
+			NZ:   rapid.IntRange(1, 6).Draw(t, "nz"),
+		}
 		n := v.NX * v.NY * v.NZ
 		v.Inside = rapid.SliceOfN(rapid.Bool(), n, n).Draw(t, "inside")
 		sources := rapid.SliceOfN(rapid.IntRange(-1, n-1), 1, 3).Draw(t, "sources")

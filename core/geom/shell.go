@@ -27,7 +27,13 @@ func (v *Voxels) Grow(n int) {
 
 // Padded returns the block with n empty cubes more on every side.
 func (v *Voxels) Padded(n int) *Voxels {
-	out := &Voxels{Origin: r3.Sub(v.Origin, r3.Scale(float64(n)*v.Cell, r3.Vec{X: 1, Y: 1, Z: 1})), Cell: v.Cell, NX: v.NX + 2*n, NY: v.NY + 2*n, NZ: v.NZ + 2*n}
+	out := &Voxels{
+		Origin: r3.Sub(v.Origin, r3.Scale(float64(n)*v.Cell, r3.Vec{X: 1, Y: 1, Z: 1})),
+		Cell:   v.Cell,
+		NX:     v.NX + 2*n,
+		NY:     v.NY + 2*n,
+		NZ:     v.NZ + 2*n,
+	}
 	out.Inside = make([]bool, out.NX*out.NY*out.NZ)
 	for i, in := range v.Inside {
 		if in {

@@ -37,7 +37,11 @@ func (v *Voxels) Filled() iter.Seq2[int, r3.Vec] {
 			for z := range v.NZ {
 				row := v.Index(0, y, z)
 				for x, in := range v.Inside[row : row+v.NX] {
-					if in && !yield(row+x, r3.Vec{X: v.Origin.X + float64(x)*v.Cell, Y: v.Origin.Y + float64(y)*v.Cell, Z: v.Origin.Z + float64(z)*v.Cell}) {
+					if in &&
+						!yield(
+							row+x,
+							r3.Vec{X: v.Origin.X + float64(x)*v.Cell, Y: v.Origin.Y + float64(y)*v.Cell, Z: v.Origin.Z + float64(z)*v.Cell},
+						) {
 						return
 					}
 				}

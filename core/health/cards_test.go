@@ -23,7 +23,11 @@ func TestCardsOfHairAreOneKind(t *testing.T) {
 		sin, cos := math.Sincos(angle)
 		for k := range 6 {
 			r, y := 0.9+0.06*float64(k), 0.6-0.2*float64(k)
-			m.Points = append(m.Points, r3.Vec{X: r*cos - 0.05*sin, Y: y, Z: r*sin + 0.05*cos}, r3.Vec{X: r*cos + 0.05*sin, Y: y, Z: r*sin - 0.05*cos})
+			m.Points = append(
+				m.Points,
+				r3.Vec{X: r*cos - 0.05*sin, Y: y, Z: r*sin + 0.05*cos},
+				r3.Vec{X: r*cos + 0.05*sin, Y: y, Z: r*sin - 0.05*cos},
+			)
 		}
 		for k := range int32(5) {
 			a := 2 * k

@@ -118,7 +118,11 @@ func TestTransformsAreTakenApart(t *testing.T) {
 func TestRingsAreCountedAtTheJoints(t *testing.T) {
 	arm := func(rings int) *mesh.Mesh { return solids.Tube(4, 0.3, rings, 16) }
 	s := &skeleton.Skeleton{Joints: []skeleton.Joint{
-		{Name: "root", Parent: -1, Pos: r3.Vec{X: 0.1}}, {Name: "upper", Parent: 0, Pos: r3.Vec{X: 0.5}}, {Name: "elbow", Parent: 1, Pos: r3.Vec{X: 2}},
+		{
+			Name:   "root",
+			Parent: -1,
+			Pos:    r3.Vec{X: 0.1},
+		}, {Name: "upper", Parent: 0, Pos: r3.Vec{X: 0.5}}, {Name: "elbow", Parent: 1, Pos: r3.Vec{X: 2}},
 		{Name: "wrist", Parent: 2, Pos: r3.Vec{X: 3.5}}, {Name: "end", Parent: 3, Pos: r3.Vec{X: 3.9}}}}
 	require.Empty(t, health.Rings(arm(40).Surface(), s), "six rings within a radius on either side")
 	list := health.Rings(arm(6).Surface(), s)

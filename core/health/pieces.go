@@ -21,15 +21,31 @@ func (c check) crossings() []finding.Finding {
 	within, between, all := c.Crossings()
 	var out []finding.Finding
 	if !all {
-		out = append(out, unfinished("crossings", "which faces pass through each other", evidence("pairs found", float64(len(within)+len(between)), geom.MaxCrossings)))
+		out = append(
+			out,
+			unfinished(
+				"crossings",
+				"which faces pass through each other",
+				evidence("pairs found", float64(len(within)+len(between)), geom.MaxCrossings),
+			),
+		)
 	}
 	if len(within) > 0 {
 		faces := facesOf(within)
 		f := finding.Finding{Code: "self_intersections", Severity: finding.Note, Count: len(within),
-			Title:    more(all) + wording.Count(len(within), "pair of faces in one piece intersects", "pairs of faces in one piece intersect"),
-			Why:      "A self-intersecting fold hides the bone from its own skin, so its weights come from neighbors.",
-			Evidence: []finding.Evidence{evidence("pairs", float64(len(within)), 0), share("of the faces", float64(len(faces))/float64(c.Faces()), crossHarm)},
-			Where:    finding.Where{Faces: faces}}
+			Title: more(
+				all,
+			) + wording.Count(
+				len(within),
+				"pair of faces in one piece intersects",
+				"pairs of faces in one piece intersect",
+			),
+			Why: "A self-intersecting fold hides the bone from its own skin, so its weights come from neighbors.",
+			Evidence: []finding.Evidence{
+				evidence("pairs", float64(len(within)), 0),
+				share("of the faces", float64(len(faces))/float64(c.Faces()), crossHarm),
+			},
+			Where: finding.Where{Faces: faces}}
 		if float64(len(faces)) > crossHarm*float64(c.Faces()) {
 			f.Severity = finding.Harms
 		}
@@ -141,9 +157,15 @@ func (c check) pieces(between [][2]int32, whole bool) []finding.Finding {
 		all.Where.Spots = append(all.Where.Spots, spot)
 		all.Where.Faces = append(all.Where.Faces, spot.Faces...)
 	}
-	all.Evidence = []finding.Evidence{evidence("pieces", float64(c.Pieces.Count()), 1), evidence("vertices outside the largest", float64(len(c.Points)-c.Pieces.Vertices[c.Pieces.Largest()]), 0)}
+	all.Evidence = []finding.Evidence{
+		evidence("pieces", float64(c.Pieces.Count()), 1),
+		evidence("vertices outside the largest", float64(len(c.Points)-c.Pieces.Vertices[c.Pieces.Largest()]), 0),
+	}
 	if apart > len(list) { // mesh.MaxRelated, or a geom.Effort
-		all.Why += fmt.Sprintf(" Only the %d largest were compared; the rest are counted. This many pieces usually means an unwelded mesh.", len(list))
+		all.Why += fmt.Sprintf(
+			" Only the %d largest were compared; the rest are counted. This many pieces usually means an unwelded mesh.",
+			len(list),
+		)
 		all.Evidence = append(all.Evidence, evidence("pieces measured", float64(len(list)), float64(apart)))
 	}
 	out := []finding.Finding{all}

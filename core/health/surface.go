@@ -26,7 +26,11 @@ func (c check) duplicates() []finding.Finding {
 		Title: wording.Count(s.Extra(), "duplicate vertex", "duplicate vertices"),
 		Why:   "Heat does not cross a cracked seam: both sides of it get different weights and the skin opens when it bends. Vertices split for shading or UVs do not count; they are already merged.",
 		Evidence: []finding.Evidence{evidence("exact duplicates", float64(s.Exact), 0), evidence("nearly on another", float64(s.Near), 0),
-			metres("widest gap", s.Gap, distance), evidence("on a cracked seam", float64(s.Cracks), 0), evidence("groups", float64(len(s.Groups)), 0)}}
+			metres(
+				"widest gap",
+				s.Gap,
+				distance,
+			), evidence("on a cracked seam", float64(s.Cracks), 0), evidence("groups", float64(len(s.Groups)), 0)}}
 	for _, g := range s.Groups {
 		f.Where.Vertices = append(f.Where.Vertices, g...)
 	}
@@ -107,8 +111,11 @@ func (c check) winding() []finding.Finding {
 	f := finding.Finding{Code: "inverted_faces", Severity: finding.Harms, Count: len(at),
 		Title: wording.Count(len(at), "face points inward", "faces point inward"),
 		Why:   "What is inside decides which bone a vertex sees; flipped faces hide the bone from the skin.",
-		Evidence: []finding.Evidence{evidence("flipped faces", float64(len(at)), 0), evidence("edges with conflicting facing", float64(o.Split), 0),
-			evidence("fully inside-out patches", float64(o.Inside), 0)},
+		Evidence: []finding.Evidence{
+			evidence("flipped faces", float64(len(at)), 0),
+			evidence("edges with conflicting facing", float64(o.Split), 0),
+			evidence("fully inside-out patches", float64(o.Inside), 0),
+		},
 		Where: finding.Where{Faces: at}}
 	switch {
 	case o.Count == c.Faces():
@@ -160,16 +167,31 @@ func (c check) polygons() []finding.Finding {
 	var out []finding.Finding
 	add := func(code string, s finding.Severity, at []int32, title, why string, e finding.Evidence) {
 		if at != nil {
-			out = append(out, finding.Finding{Code: code, Severity: s, Count: len(at), Title: title, Why: why, Evidence: []finding.Evidence{e},
-				Where: finding.Where{Faces: at}})
+			out = append(
+				out,
+				finding.Finding{Code: code, Severity: s, Count: len(at), Title: title, Why: why, Evidence: []finding.Evidence{e},
+					Where: finding.Where{Faces: at}},
+			)
 		}
 	}
-	add("many_sided_faces", finding.Note, p.Many, wording.Count(len(p.Many), "face has more than four sides", "faces have more than four sides"),
-		"They bend along arbitrary diagonals. Harmless on a cap that never bends.", evidence("most sides", float64(p.Sides), 4))
+	add(
+		"many_sided_faces",
+		finding.Note,
+		p.Many,
+		wording.Count(len(p.Many), "face has more than four sides", "faces have more than four sides"),
+		"They bend along arbitrary diagonals. Harmless on a cap that never bends.",
+		evidence("most sides", float64(p.Sides), 4),
+	)
 	add("concave_faces", finding.Note, p.Concave, wording.Count(len(p.Concave), "face is concave", "faces are concave"),
 		"Programs triangulate them differently, some outside the face.", evidence("concave faces", float64(len(p.Concave)), 0))
-	add("folded_faces", finding.Harms, p.Folded, wording.Count(len(p.Folded), "face is folded over or crosses itself", "faces are folded over or cross themselves"),
-		"Half of it faces inward however you triangulate it.", evidence("folded faces", float64(len(p.Folded)), 0))
+	add(
+		"folded_faces",
+		finding.Harms,
+		p.Folded,
+		wording.Count(len(p.Folded), "face is folded over or crosses itself", "faces are folded over or cross themselves"),
+		"Half of it faces inward however you triangulate it.",
+		evidence("folded faces", float64(len(p.Folded)), 0),
+	)
 	add("holed_faces", finding.Harms, p.Holed, wording.Count(len(p.Holed), "face has a hole or a slit", "faces have a hole or a slit"),
 		"It visits a vertex twice to go around a hole; few programs support that.", evidence("faces with a hole", float64(len(p.Holed)), 0))
 	return out

@@ -21,13 +21,18 @@ func (c check) symmetry() []finding.Finding {
 	tolerance := geom.SymmetryShare * c.Diagonal
 	if h := c.Half(tolerance); h.Side != 0 {
 		return []finding.Finding{{Code: "half_mesh", Severity: finding.Blocks, Count: 1, Title: "Only half of the character is present",
-			Why:      "It ends in an open border along the mirror plane, and the skeleton needs both sides.",
-			Evidence: []finding.Evidence{evidence("border vertices on the mirror plane", float64(len(h.Seam)), 0), metres("farthest across it", h.Over, tolerance)},
-			Where:    finding.Where{Vertices: h.Seam}, Data: Within(tolerance)}}
+			Why: "It ends in an open border along the mirror plane, and the skeleton needs both sides.",
+			Evidence: []finding.Evidence{
+				evidence("border vertices on the mirror plane", float64(len(h.Seam)), 0),
+				metres("farthest across it", h.Over, tolerance),
+			},
+			Where: finding.Where{Vertices: h.Seam}, Data: Within(tolerance)}}
 	}
 	s := c.plane()
 	if s.Left > 0 {
-		return []finding.Finding{unfinished("symmetry", "which vertices have a partner on the other side", evidence("vertices not checked", float64(s.Left), 0))}
+		return []finding.Finding{
+			unfinished("symmetry", "which vertices have a partner on the other side", evidence("vertices not checked", float64(s.Left), 0)),
+		}
 	}
 	if s.Share() >= partnerLimit || s.Surface < 0.5 {
 		return nil // symmetric, or so far from it that no plane is meant
@@ -49,7 +54,10 @@ func (c check) symmetry() []finding.Finding {
 	return []finding.Finding{{Code: "asymmetric", Severity: finding.Note, Count: len(alone),
 		Title: title,
 		Why:   "Weights and joints are mirrored about the plane " + where + "; where vertices have no partner, the nearest surface is used.",
-		Evidence: []finding.Evidence{share("vertices with a partner", s.Share(), partnerLimit), share("vertices whose mirror image is on the surface", s.Surface, 1),
-			metres("tolerance", tolerance, tolerance)},
+		Evidence: []finding.Evidence{
+			share("vertices with a partner", s.Share(), partnerLimit),
+			share("vertices whose mirror image is on the surface", s.Surface, 1),
+			metres("tolerance", tolerance, tolerance),
+		},
 		Where: finding.Where{Vertices: alone}}}
 }

@@ -300,7 +300,8 @@ func eliminate(l []float64, k, r int, off func() bool) (bad int, pivot float64) 
 			inv := 1 / rj[n]
 			i := j + 1
 			for ; i+3 < k+r; i += 4 {
-				r0, r1, r2, r3 := l[i*k+first:i*k+j+1], l[(i+1)*k+first:(i+1)*k+j+1], l[(i+2)*k+first:(i+2)*k+j+1], l[(i+3)*k+first:(i+3)*k+j+1]
+				r0, r1 := l[i*k+first:i*k+j+1], l[(i+1)*k+first:(i+1)*k+j+1]
+				r2, r3 := l[(i+2)*k+first:(i+2)*k+j+1], l[(i+3)*k+first:(i+3)*k+j+1]
 				var s0, s1, s2, s3 float64
 				for t, x := range rj[:n] {
 					s0 += r0[t] * x

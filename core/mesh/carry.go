@@ -63,7 +63,10 @@ type builder struct {
 
 // buildFrom begins a mesh with the given vertices and the old one's parts.
 func buildFrom(m *Mesh, points []r3.Vec) *builder {
-	b := &builder{from: m, out: &Mesh{Points: points, Parts: m.Parts, Start: make([]int32, 1, len(m.Start)+1), Corner: make([]int32, 0, len(m.Corner))}}
+	b := &builder{
+		from: m,
+		out:  &Mesh{Points: points, Parts: m.Parts, Start: make([]int32, 1, len(m.Start)+1), Corner: make([]int32, 0, len(m.Corner))},
+	}
 	for _, a := range m.Extra {
 		b.out.Extra = append(b.out.Extra, Attribute{Name: a.Name, Width: a.Width})
 	}

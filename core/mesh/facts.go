@@ -76,7 +76,11 @@ func (m *Mesh) measure(e Edges, p Pieces, points []r3.Vec) Facts {
 	for i, part := range m.Parts {
 		t, q, k := part.Frame.Decompose()
 		parts[i] = PartFacts{Name: part.Name, Frame: part.Frame, Identity: part.Frame == geom.IdentityMatrix,
-			Moved: [3]float64{t.X, t.Y, t.Z}, Turned: 2 * math.Acos(math.Min(1, math.Abs(q.Real))) * 180 / math.Pi, Scaled: [3]float64{k.X, k.Y, k.Z}}
+			Moved: [3]float64{
+				t.X,
+				t.Y,
+				t.Z,
+			}, Turned: 2 * math.Acos(math.Min(1, math.Abs(q.Real))) * 180 / math.Pi, Scaled: [3]float64{k.X, k.Y, k.Z}}
 	}
 	var used int
 	for _, n := range p.Vertices {

@@ -214,7 +214,8 @@ func TestGuessLeavesALongAnimalAlone(t *testing.T) {
 // A long animal in metres is not one in centimetres, and a bird that faces sideways with its
 // wings out, before and after it is turned to the front, does not lie.
 func TestLongAndBroadBodiesStand(t *testing.T) {
-	for name, half := range map[string]r3.Vec{"diplodocus": {X: 1.2, Y: 2.9, Z: 12.5}, "the same, sideways": {X: 12.5, Y: 2.9, Z: 1.2}, "bird, sideways": {X: 0.3, Y: 0.26, Z: 0.48}, "bird": {X: 0.48, Y: 0.26, Z: 0.3}} {
+	for name, half := range map[string]r3.Vec{"diplodocus": {X: 1.2, Y: 2.9, Z: 12.5}, "the same, sideways": {X: 12.5, Y: 2.9, Z: 1.2}, "bird, sideways": {X: 0.3, Y: 0.26, Z: 0.48},
+		"bird": {X: 0.48, Y: 0.26, Z: 0.3}} {
 		g := solids.Box(r3.Scale(-1, half), half).GuessPlacement()
 		require.Equal(t, 1.0, g.Scale, name)
 		require.Equal(t, "y", g.Up, name)

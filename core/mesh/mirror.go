@@ -71,9 +71,15 @@ func (m *Mesh) CompleteHalf(tolerance float64) (out *Mesh, origin Origin, mirror
 	h := m.Surface().Half(tolerance)
 	if h.Side == 0 {
 		if h.Over > tolerance {
-			return nil, nil, nil, fmt.Errorf("the mesh reaches %.3g m across the plane X = 0: it is not a half, or it has to be moved first", h.Over)
+			return nil, nil, nil, fmt.Errorf(
+				"the mesh reaches %.3g m across the plane X = 0: it is not a half, or it has to be moved first",
+				h.Over,
+			)
 		}
-		return nil, nil, nil, fmt.Errorf("no open border is within %.3g m of X = 0: raise the tolerance, or move the half to the plane", tolerance)
+		return nil, nil, nil, fmt.Errorf(
+			"no open border is within %.3g m of X = 0: raise the tolerance, or move the half to the plane",
+			tolerance,
+		)
 	}
 	points := append([]r3.Vec(nil), m.Points...)
 	twin := make([]int32, len(points))

@@ -91,7 +91,15 @@ func (s *Surface) Relations(between [][2]int32) []Relation {
 	out := make([]Relation, len(which))
 	done := geom.Bounded(len(which), 1, geom.Effort(len(s.Tris)), func(k, _ int) int {
 		i := which[k]
-		r := Relation{Piece: int32(i), Faces: s.Pieces.Faces[i], Vertices: s.Pieces.Vertices[i], Part: part[i], Box: geom.EmptyBox(), Nearest: -1, Distance: math.Inf(1)}
+		r := Relation{
+			Piece:    int32(i),
+			Faces:    s.Pieces.Faces[i],
+			Vertices: s.Pieces.Vertices[i],
+			Part:     part[i],
+			Box:      geom.EmptyBox(),
+			Nearest:  -1,
+			Distance: math.Inf(1),
+		}
 		for _, v := range vertices[i] {
 			r.Box = r.Box.Add(s.At[v])
 		}

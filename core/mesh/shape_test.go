@@ -188,7 +188,13 @@ func TestInsideFindsAWallAcrossALimbAndNothingElse(t *testing.T) {
 	for k := range ring {
 		ring[k] = int32(4*12 + k)
 	}
-	walled := &mesh.Mesh{Points: m.Points, Parts: m.Parts, Start: slices.Clone(m.Start), Corner: slices.Clone(m.Corner), Part: slices.Clone(m.Part)}
+	walled := &mesh.Mesh{
+		Points: m.Points,
+		Parts:  m.Parts,
+		Start:  slices.Clone(m.Start),
+		Corner: slices.Clone(m.Corner),
+		Part:   slices.Clone(m.Part),
+	}
 	walled.AddFace(0, ring...)
 	require.Equal(t, []int32{int32(m.Faces())}, inside(walled))
 	out, _ := walled.DropChosen(marked(walled, inside(walled)...))

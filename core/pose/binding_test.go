@@ -92,7 +92,13 @@ func TestBindPoseOverRandomSkeletons(t *testing.T) {
 			axes.Joints[i].Rot = turn(rng)
 		}
 		re := b.Reoriented(away, axes)
-		require.InDelta(t, 0, apart(s, pose.SkinMatrices(away, nil, b)[0], pose.SkinMatrices(axes, nil, re)[0]), 1e-9*size, "other axes leave the skin where it is")
+		require.InDelta(
+			t,
+			0,
+			apart(s, pose.SkinMatrices(away, nil, b)[0], pose.SkinMatrices(axes, nil, re)[0]),
+			1e-9*size,
+			"other axes leave the skin where it is",
+		)
 		back := b.Reoriented(s, axes)
 		for i := range s.Joints {
 			require.Equal(t, axes.Joints[i].Rot, back.Records[0].Skeleton.Joints[i].Rot, "exactly, where it stood as recorded")
@@ -127,7 +133,14 @@ func TestBindPoseOverRandomSkeletons(t *testing.T) {
 		for i, m := range pose.World(s, p) {
 			at, q, _ := m.Decompose()
 			require.InDelta(t, 0, r3.Norm(r3.Sub(at, rest.Joints[i].Pos)), 1e-9*size)
-			require.InDelta(t, 1, math.Abs(q.Real*rest.Joints[i].Rot.Real+q.Imag*rest.Joints[i].Rot.Imag+q.Jmag*rest.Joints[i].Rot.Jmag+q.Kmag*rest.Joints[i].Rot.Kmag), 1e-9)
+			require.InDelta(
+				t,
+				1,
+				math.Abs(
+					quat.Mul(quat.Conj(q), rest.Joints[i].Rot).Real,
+				),
+				1e-9,
+			)
 		}
 		clip := &pose.Clip{Name: "c", Step: 1}
 		frame := []quat.Number{}
@@ -153,7 +166,14 @@ func TestBindPoseOverRandomSkeletons(t *testing.T) {
 func TestRecordsOfTheBindPose(t *testing.T) {
 	s := grown(rand.New(rand.NewPCG(3, 3)), 6)
 	part := &skeleton.Skeleton{Joints: s.Joints[:4]}
-	b := &pose.Binding{Records: []pose.Record{{Name: "a", Skeleton: part}, {Name: "b", Skeleton: s, Stretch: map[string][9]float64{"j1": {}, "j2": {2, 0, 0, 0, 2, 0, 0, 0, 2}}}, {Name: "c", Skeleton: s}}, Of: []uint8{0, 1, 1}}
+	b := &pose.Binding{
+		Records: []pose.Record{
+			{Name: "a", Skeleton: part},
+			{Name: "b", Skeleton: s, Stretch: map[string][9]float64{"j1": {}, "j2": {2, 0, 0, 0, 2, 0, 0, 0, 2}}},
+			{Name: "c", Skeleton: s},
+		},
+		Of: []uint8{0, 1, 1},
+	}
 	require.NoError(t, b.Validate(3))
 	require.Error(t, b.Validate(4))
 	require.False(t, b.Still(s))
@@ -179,7 +199,10 @@ func TestRecordsOfTheBindPose(t *testing.T) {
 	require.Len(t, gone.Records[1].Skeleton.Joints, 5)
 	require.Len(t, b.Unified(1).Records, 1)
 	require.Error(t, (&pose.Binding{}).Validate(0))
-	require.Error(t, (&pose.Binding{Records: []pose.Record{{Name: "x", Skeleton: s, Stretch: map[string][9]float64{"j1": {math.NaN()}}}}}).Validate(0))
+	require.Error(
+		t,
+		(&pose.Binding{Records: []pose.Record{{Name: "x", Skeleton: s, Stretch: map[string][9]float64{"j1": {math.NaN()}}}}}).Validate(0),
+	)
 }
 
 // Arms go level, to 45° and straight, from any slope; without arms it is said.

@@ -86,7 +86,13 @@ func TestAMotionOutlivesRemovedJoints(t *testing.T) {
 			a, b := want[s.Index(j.Name)], got[k]
 			for e := range 3 {
 				axis := [3]r3.Vec{{X: 1}, {Y: 1}, {Z: 1}}[e]
-				require.InDelta(t, 0, r3.Norm(r3.Sub(r3.Sub(a.Point(axis), a.Point(r3.Vec{})), r3.Sub(b.Point(axis), b.Point(r3.Vec{})))), 1e-9, j.Name)
+				require.InDelta(
+					t,
+					0,
+					r3.Norm(r3.Sub(r3.Sub(a.Point(axis), a.Point(r3.Vec{})), r3.Sub(b.Point(axis), b.Point(r3.Vec{})))),
+					1e-9,
+					j.Name,
+				)
 			}
 		}
 	})
@@ -111,7 +117,13 @@ func TestAMotionTurnsWithTheWorld(t *testing.T) {
 }
 
 func TestAClipKeepsWhatIsNamed(t *testing.T) {
-	c := &pose.Clip{Name: "walk", Step: 0.1, Joints: []string{"a", "b"}, Root: make([]r3.Vec, 1), Turns: [][]quat.Number{{{Real: 1}, {Imag: 1}}}}
+	c := &pose.Clip{
+		Name:   "walk",
+		Step:   0.1,
+		Joints: []string{"a", "b"},
+		Root:   make([]r3.Vec, 1),
+		Turns:  [][]quat.Number{{{Real: 1}, {Imag: 1}}},
+	}
 	only := c.Only(map[string]string{"b": "beta"})
 	require.Equal(t, []string{"beta"}, only.Joints)
 	require.Equal(t, [][]quat.Number{{{Imag: 1}}}, only.Turns)

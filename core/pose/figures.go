@@ -287,7 +287,10 @@ func (b *reeling) cycle(name string, pose func(phase float64) Pose) {
 	seg := Segment{Name: name, Kind: SegmentGait, Source: fromPractice, From: len(b.Frames)}
 	n := len(b.Segments)
 	for f := range gaitFrames {
-		b.Frames = append(b.Frames, Frame{Tried{fmt.Sprintf("%s frame %d", name, f+1), -1, pose(2 * math.Pi * float64(f) / gaitFrames)}, r3.Vec{}, n, -1})
+		b.Frames = append(
+			b.Frames,
+			Frame{Tried{fmt.Sprintf("%s frame %d", name, f+1), -1, pose(2 * math.Pi * float64(f) / gaitFrames)}, r3.Vec{}, n, -1},
+		)
 	}
 	seg.To = len(b.Frames)
 	b.Segments = append(b.Segments, seg)

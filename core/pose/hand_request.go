@@ -74,7 +74,8 @@ func (h *Hand) Do(q HandRequest) (*Handed, error) {
 			}
 		}
 		var err error
-		if p, move, out.Off, out.Slid, err = h.puller.Pull(p, move, Pull{Joint: q.Joint, To: to, Chain: q.Chain, Held: held, Whole: q.Whole, Long: math.Min(q.Long, MostLong)}); err != nil {
+		if p, move, out.Off, out.Slid, err = h.puller.Pull(p, move,
+			Pull{Joint: q.Joint, To: to, Chain: q.Chain, Held: held, Whole: q.Whole, Long: math.Min(q.Long, MostLong)}); err != nil {
 			return nil, err
 		}
 	default:

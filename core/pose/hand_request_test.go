@@ -15,7 +15,15 @@ func TestAHandIsAskedByJSON(t *testing.T) {
 	s := skeleton.Biped(1.7)
 	h := pose.NewHand(s, skeleton.DefaultMarks)
 	at := s.Joints[s.Index("foot_l")].Pos
-	text, err := h.DoJSON(`{"do":"pull","joint":"hand_l","to":[0.5,1.2,0.3],"whole":true,"held":{"foot_l":[` + number(at.X) + `,` + number(at.Y) + `,` + number(at.Z) + `]}}`)
+	text, err := h.DoJSON(
+		`{"do":"pull","joint":"hand_l","to":[0.5,1.2,0.3],"whole":true,"held":{"foot_l":[` + number(
+			at.X,
+		) + `,` + number(
+			at.Y,
+		) + `,` + number(
+			at.Z,
+		) + `]}}`,
+	)
 	require.NoError(t, err)
 	var out pose.Handed
 	require.NoError(t, json.Unmarshal([]byte(text), &out))

@@ -69,7 +69,12 @@ func TestABodyFollowsAHandThatIsPulled(t *testing.T) {
 // A pose that is mirrored twice is itself, and its joints stand at each other's mirror images.
 func TestAPoseIsMirrored(t *testing.T) {
 	s := skeleton.Biped(1.7)
-	p := pose.Pose{"upper_arm_l": pose.Turn(20, 30, -10), "forearm_l": pose.Turn(0, 50, 0), "spine_2": pose.Turn(5, 10, 15), "thigh_r": pose.Turn(40, 0, 5)}
+	p := pose.Pose{
+		"upper_arm_l": pose.Turn(20, 30, -10),
+		"forearm_l":   pose.Turn(0, 50, 0),
+		"spine_2":     pose.Turn(5, 10, 15),
+		"thigh_r":     pose.Turn(40, 0, 5),
+	}
 	m := p.Mirrored(s, skeleton.DefaultMarks)
 	a, b := pose.NewStanding(s, p, r3.Vec{}), pose.NewStanding(s, m, r3.Vec{})
 	for i := range s.Joints {

@@ -44,7 +44,13 @@ func TestALengthenedJointMovesWhatHangsFromIt(t *testing.T) {
 		along := skin[1].Direction(r3.Vec{X: 1})
 		require.InDelta(t, by, r3.Norm(along), 1e-12)
 		require.InDelta(t, 1/math.Sqrt(by), r3.Norm(skin[1].Direction(r3.Vec{Y: 1})), 1e-12)
-		require.InDelta(t, 0, r3.Norm(r3.Sub(skin[1].Point(r3.Vec{X: 2}), skin[2].Point(r3.Vec{X: 2}))), 1e-12, "the skin of both joints meets where they do")
+		require.InDelta(
+			t,
+			0,
+			r3.Norm(r3.Sub(skin[1].Point(r3.Vec{X: 2}), skin[2].Point(r3.Vec{X: 2}))),
+			1e-12,
+			"the skin of both joints meets where they do",
+		)
 		require.Equal(t, skin, pose.SkinMatrices(s, p, nil)[0])
 		require.Equal(t, skin[1], pose.SkinMatrices(s, p, pose.Recorded(s))[0][1])
 		require.InDelta(t, 1, r3.Norm(pose.MovedMatrices(s, p, nil)[0][1].Direction(r3.Vec{X: 1})), 1e-12)
@@ -63,7 +69,13 @@ func TestALengthenedJointMovesWhatHangsFromIt(t *testing.T) {
 		require.InDelta(t, 0, r3.Norm(r3.Sub(rest.Joints[2].Pos, st.At[2])), 1e-12)
 		require.NoError(t, rest.Validate())
 	}
-	require.InDelta(t, 0, r3.Norm(r3.Sub(plain[3].Point(r3.Vec{}), pose.World(s, pose.Pose{"upper": quat.Scale(1+1e-5, bend)})[3].Point(r3.Vec{}))), 1e-12, "what rounding leaves of a turn lengthens nothing")
+	require.InDelta(
+		t,
+		0,
+		r3.Norm(r3.Sub(plain[3].Point(r3.Vec{}), pose.World(s, pose.Pose{"upper": quat.Scale(1+1e-5, bend)})[3].Point(r3.Vec{}))),
+		1e-12,
+		"what rounding leaves of a turn lengthens nothing",
+	)
 	require.Equal(t, 1.0, pose.Lengthening(quat.Number{}))
 	require.Equal(t, 1.0, pose.Lengthening(quat.Number{Real: math.NaN()}))
 	require.Equal(t, float64(pose.MostLong), pose.Lengthening(quat.Number{Real: 1e9}))

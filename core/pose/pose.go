@@ -47,8 +47,9 @@ func TurnIn(order string, x, y, z float64) quat.Number {
 	return q
 }
 
-// Angled returns the pose of angles in degrees by name of joint, each in the order of turns
-// of its joint; the fourth number is how long the joint is, as a part of its length, 0 for as at rest. A joint that s lacks, or angles that are no numbers, are left out.
+// Angled returns the pose of angles in degrees by name of joint, each in the order of turns of its joint;
+// the fourth number is how long the joint is, as a part of its length, 0 for as at rest. A joint that s
+// lacks, or angles that are no numbers, are left out.
 func Angled(s *skeleton.Skeleton, angles map[string][4]float64) Pose {
 	at := s.Numbers()
 	out := Pose{}

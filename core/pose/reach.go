@@ -23,7 +23,14 @@ type Standing struct {
 // NewStanding puts a skeleton into a pose.
 func NewStanding(s *skeleton.Skeleton, p Pose, move r3.Vec) *Standing {
 	n := len(s.Joints)
-	st := &Standing{s: s, turn: make([]quat.Number, n), Move: move, At: make([]r3.Vec, n), Rot: make([]quat.Number, n), long: lengthening{make([]float64, n), Bones(s)}}
+	st := &Standing{
+		s:    s,
+		turn: make([]quat.Number, n),
+		Move: move,
+		At:   make([]r3.Vec, n),
+		Rot:  make([]quat.Number, n),
+		long: lengthening{make([]float64, n), Bones(s)},
+	}
 	for i, j := range s.Joints {
 		st.turn[i], st.long.by[i] = geom.Identity, 1
 		if q, ok := p[j.Name]; ok {

@@ -35,7 +35,11 @@ func TestALimbReachesByTheLawOfCosines(t *testing.T) {
 		}
 		for _, end := range []string{"foot_l", "hand_r"} {
 			l := limb(t, s, end)
-			st := pose.NewStanding(s, pose.Pose{"spine_1": pose.Turn(10*r.NormFloat64(), 10*r.NormFloat64(), 0)}, r3.Vec{X: r.NormFloat64()})
+			st := pose.NewStanding(
+				s,
+				pose.Pose{"spine_1": pose.Turn(10*r.NormFloat64(), 10*r.NormFloat64(), 0)},
+				r3.Vec{X: r.NormFloat64()},
+			)
 			a, b := r3.Norm(r3.Sub(st.At[l.Middle], st.At[l.Root])), r3.Norm(r3.Sub(st.At[l.End], st.At[l.Middle]))
 			d := math.Abs(a-b) + r.Float64()*(a+b-math.Abs(a-b))
 			to := r3.Add(st.At[l.Root], r3.Scale(d, r3.Unit(r3.Vec{X: r.NormFloat64(), Y: -2 + r.NormFloat64(), Z: r.NormFloat64()})))
@@ -78,7 +82,11 @@ func TestALimbFoldsTheWayThePlacementSaysFromExactlyStraight(t *testing.T) {
 func TestPlantedFeetStay(t *testing.T) {
 	s := skeleton.Biped(1.7)
 	for k := range 20 {
-		st := pose.NewStanding(s, pose.Pose{"hips": pose.Turn(0, float64(k), float64(k)/2)}, r3.Vec{X: 0.004 * float64(k), Y: -0.015 * float64(k)})
+		st := pose.NewStanding(
+			s,
+			pose.Pose{"hips": pose.Turn(0, float64(k), float64(k)/2)},
+			r3.Vec{X: 0.004 * float64(k), Y: -0.015 * float64(k)},
+		)
 		for _, end := range []string{"foot_l", "foot_r"} {
 			require.Less(t, st.Place(limb(t, s, end), s.Joints[s.Index(end)].Pos, r3.Vec{}, true), 1e-6)
 		}
@@ -91,7 +99,10 @@ func TestPlantedFeetStay(t *testing.T) {
 func TestALongChainReaches(t *testing.T) {
 	s := &skeleton.Skeleton{}
 	for i := range 12 {
-		s.Joints = append(s.Joints, skeleton.Joint{Name: "tail_" + string(rune('a'+i)), Parent: i - 1, Pos: r3.Vec{X: 0.1 * float64(i)}, Rot: geom.Identity})
+		s.Joints = append(
+			s.Joints,
+			skeleton.Joint{Name: "tail_" + string(rune('a'+i)), Parent: i - 1, Pos: r3.Vec{X: 0.1 * float64(i)}, Rot: geom.Identity},
+		)
 	}
 	bends := pose.Bends(s, s.Trials(skeleton.DefaultMarks))
 	chain := []int{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11}

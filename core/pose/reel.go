@@ -145,9 +145,13 @@ func (b *reeling) ranges() {
 				continue
 			}
 			full := b.o.Amount * end
-			b.way(Segment{Name: fmt.Sprintf("%s %s %.0f°", name, t.Name, full), Kind: SegmentRange, Joint: name, Source: t.Source}, t.Joint, func(share float64) (string, Pose, r3.Vec) {
-				return fmt.Sprintf("%s %s %.0f°", name, t.Name, full*share), Pose{name: AboutWorld(b.s, t, full*share)}, r3.Vec{}
-			})
+			b.way(
+				Segment{Name: fmt.Sprintf("%s %s %.0f°", name, t.Name, full), Kind: SegmentRange, Joint: name, Source: t.Source},
+				t.Joint,
+				func(share float64) (string, Pose, r3.Vec) {
+					return fmt.Sprintf("%s %s %.0f°", name, t.Name, full*share), Pose{name: AboutWorld(b.s, t, full*share)}, r3.Vec{}
+				},
+			)
 		}
 	}
 }

@@ -46,7 +46,11 @@ func TestTheReelOfABiped(t *testing.T) {
 			require.InDelta(t, 1, q.Real*q.Real+q.Imag*q.Imag+q.Jmag*q.Jmag+q.Kmag*q.Kmag, 1e-9, name)
 		}
 	}
-	require.Subset(t, names(r, pose.SegmentFigure), []string{"crouch", "sit", "reach up", "bow", "look over the left shoulder", "reach across with hand_l"})
+	require.Subset(
+		t,
+		names(r, pose.SegmentFigure),
+		[]string{"crouch", "sit", "reach up", "bow", "look over the left shoulder", "reach across with hand_l"},
+	)
 	require.Equal(t, []string{"steps"}, names(r, pose.SegmentGait))
 	require.Len(t, r.Poses(), len(pose.NewReel(s, pose.DefaultReel).Frames)+len(r.Segments)-1, "without the way back but for its end")
 	c := r.Clip(s, "reel")
@@ -129,7 +133,10 @@ func TestAPoseOfItsOwnIsGoneTo(t *testing.T) {
 func TestAReelOfManyJointsIsBounded(t *testing.T) {
 	s := &skeleton.Skeleton{}
 	for i := range 3000 {
-		s.Joints = append(s.Joints, skeleton.Joint{Name: fmt.Sprintf("chain_%d", i), Parent: i - 1, Pos: r3.Vec{X: 0.1 * float64(i)}, Rot: geom.Identity})
+		s.Joints = append(
+			s.Joints,
+			skeleton.Joint{Name: fmt.Sprintf("chain_%d", i), Parent: i - 1, Pos: r3.Vec{X: 0.1 * float64(i)}, Rot: geom.Identity},
+		)
 	}
 	o := pose.DefaultReel
 	o.Back = true

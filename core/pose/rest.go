@@ -37,7 +37,9 @@ func Rested(s *skeleton.Skeleton, p Pose) *skeleton.Skeleton {
 }
 
 // ErrNoArms means that no arm was found to be turned.
-var ErrNoArms = errors.New("no arm was found by the names of the joints: an arm begins at a shoulder (upper_arm, humerus) and ends at a wrist (hand)")
+var ErrNoArms = errors.New(
+	"no arm was found by the names of the joints: an arm begins at a shoulder (upper_arm, humerus) and ends at a wrist (hand)",
+)
 
 // ArmsTo returns the pose in which the arms of a body that stands point straight out to
 // their sides, so many degrees below level, and by how many degrees they are off that now

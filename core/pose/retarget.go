@@ -249,7 +249,8 @@ func mainChildren(ours, theirs *skeleton.Skeleton, from []int) []int {
 			continue
 		}
 		branches[above]++
-		if next[above] < 0 || middle(ours, above, i) > middle(ours, above, next[above]) || middle(ours, above, i) == middle(ours, above, next[above]) && size[i] > size[next[above]] {
+		if next[above] < 0 || middle(ours, above, i) > middle(ours, above, next[above]) ||
+			middle(ours, above, i) == middle(ours, above, next[above]) && size[i] > size[next[above]] {
 			next[above] = i
 		}
 	}

@@ -32,7 +32,14 @@ func Extremes(s *skeleton.Skeleton, trials []skeleton.Trial, share float64) []Tr
 	for _, t := range trials {
 		for _, degrees := range t.Degrees {
 			if degrees *= share; degrees != 0 {
-				out = append(out, Tried{fmt.Sprintf("%s %s %.0f°", s.Joints[t.Joint].Name, t.Name, degrees), t.Joint, Pose{s.Joints[t.Joint].Name: AboutWorld(s, t, degrees)}})
+				out = append(
+					out,
+					Tried{
+						fmt.Sprintf("%s %s %.0f°", s.Joints[t.Joint].Name, t.Name, degrees),
+						t.Joint,
+						Pose{s.Joints[t.Joint].Name: AboutWorld(s, t, degrees)},
+					},
+				)
 			}
 		}
 	}

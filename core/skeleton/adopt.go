@@ -345,7 +345,20 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 			parent = out.Index(oursOf[from.Joints[t.Parent].Name])
 		}
 		oursOf[t.Name] = name
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: t.Pos, Rot: t.Rot, Deforms: t.Deforms, Mix: t.Mix, Order: t.Order, Axes: t.Axes, Keeps: t.Keeps})
+		out.Joints = append(
+			out.Joints,
+			Joint{
+				Name:    name,
+				Parent:  parent,
+				Pos:     t.Pos,
+				Rot:     t.Rot,
+				Deforms: t.Deforms,
+				Mix:     t.Mix,
+				Order:   t.Order,
+				Axes:    t.Axes,
+				Keeps:   t.Keeps,
+			},
+		)
 		row(name, "added").Theirs = t.Name
 	}
 	if o.Parenting == "take" {

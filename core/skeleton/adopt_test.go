@@ -19,7 +19,11 @@ func TestJointsArePairedByPlaceWhateverTheScale(t *testing.T) {
 	ours := skeleton.Biped(1.7)
 	rapid.Check(t, func(t *rapid.T) {
 		scale := rapid.Float64Range(0.02, 50).Draw(t, "scale")
-		move := r3.Vec{X: rapid.Float64Range(-5, 5).Draw(t, "x"), Y: rapid.Float64Range(-5, 5).Draw(t, "y"), Z: rapid.Float64Range(-5, 5).Draw(t, "z")}
+		move := r3.Vec{
+			X: rapid.Float64Range(-5, 5).Draw(t, "x"),
+			Y: rapid.Float64Range(-5, 5).Draw(t, "y"),
+			Z: rapid.Float64Range(-5, 5).Draw(t, "z"),
+		}
 		theirs := ours.Clone()
 		known := map[string]string{}
 		truth := map[string]string{}
@@ -87,7 +91,14 @@ func TestTheTableOfATakeoverNamesEveryJointOnce(t *testing.T) {
 			}
 		}
 		obsolete := rapid.SampledFrom([]string{"keep", "drop"}).Draw(t, "obsolete")
-		out, table, err := ours.Adopt(theirs, skeleton.Adoption{Match: match, Obsolete: obsolete, Parenting: rapid.SampledFrom([]string{"keep", "take"}).Draw(t, "parenting")})
+		out, table, err := ours.Adopt(
+			theirs,
+			skeleton.Adoption{
+				Match:     match,
+				Obsolete:  obsolete,
+				Parenting: rapid.SampledFrom([]string{"keep", "take"}).Draw(t, "parenting"),
+			},
+		)
 		if len(match) == 0 && obsolete == "drop" {
 			require.Error(t, err)
 			return
@@ -114,7 +125,10 @@ func TestTheTableOfATakeoverNamesEveryJointOnce(t *testing.T) {
 			require.Equal(t, theirs.Joints[theirs.Index(theirsName)].Pos, out.Joints[out.Index(name)].Pos)
 		}
 	})
-	_, _, err = ours.Adopt(ours, skeleton.Adoption{Match: map[string]string{"hips": "head", "head": "head"}, Obsolete: "keep", Parenting: "keep"})
+	_, _, err = ours.Adopt(
+		ours,
+		skeleton.Adoption{Match: map[string]string{"hips": "head", "head": "head"}, Obsolete: "keep", Parenting: "keep"},
+	)
 	require.ErrorContains(t, err, "two joints are matched with head")
 	_, _, err = ours.Adopt(ours, skeleton.Adoption{Match: all, Obsolete: "burn", Parenting: "keep"})
 	require.ErrorContains(t, err, "burn")
@@ -138,7 +152,10 @@ func TestATakeoverThatWouldCloseACircleIsRefused(t *testing.T) {
 		require.Equal(t, -1, out.Joints[out.Index("c")].Parent)
 	}
 	ours, theirs = chain("a", "b"), chain("b", "x", "a")
-	out, table, err := ours.Adopt(theirs, skeleton.Adoption{Match: map[string]string{"b": "b", "a": "a"}, Obsolete: "keep", Parenting: "take"})
+	out, table, err := ours.Adopt(
+		theirs,
+		skeleton.Adoption{Match: map[string]string{"b": "b", "a": "a"}, Obsolete: "keep", Parenting: "take"},
+	)
 	require.NoError(t, err)
 	require.Equal(t, "x", out.Joints[out.Joints[out.Index("a")].Parent].Name)
 	require.Equal(t, -1, out.Joints[out.Index("b")].Parent)

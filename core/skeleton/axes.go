@@ -202,7 +202,9 @@ func (s *Skeleton) TwistSegments(x Marks) []Segment {
 		if twist[to] { // it hangs beside the bone
 			to = -1
 			for _, k := range children[from] {
-				if !twist[k] && (to < 0 || r3.Norm(r3.Sub(s.Joints[k].Pos, s.Joints[from].Pos)) > r3.Norm(r3.Sub(s.Joints[to].Pos, s.Joints[from].Pos))) {
+				if !twist[k] &&
+					(to < 0 || r3.Norm(r3.Sub(s.Joints[k].Pos, s.Joints[from].Pos)) > r3.Norm(r3.Sub(s.Joints[to].Pos,
+						s.Joints[from].Pos))) {
 					to = k
 				}
 			}

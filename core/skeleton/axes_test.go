@@ -37,7 +37,13 @@ func TestGivingAxesMovesNothing(t *testing.T) {
 	for n := 2; n <= 200; n += 1 + n/2 {
 		s := &Skeleton{}
 		for i := range n {
-			j := Joint{Name: fmt.Sprintf("j%d_%c", i, "lr"[i%2]), Parent: -1, Rot: geom.Normalise(quat.Number{Real: rng.NormFloat64(), Imag: rng.NormFloat64(), Jmag: rng.NormFloat64(), Kmag: rng.NormFloat64()})}
+			j := Joint{
+				Name:   fmt.Sprintf("j%d_%c", i, "lr"[i%2]),
+				Parent: -1,
+				Rot: geom.Normalise(
+					quat.Number{Real: rng.NormFloat64(), Imag: rng.NormFloat64(), Jmag: rng.NormFloat64(), Kmag: rng.NormFloat64()},
+				),
+			}
 			if i > 0 {
 				j.Parent = rng.IntN(i)
 				j.Pos = s.Joints[j.Parent].Pos
@@ -54,7 +60,8 @@ func TestGivingAxesMovesNothing(t *testing.T) {
 			all[i] = i
 		}
 		var made []*Skeleton
-		for _, c := range []Convention{DefaultConvention, {Aim: "x", Bend: "z", From: "world", World: [3]float64{0, 0, 1}, Sides: "mirror", Ends: "align"}, {Aim: "z", Bend: "x", From: "surface", World: [3]float64{1, 0, 0}, Sides: "bend", By: Chains{Arm: "world"}}} {
+		for _, c := range []Convention{DefaultConvention, {Aim: "x", Bend: "z", From: "world", World: [3]float64{0, 0, 1}, Sides: "mirror", Ends: "align"},
+			{Aim: "z", Bend: "x", From: "surface", World: [3]float64{1, 0, 0}, Sides: "bend", By: Chains{Arm: "world"}}} {
 			o, err := s.Orient(nil, c, DefaultMarks)
 			require.NoError(t, err)
 			m, _ := o.Matched(n/2, all, c, DefaultMarks)
@@ -114,7 +121,11 @@ func TestAxesFromOtherJoints(t *testing.T) {
 		}
 		all := s.Rolled(trunk, c, 40)
 		require.NotContains(t, found(all, c), "roll_jump", "rolled evenly")
-		require.ElementsMatch(t, []string{"hips", "spine_1", "spine_2", "spine_3", "neck", "head"}, found(all, c)["bend_axis_off"].Where.Joints)
+		require.ElementsMatch(
+			t,
+			[]string{"hips", "spine_1", "spine_2", "spine_3", "neck", "head"},
+			found(all, c)["bend_axis_off"].Where.Joints,
+		)
 
 		// Both clavicles rolled by the same number: mirror images where equal turns look mirrored,
 		// and unlike each other where the same bend is meant.
@@ -166,7 +177,12 @@ func TestAxesFromTheSurface(t *testing.T) {
 		tree.PrepareWinding()
 		return tree
 	}
-	s := &Skeleton{Joints: []Joint{{Name: "thigh_l", Parent: -1, Rot: geom.Identity}, {Name: "shank_l", Parent: 0, Pos: r3.Vec{Y: -1}, Rot: geom.Identity}}}
+	s := &Skeleton{
+		Joints: []Joint{
+			{Name: "thigh_l", Parent: -1, Rot: geom.Identity},
+			{Name: "shank_l", Parent: 0, Pos: r3.Vec{Y: -1}, Rot: geom.Identity},
+		},
+	}
 	c := DefaultConvention
 	c.From = "surface"
 	flat, err := s.OrientOn(limb(0.2, 0.08), nil, c, DefaultMarks)
@@ -183,7 +199,9 @@ func TestAxesFromTheSurface(t *testing.T) {
 	byLeg, err := s.OrientOn(limb(0.2, 0.08), nil, c, DefaultMarks)
 	require.NoError(t, err)
 	require.Equal(t, flat, byLeg)
-	for _, bad := range []Convention{{Aim: "y", Bend: "x", From: "moon", World: [3]float64{1}, Sides: "bend"}, {Aim: "y", Bend: "x", From: "bend", World: [3]float64{1}, Sides: "bend", Ends: "maybe"}, {Aim: "y", Bend: "x", From: "bend", World: [3]float64{1}, Sides: "bend", By: Chains{Tail: "moon"}}} {
+	for _, bad := range []Convention{{Aim: "y", Bend: "x", From: "moon", World: [3]float64{1}, Sides: "bend"},
+		{Aim: "y", Bend: "x", From: "bend", World: [3]float64{1}, Sides: "bend", Ends: "maybe"}, {Aim: "y", Bend: "x", From: "bend", World: [3]float64{1}, Sides: "bend",
+			By: Chains{Tail: "moon"}}} {
 		require.Error(t, bad.Validate())
 	}
 }
@@ -194,8 +212,16 @@ func TestTwistJoints(t *testing.T) {
 	s := oriented(t, DefaultConvention)
 	fore, hand := s.Index("forearm_l"), s.Index("hand_l")
 	a, b := s.Joints[fore].Pos, s.Joints[hand].Pos
-	s.Joints = append(s.Joints, Joint{Name: "forearm_twist_2_l", Parent: fore, Pos: r3.Add(r3.Scale(0.3, a), r3.Scale(0.7, b)), Rot: geom.Identity},
-		Joint{Name: "forearm_twist_1_l", Parent: fore, Pos: r3.Add(r3.Add(r3.Scale(0.8, a), r3.Scale(0.2, b)), r3.Vec{Z: 0.03}), Rot: geom.Identity})
+	s.Joints = append(
+		s.Joints,
+		Joint{Name: "forearm_twist_2_l", Parent: fore, Pos: r3.Add(r3.Scale(0.3, a), r3.Scale(0.7, b)), Rot: geom.Identity},
+		Joint{
+			Name:   "forearm_twist_1_l",
+			Parent: fore,
+			Pos:    r3.Add(r3.Add(r3.Scale(0.8, a), r3.Scale(0.2, b)), r3.Vec{Z: 0.03}),
+			Rot:    geom.Identity,
+		},
+	)
 	list := s.TwistSegments(DefaultMarks)
 	require.Len(t, list, 1)
 	require.Equal(t, []int{len(s.Joints) - 1, len(s.Joints) - 2}, list[0].Twists, "in order from the elbow")
@@ -315,7 +341,8 @@ func TestConstraintsTravel(t *testing.T) {
 	require.Equal(t, []string{"hand_l"}, found(wrong, DefaultConvention)["goal_off"].Where.Joints)
 	require.Equal(t, []string{"hand_l"}, found(wrong, DefaultConvention)["limits_shut_out_rest"].Where.Joints)
 
-	for _, bad := range []*Constraints{{Bend: &[2]float64{10, -10}}, {Twist: &[2]float64{math.NaN(), 1}}, {Goal: &Goal{At: r3.Vec{X: math.Inf(1)}, Bones: 2}}, {Goal: &Goal{Bones: 0}}, {Look: &r3.Vec{Y: math.NaN()}}, {Share: 2}} {
+	for _, bad := range []*Constraints{{Bend: &[2]float64{10, -10}}, {Twist: &[2]float64{math.NaN(), 1}},
+		{Goal: &Goal{At: r3.Vec{X: math.Inf(1)}, Bones: 2}}, {Goal: &Goal{Bones: 0}}, {Look: &r3.Vec{Y: math.NaN()}}, {Share: 2}} {
 		_, err := s.Constrained(hand, bad, false, DefaultConvention, DefaultMarks)
 		require.Error(t, err)
 	}

@@ -44,7 +44,10 @@ func (s *Skeleton) AddChain(parent int, base string, places []r3.Vec, end bool, 
 	}
 	stem, side := x.Split(base)
 	if !legalName.MatchString(base) {
-		return nil, nil, fmt.Errorf("%q is not a valid joint name: use letters, digits, underscores and dots, and begin with a letter or an underscore", base)
+		return nil, nil, fmt.Errorf(
+			"%q is not a valid joint name: use letters, digits, underscores and dots, and begin with a letter or an underscore",
+			base,
+		)
 	}
 	out := s.Clone()
 	taken := map[string]bool{}
@@ -100,7 +103,16 @@ func (s *Skeleton) Insert(i, n int, x Marks) (*Skeleton, []string, error) {
 	for k := range n {
 		name := freeName(x.Join(fmt.Sprintf("%s_mid_%d", stem, k+1), side), x, taken)
 		names = append(names, name)
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: parent, Pos: r3.Add(a, r3.Scale(float64(k+1)/float64(n+1), r3.Sub(b, a))), Rot: s.Joints[p].Rot, Axes: s.Joints[p].Axes})
+		out.Joints = append(
+			out.Joints,
+			Joint{
+				Name:   name,
+				Parent: parent,
+				Pos:    r3.Add(a, r3.Scale(float64(k+1)/float64(n+1), r3.Sub(b, a))),
+				Rot:    s.Joints[p].Rot,
+				Axes:   s.Joints[p].Axes,
+			},
+		)
 		parent = len(out.Joints) - 1
 	}
 	out.Joints[i].Parent = parent
@@ -268,7 +280,10 @@ func (s *Skeleton) AddEnds(which []int, x Marks) (*Skeleton, []string) {
 		}
 		name := freeName(x.Join(stem+"_end", side), x, taken)
 		names = append(names, name)
-		out.Joints = append(out.Joints, Joint{Name: name, Parent: i, Pos: r3.Add(s.Joints[i].Pos, way), Rot: s.Joints[i].Rot, Axes: s.Joints[i].Axes})
+		out.Joints = append(
+			out.Joints,
+			Joint{Name: name, Parent: i, Pos: r3.Add(s.Joints[i].Pos, way), Rot: s.Joints[i].Rot, Axes: s.Joints[i].Axes},
+		)
 	}
 	return out, names
 }

@@ -38,7 +38,12 @@ func TestStartersAreSoundAndSymmetric(t *testing.T) {
 		p := kind.Default
 		p.Spine, p.Neck = rapid.IntRange(1, 6).Draw(t, "spine"), rapid.IntRange(1, 3).Draw(t, "neck")
 		p.Fingers, p.Phalanges = rapid.IntRange(0, 5).Draw(t, "fingers"), rapid.IntRange(0, 4).Draw(t, "phalanges")
-		p.Toes, p.Twist, p.Tail = rapid.IntRange(0, 5).Draw(t, "toes"), rapid.IntRange(0, 3).Draw(t, "twist"), rapid.IntRange(0, 12).Draw(t, "tail")
+		p.Toes, p.Twist, p.Tail = rapid.IntRange(0, 5).
+			Draw(t, "toes"),
+			rapid.IntRange(0, 3).
+				Draw(t, "twist"),
+			rapid.IntRange(0, 12).
+				Draw(t, "tail")
 		p.Feathers, p.Count = rapid.IntRange(0, 6).Draw(t, "feathers"), rapid.IntRange(2, 64).Draw(t, "count")
 		p.Jaw, p.Eyes, p.Ears = rapid.Bool().Draw(t, "jaw"), rapid.Bool().Draw(t, "eyes"), rapid.Bool().Draw(t, "ears")
 		p.Scapula, p.Plantigrade = rapid.Bool().Draw(t, "scapula"), rapid.Bool().Draw(t, "plantigrade")

@@ -286,10 +286,12 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	out = append(out, s.hungUnlike(pairs)...)
 	if angle := s.turned(x); angle > turnedLimit {
 		return append(out, finding.Finding{Code: "sides_turned", Severity: finding.Harms, Count: 1,
-			Title:    "The sides do not lie along X",
-			Why:      "Pairs, mirroring and bend direction are measured across X, so they cannot be checked.",
-			Evidence: []finding.Evidence{{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"}},
-			Data:     Turn(s.faceFront(x))})
+			Title: "The sides do not lie along X",
+			Why:   "Pairs, mirroring and bend direction are measured across X, so they cannot be checked.",
+			Evidence: []finding.Evidence{
+				{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"},
+			},
+			Data: Turn(s.faceFront(x))})
 	}
 	if differ != nil {
 		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
@@ -331,7 +333,10 @@ func (s *Skeleton) hungUnlike(pairs Pairs) []finding.Finding {
 		f.Count++
 		names = append(names, j.Name, s.Joints[k].Name)
 		if len(told) < hungUnlikeTold {
-			told = append(told, fmt.Sprintf("%s has parent %s, %s has %s", j.Name, name(j.Parent), s.Joints[k].Name, name(s.Joints[k].Parent)))
+			told = append(
+				told,
+				fmt.Sprintf("%s has parent %s, %s has %s", j.Name, name(j.Parent), s.Joints[k].Name, name(s.Joints[k].Parent)),
+			)
 		}
 		if ways == nil {
 			for _, pair := range [][2]int{{k, j.Parent}, {i, s.Joints[k].Parent}} {

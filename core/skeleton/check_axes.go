@@ -83,7 +83,9 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks) []finding
 			}
 			own := s.AxesOf(i, c)
 			image := Joint{Rot: mirrorTurn(s.Joints[k].Rot, s.AxesOf(k, c))}
-			if turn := math.Max(between(axisOf(j, own.Aim), axisOf(image, own.Aim)), between(axisOf(j, own.Bend), axisOf(image, own.Bend))); turn > 2*rollLimit && !slices.Contains(jump, j.Name) {
+			if turn := math.Max(between(axisOf(j, own.Aim), axisOf(image, own.Aim)),
+				between(axisOf(j, own.Bend), axisOf(image, own.Bend))); turn > 2*rollLimit &&
+				!slices.Contains(jump, j.Name) {
 				unlike = append(unlike, j.Name)
 				worstUnlike = math.Max(worstUnlike, turn)
 			}
@@ -91,7 +93,8 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks) []finding
 	}
 	twins := partners(s, x, unlike)
 	for i, j := range s.Joints {
-		if a := math.Abs(off[i]); a > rollLimit && !hinge(i) && !slices.Contains(jump, j.Name) && !slices.Contains(unlike, j.Name) && !slices.Contains(twins, j.Name) {
+		if a := math.Abs(off[i]); a > rollLimit && !hinge(i) && !slices.Contains(jump, j.Name) && !slices.Contains(unlike, j.Name) &&
+			!slices.Contains(twins, j.Name) {
 			wrong = append(wrong, j.Name)
 			worstOff = math.Max(worstOff, a)
 		}
@@ -100,20 +103,55 @@ func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks) []finding
 		return []finding.Evidence{{What: what, Value: worst * 180 / math.Pi, Limit: limit * 180 / math.Pi, Unit: "°"}}
 	}
 	if jump != nil {
-		out = append(out, finding.Finding{Code: "roll_jump", Severity: finding.Harms, Count: len(jump), Title: wording.Count(len(jump), "joint changes roll abruptly", "joints change roll abruptly"),
-			Why:      "The same rotation goes another way there, so a curl of the chain breaks.",
-			Evidence: degrees("largest jump of the roll", worstJump, jumpLimit), Where: finding.Where{Joints: jump}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "roll_jump",
+				Severity: finding.Harms,
+				Count:    len(jump),
+				Title:    wording.Count(len(jump), "joint changes roll abruptly", "joints change roll abruptly"),
+				Why:      "The same rotation goes another way there, so a curl of the chain breaks.",
+				Evidence: degrees("largest jump of the roll", worstJump, jumpLimit),
+				Where:    finding.Where{Joints: jump},
+			},
+		)
 	}
 	if unlike != nil {
-		out = append(out, finding.Finding{Code: "axes_unlike_partner", Severity: finding.Harms, Count: len(unlike), Title: wording.Count(len(unlike), "joint does not mirror its partner's axes", "joints do not mirror their partners' axes"),
-			Why:      "The same rotation left and right is not symmetric, so poses cannot be mirrored.",
-			Evidence: degrees("off the partner's mirror image, at most", worstUnlike, 2*rollLimit), Where: finding.Where{Joints: unlike},
-			Data: Partners(partners(s, x, unlike))})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "axes_unlike_partner",
+				Severity: finding.Harms,
+				Count:    len(unlike),
+				Title: wording.Count(
+					len(unlike),
+					"joint does not mirror its partner's axes",
+					"joints do not mirror their partners' axes",
+				),
+				Why: "The same rotation left and right is not symmetric, so poses cannot be mirrored.",
+				Evidence: degrees(
+					"off the partner's mirror image, at most",
+					worstUnlike,
+					2*rollLimit,
+				),
+				Where: finding.Where{Joints: unlike},
+				Data:  Partners(partners(s, x, unlike)),
+			},
+		)
 	}
 	if wrong != nil {
-		out = append(out, finding.Finding{Code: "bend_axis_off", Severity: finding.Note, Count: len(wrong), Title: wording.Count(len(wrong), "bend axis differs from the convention", "bend axes differ from the convention"),
-			Why:      "They were rolled on purpose, or came from a file. They are consistent along the chain.",
-			Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit), Where: finding.Where{Joints: wrong}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "bend_axis_off",
+				Severity: finding.Note,
+				Count:    len(wrong),
+				Title:    wording.Count(len(wrong), "bend axis differs from the convention", "bend axes differ from the convention"),
+				Why:      "They were rolled on purpose, or came from a file. They are consistent along the chain.",
+				Evidence: degrees("off the convention's bend axis, at most", worstOff, rollLimit),
+				Where:    finding.Where{Joints: wrong},
+			},
+		)
 	}
 	out = append(out, s.twistsOff(x)...)
 	out = append(out, s.keepsWrong()...)
@@ -158,9 +196,19 @@ func (s *Skeleton) twistsOff(x Marks) []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	return []finding.Finding{{Code: "twist_off_line", Severity: finding.Harms, Count: len(names), Title: wording.Count(len(names), "twist joint is off its bone", "twist joints are off their bones"),
-		Why:      "A twist joint beside the line swings the skin around instead of twisting it.",
-		Evidence: []finding.Evidence{{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit}}, Where: finding.Where{Joints: names}}}
+	return []finding.Finding{
+		{
+			Code:     "twist_off_line",
+			Severity: finding.Harms,
+			Count:    len(names),
+			Title:    wording.Count(len(names), "twist joint is off its bone", "twist joints are off their bones"),
+			Why:      "A twist joint beside the line swings the skin around instead of twisting it.",
+			Evidence: []finding.Evidence{
+				{What: "off the line, over the bone's length", Value: worst, Limit: twistOffLimit},
+			},
+			Where: finding.Where{Joints: names},
+		},
+	}
 }
 
 // keepsWrong reports joints whose limits shut out the rest pose, and goals that do not stand
@@ -190,14 +238,34 @@ func (s *Skeleton) keepsWrong() []finding.Finding {
 	}
 	var out []finding.Finding
 	if shut != nil {
-		out = append(out, finding.Finding{Code: "limits_shut_out_rest", Severity: finding.Harms, Count: len(shut), Title: wording.Count(len(shut), "joint's limits exclude the rest pose", "joints' limits exclude the rest pose"),
-			Why:      "Zero is outside their limits, so the character cannot return to rest.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}}, Where: finding.Where{Joints: shut}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "limits_shut_out_rest",
+				Severity: finding.Harms,
+				Count:    len(shut),
+				Title:    wording.Count(len(shut), "joint's limits exclude the rest pose", "joints' limits exclude the rest pose"),
+				Why:      "Zero is outside their limits, so the character cannot return to rest.",
+				Evidence: []finding.Evidence{{What: "joints", Value: float64(len(shut))}},
+				Where:    finding.Where{Joints: shut},
+			},
+		)
 	}
 	if off != nil {
-		out = append(out, finding.Finding{Code: "goal_off", Severity: finding.Harms, Count: len(off), Title: wording.Count(len(off), "IK goal does not fit its limb", "IK goals do not fit their limbs"),
-			Why:      "A goal that is not where the limb ends pulls it out of rest, and a pole in line with the limb gives no bend direction.",
-			Evidence: []finding.Evidence{{What: "goal from the joint, at most", Value: far, Limit: limit, Unit: "m"}}, Where: finding.Where{Joints: off}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "goal_off",
+				Severity: finding.Harms,
+				Count:    len(off),
+				Title:    wording.Count(len(off), "IK goal does not fit its limb", "IK goals do not fit their limbs"),
+				Why:      "A goal that is not where the limb ends pulls it out of rest, and a pole in line with the limb gives no bend direction.",
+				Evidence: []finding.Evidence{
+					{What: "goal from the joint, at most", Value: far, Limit: limit, Unit: "m"},
+				},
+				Where: finding.Where{Joints: off},
+			},
+		)
 	}
 	return out
 }
@@ -224,9 +292,19 @@ func (b *body) palms() []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	return []finding.Finding{{Code: "palm_not_down", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "palm does not face the ground", "palms do not face the ground"),
-		Why:      "With arms held out a palm that faces down leaves the forearm mid-twist, so the skin twists evenly both ways.",
-		Evidence: []finding.Evidence{{What: "off the ground's direction, at most", Value: worst * 180 / math.Pi, Limit: palmLimit * 180 / math.Pi, Unit: "°"}}, Where: finding.Where{Joints: names}}}
+	return []finding.Finding{
+		{
+			Code:     "palm_not_down",
+			Severity: finding.Note,
+			Count:    len(names),
+			Title:    wording.Count(len(names), "palm does not face the ground", "palms do not face the ground"),
+			Why:      "With arms held out a palm that faces down leaves the forearm mid-twist, so the skin twists evenly both ways.",
+			Evidence: []finding.Evidence{
+				{What: "off the ground's direction, at most", Value: worst * 180 / math.Pi, Limit: palmLimit * 180 / math.Pi, Unit: "°"},
+			},
+			Where: finding.Where{Joints: names},
+		},
+	}
 }
 
 // knuckles reports whether a hand has fingers beside each other.
@@ -272,10 +350,27 @@ func (b *body) locks(c Convention) []finding.Finding {
 	if names == nil {
 		return nil
 	}
-	return []finding.Finding{{Code: "gimbal_lock", Severity: finding.Note, Count: len(names), Title: wording.Count(len(names), "joint reaches gimbal lock in its typical range", "joints reach gimbal lock in their typical range"),
-		Why:      fmt.Sprintf("At a right angle about the middle of its three axes the two others turn the same way. Another rotation order for %s avoids it.", names[0]),
-		Evidence: []finding.Evidence{{What: "usual turn about the middle axis, at most", Value: worst, Limit: lockLimit, Unit: "°"}}, Where: finding.Where{Joints: names},
-		Data: orders}}
+	return []finding.Finding{
+		{
+			Code:     "gimbal_lock",
+			Severity: finding.Note,
+			Count:    len(names),
+			Title: wording.Count(
+				len(names),
+				"joint reaches gimbal lock in its typical range",
+				"joints reach gimbal lock in their typical range",
+			),
+			Why: fmt.Sprintf(
+				"At a right angle about the middle of its three axes the two others turn the same way. Another rotation order for %s avoids it.",
+				names[0],
+			),
+			Evidence: []finding.Evidence{
+				{What: "usual turn about the middle axis, at most", Value: worst, Limit: lockLimit, Unit: "°"},
+			},
+			Where: finding.Where{Joints: names},
+			Data:  orders,
+		},
+	}
 }
 
 // reach returns how far a joint usually turns about the middle axis of an order, in degrees.

@@ -309,10 +309,13 @@ func (s *Skeleton) hierarchy(solid *geom.Tree, height float64) []finding.Finding
 			}
 		}
 		out = append(out, finding.Finding{Code: "several_roots", Severity: finding.Harms, Count: len(roots),
-			Title:    severalRoots(whole, len(roots)),
-			Why:      "A character has one root; most programs keep the first root and lose the rest.",
-			Evidence: []finding.Evidence{{What: "roots", Value: float64(len(roots)), Limit: 1}, {What: "of them with a skeleton of their own", Value: float64(whole), Limit: 1}},
-			Where:    finding.Where{Joints: roots}})
+			Title: severalRoots(whole, len(roots)),
+			Why:   "A character has one root; most programs keep the first root and lose the rest.",
+			Evidence: []finding.Evidence{
+				{What: "roots", Value: float64(len(roots)), Limit: 1},
+				{What: "of them with a skeleton of their own", Value: float64(whole), Limit: 1},
+			},
+			Where: finding.Where{Joints: roots}})
 	}
 	if bad != nil {
 		out = append(out, finding.Finding{Code: "odd_names", Severity: finding.Note, Count: len(bad),
@@ -340,7 +343,11 @@ func severalRoots(whole, roots int) string {
 	case whole == roots:
 		return fmt.Sprintf("There are %d skeletons", whole)
 	default:
-		return fmt.Sprintf("There are %d skeletons and %s", whole, wording.Count(roots-whole, "joint without a parent", "joints without a parent"))
+		return fmt.Sprintf(
+			"There are %d skeletons and %s",
+			whole,
+			wording.Count(roots-whole, "joint without a parent", "joints without a parent"),
+		)
 	}
 }
 

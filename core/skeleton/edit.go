@@ -49,7 +49,10 @@ var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_.]{0,62}$`)
 // at most 63, and each is used once.
 func (s *Skeleton) Rename(i int, name string) (*Skeleton, error) {
 	if !legalName.MatchString(name) {
-		return nil, fmt.Errorf("%q is not a valid joint name: use letters, digits, underscores and dots, at most 63, and begin with a letter or an underscore", name)
+		return nil, fmt.Errorf(
+			"%q is not a valid joint name: use letters, digits, underscores and dots, at most 63, and begin with a letter or an underscore",
+			name,
+		)
 	}
 	if k := s.Index(name); k >= 0 && k != i {
 		return nil, fmt.Errorf("another joint is already called %q", name)

@@ -102,7 +102,8 @@ func TestHingesFoldTheRightWayWhereverTheFitPutThem(t *testing.T) {
 				}
 				d := r3.Unit(r3.Sub(out.Joints[end].Pos, j.Pos))
 				to := expected(out, j.Name, d)
-				if r3.Norm(to) == 0 || math.Abs(r3.Dot(to, d)) > 0.9 || out.Bend(i) > 15*math.Pi/180 && !strings.HasPrefix(j.Name, "thigh") {
+				if r3.Norm(to) == 0 || math.Abs(r3.Dot(to, d)) > 0.9 ||
+					out.Bend(i) > 15*math.Pi/180 && !strings.HasPrefix(j.Name, "thigh") {
 					continue // clearly bent: its own plane
 				}
 				axis := geom.Rotate(j.Rot, bend)
@@ -169,7 +170,11 @@ func TestSwingsThatAreWrongAreFound(t *testing.T) {
 	require.Equal(t, map[string][]string{"bends_backward": {"forearm_l"}}, check(s.Rolled([]int{elbow}, skeleton.DefaultConvention, 180)))
 	require.Equal(t, map[string][]string{"bends_sideways": {"shank_l", "shank_r"}}, check(s.Rolled(knees, skeleton.DefaultConvention, 30)))
 	require.Empty(t, check(s.Rolled(knees, skeleton.DefaultConvention, 5)))
-	require.Equal(t, map[string][]string{"bends_unlike_partner": {"shank_l", "shank_r"}}, check(s.Rolled(knees[:1], skeleton.DefaultConvention, 8).Rolled(knees[1:], skeleton.DefaultConvention, 8)))
+	require.Equal(
+		t,
+		map[string][]string{"bends_unlike_partner": {"shank_l", "shank_r"}},
+		check(s.Rolled(knees[:1], skeleton.DefaultConvention, 8).Rolled(knees[1:], skeleton.DefaultConvention, 8)),
+	)
 	back, err := s.Rolled([]int{elbow}, skeleton.DefaultConvention, 180).Orient([]int{elbow}, skeleton.DefaultConvention, sides)
 	require.NoError(t, err)
 	require.Empty(t, check(back))
@@ -231,12 +236,22 @@ func TestThumbsFoldAcrossThePalm(t *testing.T) {
 					continue
 				}
 				require.Less(t, off(axis(thumb[0]), axis(i)), 35.0, "%d %s against the first", round, out.Joints[i].Name)
-				to := r3.Add(out.Joints[i].Pos, geom.Rotate(geom.AxisAngle(axis(i), math.Pi/4), r3.Sub(out.Joints[end].Pos, out.Joints[i].Pos)))
+				to := r3.Add(
+					out.Joints[i].Pos,
+					geom.Rotate(geom.AxisAngle(axis(i), math.Pi/4), r3.Sub(out.Joints[end].Pos, out.Joints[i].Pos)),
+				)
 				base := out.Joints[little].Pos
 				require.Less(t, r3.Norm(r3.Sub(to, base)), r3.Norm(r3.Sub(out.Joints[end].Pos, base)), "%d %s", round, out.Joints[i].Name)
 				if side == "_l" {
 					other := axis(out.Index(strings.TrimSuffix(out.Joints[i].Name, "l") + "r"))
-					require.Less(t, off(axis(i), r3.Vec{X: other.X, Y: -other.Y, Z: -other.Z}), 30.0, "%d %s against its partner", round, out.Joints[i].Name)
+					require.Less(
+						t,
+						off(axis(i), r3.Vec{X: other.X, Y: -other.Y, Z: -other.Z}),
+						30.0,
+						"%d %s against its partner",
+						round,
+						out.Joints[i].Name,
+					)
 				}
 			}
 		}

@@ -14,7 +14,14 @@ func tree(list ...any) *skeleton.Skeleton {
 	s := &skeleton.Skeleton{}
 	for i := 0; i < len(list); i += 3 {
 		at := list[i+2].([3]float64)
-		s.Joints = append(s.Joints, skeleton.Joint{Name: list[i].(string), Parent: s.Index(list[i+1].(string)), Pos: r3.Scale(0.01, r3.Vec{X: at[0], Y: at[1], Z: at[2]})})
+		s.Joints = append(
+			s.Joints,
+			skeleton.Joint{
+				Name:   list[i].(string),
+				Parent: s.Index(list[i+1].(string)),
+				Pos:    r3.Scale(0.01, r3.Vec{X: at[0], Y: at[1], Z: at[2]}),
+			},
+		)
 	}
 	return s
 }
@@ -34,7 +41,17 @@ func TestAHandLeadsToItsKnucklesWhereFingersGoOn(t *testing.T) {
 	hand := []any{"hand", "", at(0, 0, 0), "hand_end", "hand", at(18, 0, 0)}
 	thumb := []any{"thumb_1", "hand", at(3, 0, 3), "thumb_2", "thumb_1", at(8, 0, 6), "thumb_end", "thumb_2", at(11, 0, 7)}
 	finger := func(name string, z, spread float64) []any {
-		return []any{name + "_1", "hand", at(9, 0, z), name + "_2", name + "_1", at(13, 0, z+spread), name + "_end", name + "_2", at(17.5, 0, z+2*spread)}
+		return []any{
+			name + "_1",
+			"hand",
+			at(9, 0, z),
+			name + "_2",
+			name + "_1",
+			at(13, 0, z+spread),
+			name + "_end",
+			name + "_2",
+			at(17.5, 0, z+2*spread),
+		}
 	}
 	with := func(parts ...[]any) *skeleton.Skeleton {
 		var all []any
@@ -46,7 +63,13 @@ func TestAHandLeadsToItsKnucklesWhereFingersGoOn(t *testing.T) {
 	require.Equal(t, 1.0, leads(with(), "hand", "hand_end"), "a mitten")
 	require.Equal(t, 1.0, leads(with(thumb), "hand", "hand_end"), "a thumb beside a mitten is not the mitten")
 	require.InDelta(t, 0.5, leads(with(thumb, finger("middle", 0.3, 0)), "hand", "hand_end"), 1e-9, "a finger along it")
-	require.InDelta(t, 0.5, leads(with(thumb, finger("index", 1, 0.3), finger("ring", -1, -0.3)), "hand", "hand_end"), 1e-9, "between two fingers")
+	require.InDelta(
+		t,
+		0.5,
+		leads(with(thumb, finger("index", 1, 0.3), finger("ring", -1, -0.3)), "hand", "hand_end"),
+		1e-9,
+		"between two fingers",
+	)
 	require.Equal(t, 1.0, leads(with(finger("index", 1.5, 0.3)), "hand", "hand_end"), "one finger to the side")
 	s := with(finger("middle", 0, 0))
 	s.Joints[s.Index("hand_end")].Deforms = "on"
@@ -54,9 +77,44 @@ func TestAHandLeadsToItsKnucklesWhereFingersGoOn(t *testing.T) {
 
 	snout := tree("head", "", at(0, 0, 0), "head_end", "head", at(20, 0, 0), "jaw", "head", at(4, -3, 0), "jaw_end", "jaw", at(19, -4, 0))
 	require.Equal(t, 1.0, leads(snout, "head", "head_end"), "a jaw under a snout")
-	crown := tree("head", "", at(0, 0, 0), "head_end", "head", at(0, 20, 0), "ear_l", "head", at(6, 15, 0), "ear_l_end", "ear_l", at(9, 27, 0), "ear_r", "head", at(-6, 15, 0), "ear_r_end", "ear_r", at(-9, 27, 0))
+	crown := tree(
+		"head",
+		"",
+		at(0, 0, 0),
+		"head_end",
+		"head",
+		at(0, 20, 0),
+		"ear_l",
+		"head",
+		at(6, 15, 0),
+		"ear_l_end",
+		"ear_l",
+		at(9, 27, 0),
+		"ear_r",
+		"head",
+		at(-6, 15, 0),
+		"ear_r_end",
+		"ear_r",
+		at(-9, 27, 0),
+	)
 	require.Equal(t, 1.0, leads(crown, "head", "head_end"), "ears beside a crown")
-	hips := tree("hips", "", at(0, 0, 0), "hips_end", "hips", at(0, 30, 0), "spine", "hips", at(0, 0, 0), "chest", "spine", at(0, 15, 0), "neck", "chest", at(0, 28, 0))
+	hips := tree(
+		"hips",
+		"",
+		at(0, 0, 0),
+		"hips_end",
+		"hips",
+		at(0, 30, 0),
+		"spine",
+		"hips",
+		at(0, 0, 0),
+		"chest",
+		"spine",
+		at(0, 15, 0),
+		"neck",
+		"chest",
+		at(0, 28, 0),
+	)
 	require.Zero(t, leads(hips, "hips", "hips_end"), "a chain the joint itself")
 	for _, b := range hips.Leading([]bool{true, false, true, true, true}) {
 		require.False(t, b.Joint == 0 && b.Child == 1)

@@ -63,8 +63,20 @@ func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Marks
 			}
 		}
 		c := s.AxesOf(i, c)
-		made := Joint{Name: name, Parent: parent, Pos: Mirrored(j.Pos, plane), Rot: mirrorTurn(j.Rot, c), Axes: j.Axes, Pinned: j.Pinned, Locked: j.Locked, Hidden: j.Hidden,
-			Deforms: j.Deforms, Mix: j.Mix, Order: j.Order, Keeps: j.Keeps.mirrored(plane, c)}
+		made := Joint{
+			Name:    name,
+			Parent:  parent,
+			Pos:     Mirrored(j.Pos, plane),
+			Rot:     mirrorTurn(j.Rot, c),
+			Axes:    j.Axes,
+			Pinned:  j.Pinned,
+			Locked:  j.Locked,
+			Hidden:  j.Hidden,
+			Deforms: j.Deforms,
+			Mix:     j.Mix,
+			Order:   j.Order,
+			Keeps:   j.Keeps.mirrored(plane, c),
+		}
 		if k, ok := number[name]; ok {
 			if !alike(out.Joints[k], made) {
 				m.Updated = append(m.Updated, name)

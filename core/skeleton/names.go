@@ -15,14 +15,23 @@ func (s *Skeleton) RenameMany(names map[string]string) (*Skeleton, error) {
 			return nil, err
 		}
 		if !legalName.MatchString(name) {
-			return nil, fmt.Errorf("%q is not a valid joint name: use letters, digits, underscores and dots, at most 63, and begin with a letter or an underscore", name)
+			return nil, fmt.Errorf(
+				"%q is not a valid joint name: use letters, digits, underscores and dots, at most 63, and begin with a letter or an underscore",
+				name,
+			)
 		}
 		out.Joints[i].Name = name
 	}
 	seen := map[string]string{}
 	for i, j := range out.Joints {
 		if first, ok := seen[j.Name]; ok {
-			return nil, fmt.Errorf("%s and %s would both be named %q; %q is free", first, s.Joints[i].Name, j.Name, s.FreeName(j.Name, DefaultMarks))
+			return nil, fmt.Errorf(
+				"%s and %s would both be named %q; %q is free",
+				first,
+				s.Joints[i].Name,
+				j.Name,
+				s.FreeName(j.Name, DefaultMarks),
+			)
 		}
 		seen[j.Name] = s.Joints[i].Name
 	}

@@ -33,7 +33,17 @@ func NewOwn(name string, like Params, s *Skeleton, maps []NameMap) (*Own, error)
 	o := &Own{Name: strings.TrimSpace(name), Like: like, Skeleton: s.Clone()}
 	for i := range o.Skeleton.Joints {
 		j := &o.Skeleton.Joints[i]
-		*j = Joint{Name: j.Name, Parent: j.Parent, Pos: j.Pos, Rot: j.Rot, Deforms: j.Deforms, Mix: j.Mix, Order: j.Order, Axes: j.Axes, Keeps: j.Keeps}
+		*j = Joint{
+			Name:    j.Name,
+			Parent:  j.Parent,
+			Pos:     j.Pos,
+			Rot:     j.Rot,
+			Deforms: j.Deforms,
+			Mix:     j.Mix,
+			Order:   j.Order,
+			Axes:    j.Axes,
+			Keeps:   j.Keeps,
+		}
 	}
 	kind, err := like.Build()
 	if err != nil {
@@ -80,7 +90,12 @@ func (o *Own) Check() error {
 		if len(shared) > 0 {
 			what = strings.Join(shared, ", ")
 		}
-		return fmt.Errorf("starter %s has too few joints in common with the %s (%s): choose another kind, snap that kind to its joints, or place it by size", o.Name, o.Like.Starter, what)
+		return fmt.Errorf(
+			"starter %s has too few joints in common with the %s (%s): choose another kind, snap that kind to its joints, or place it by size",
+			o.Name,
+			o.Like.Starter,
+			what,
+		)
 	}
 	return nil
 }

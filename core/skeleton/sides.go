@@ -167,7 +167,10 @@ func (s *Skeleton) pairsByPlace(p *Pairs, named bool) {
 			best, at := math.Min(p.Reach, aside(i)), -1
 			want := Mirrored(s.Joints[i].Pos, p.Plane)
 			for _, k := range others {
-				if d := r3.Norm(r3.Sub(s.Joints[k].Pos, want)); d < best && partner[k] < 0 && p.Sides[k] == Centre && aside(k) < -p.Reach/4 && chains[i] == chains[k] && sameStem(s.Joints[i].Name, s.Joints[k].Name) {
+				if d := r3.Norm(r3.Sub(s.Joints[k].Pos, want)); d < best && partner[k] < 0 && p.Sides[k] == Centre &&
+					aside(k) < -p.Reach/4 &&
+					chains[i] == chains[k] &&
+					sameStem(s.Joints[i].Name, s.Joints[k].Name) {
 					best, at = d, k
 				}
 			}

@@ -25,7 +25,9 @@ func TestMarksComeOffAsTheyWentOn(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		x := rapid.SampledFrom(waysToMark).Draw(t, "marks")
 		y := rapid.SampledFrom(waysToMark).Draw(t, "other marks")
-		stem := rapid.StringMatching(`[a-km-qs-z][a-z0-9_]{0,8}[a-z0-9]`).Filter(func(s string) bool { return x.Of(s) == skeleton.Centre && y.Of(s) == skeleton.Centre }).Draw(t, "stem")
+		stem := rapid.StringMatching(`[a-km-qs-z][a-z0-9_]{0,8}[a-z0-9]`).
+			Filter(func(s string) bool { return x.Of(s) == skeleton.Centre && y.Of(s) == skeleton.Centre }).
+			Draw(t, "stem")
 		side := rapid.SampledFrom([]skeleton.Side{skeleton.Centre, skeleton.Left, skeleton.Right}).Draw(t, "side")
 		name := x.Join(stem, side)
 		got, at := x.Split(name)
@@ -109,7 +111,15 @@ func TestNoPartnerIsInvented(t *testing.T) {
 		x := 0.03 * (float64(f) - 1.5)
 		up := 0
 		for k := range 3 {
-			hand.Joints = append(hand.Joints, skeleton.Joint{Name: name + string(rune('a'+k)), Parent: up, Pos: r3.Vec{X: x, Y: -0.08 - 0.03*float64(k)}, Rot: geom.Identity})
+			hand.Joints = append(
+				hand.Joints,
+				skeleton.Joint{
+					Name:   name + string(rune('a'+k)),
+					Parent: up,
+					Pos:    r3.Vec{X: x, Y: -0.08 - 0.03*float64(k)},
+					Rot:    geom.Identity,
+				},
+			)
 			up = len(hand.Joints) - 1
 		}
 	}
@@ -121,7 +131,15 @@ func TestNoPartnerIsInvented(t *testing.T) {
 	hips := strapped.Index("hips")
 	up := hips
 	for k := range 5 {
-		strapped.Joints = append(strapped.Joints, skeleton.Joint{Name: fmt.Sprintf("strap_%d", k+1), Parent: up, Pos: r3.Add(strapped.Joints[hips].Pos, r3.Vec{X: 0.2, Y: -0.1 * float64(k)}), Rot: geom.Identity})
+		strapped.Joints = append(
+			strapped.Joints,
+			skeleton.Joint{
+				Name:   fmt.Sprintf("strap_%d", k+1),
+				Parent: up,
+				Pos:    r3.Add(strapped.Joints[hips].Pos, r3.Vec{X: 0.2, Y: -0.1 * float64(k)}),
+				Rot:    geom.Identity,
+			},
+		)
 		up = len(strapped.Joints) - 1
 	}
 	p := strapped.Pairs(skeleton.DefaultMarks)
@@ -140,7 +158,15 @@ func TestNoPartnerIsInvented(t *testing.T) {
 	second := strapped.Clone()
 	up = hips
 	for k := range 5 {
-		second.Joints = append(second.Joints, skeleton.Joint{Name: fmt.Sprintf("strap_%d", k+6), Parent: up, Pos: r3.Add(second.Joints[hips].Pos, r3.Vec{X: -0.2, Y: -0.1 * float64(k)}), Rot: geom.Identity})
+		second.Joints = append(
+			second.Joints,
+			skeleton.Joint{
+				Name:   fmt.Sprintf("strap_%d", k+6),
+				Parent: up,
+				Pos:    r3.Add(second.Joints[hips].Pos, r3.Vec{X: -0.2, Y: -0.1 * float64(k)}),
+				Rot:    geom.Identity,
+			},
+		)
 		up = len(second.Joints) - 1
 	}
 	p = second.Pairs(skeleton.DefaultMarks)
@@ -225,7 +251,13 @@ func TestPlacesAreReflectedByTheirBones(t *testing.T) {
 	right := mid(s, "forearm_r", "hand_r")
 	off := r3.Vec{X: 0.004, Y: -0.01, Z: 0.02}
 	even, _ := s.Reflected([]r3.Vec{r3.Add(right, off)}, skeleton.DefaultConvention, sides)
-	require.InDelta(t, 0, r3.Norm(r3.Sub(even[0], skeleton.Mirrored(r3.Add(right, off), s.MirrorPlane(sides)))), 1e-9, "an even body is mirrored in its plane")
+	require.InDelta(
+		t,
+		0,
+		r3.Norm(r3.Sub(even[0], skeleton.Mirrored(r3.Add(right, off), s.MirrorPlane(sides)))),
+		1e-9,
+		"an even body is mirrored in its plane",
+	)
 	turned, side := posed.Reflected([]r3.Vec{r3.Add(right, off)}, skeleton.DefaultConvention, sides)
 	want := r3.Add(at, r3.Scale(1.5, geom.Rotate(turn, r3.Sub(even[0], at))))
 	require.InDelta(t, 0, r3.Norm(r3.Sub(turned[0], want)), 1e-9)

@@ -82,7 +82,8 @@ func TestRenameRefusesWhatWouldNotSurvive(t *testing.T) {
 // ISB (Wu et al. 2002, 2005): the long axis along the segment, the flexion axis
 // across it; a positive turn about it bends the joint further.
 func TestOrientAimsAlongBonesAndBendsFurther(t *testing.T) {
-	for _, c := range []skeleton.Convention{skeleton.DefaultConvention, {Aim: "x", Bend: "z", From: "bend", World: [3]float64{0, 0, 1}, Sides: "mirror"}, {Aim: "z", Bend: "y", From: "world", World: [3]float64{1, 0, 0}, Sides: "bend"}} {
+	for _, c := range []skeleton.Convention{skeleton.DefaultConvention, {Aim: "x", Bend: "z", From: "bend", World: [3]float64{0, 0, 1}, Sides: "mirror"},
+		{Aim: "z", Bend: "y", From: "world", World: [3]float64{1, 0, 0}, Sides: "bend"}} {
 		s := skeleton.Biped(1.7)
 		out, err := s.Orient(nil, c, sides)
 		require.NoError(t, err)
@@ -194,7 +195,11 @@ func TestPlacementFindings(t *testing.T) {
 	s := skeleton.Biped(1.7)
 	require.NotEqual(t, finding.Harms, finding.Worst(s.CheckPlacement(tree, sides)), "a box is no body, but nothing in it harms")
 	out := s.Move(find(t, s, "forearm_l"), r3.Vec{X: 3}, false, false, sides)
-	require.Subset(t, codes(out.CheckPlacement(tree, sides)), []string{"joint_outside", "bone_outside", "no_mesh_near", "odd_proportions", "sides_differ"})
+	require.Subset(
+		t,
+		codes(out.CheckPlacement(tree, sides)),
+		[]string{"joint_outside", "bone_outside", "no_mesh_near", "odd_proportions", "sides_differ"},
+	)
 	elbow := s.Joints[find(t, s, "upper_arm_l")].Pos
 	straight := s.Move(find(t, s, "forearm_l"), r3.Add(elbow, r3.Vec{X: 0.186 * 1.7}), false, true, sides)
 	require.Contains(t, codes(straight.CheckPlacement(tree, sides)), "no_bend")
@@ -275,7 +280,15 @@ func TestPairsAreMutual(t *testing.T) {
 		for i := range n {
 			at := func(k string) float64 { return float64(rapid.IntRange(-8, 8).Draw(t, k)) / 8 }
 			mark := rapid.SampledFrom([]string{"", "_l", "_r"}).Draw(t, "mark")
-			s.Joints = append(s.Joints, skeleton.Joint{Name: fmt.Sprintf("j%d%s", rapid.IntRange(0, 99).Draw(t, "stem")*100+i, mark), Parent: i - 1, Pos: r3.Vec{X: at("x"), Y: at("y"), Z: at("z")}, Rot: quat.Number{Real: 1}})
+			s.Joints = append(
+				s.Joints,
+				skeleton.Joint{
+					Name:   fmt.Sprintf("j%d%s", rapid.IntRange(0, 99).Draw(t, "stem")*100+i, mark),
+					Parent: i - 1,
+					Pos:    r3.Vec{X: at("x"), Y: at("y"), Z: at("z")},
+					Rot:    quat.Number{Real: 1},
+				},
+			)
 		}
 		p := s.Pairs(sides)
 		for i, k := range p.Partner {

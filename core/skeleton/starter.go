@@ -63,9 +63,55 @@ type Kind struct {
 
 // Kinds are the starters, in the order in which they are offered.
 var Kinds = []Kind{
-	{"biped", "Biped", Params{Starter: "biped", Height: 1.7, Spine: 3, Neck: 1, Phalanges: 3}, []string{"spine", "neck", "fingers", "phalanges", "toes", "twist", "jaw", "eyes"}, []string{"head", "hand_l", "hand_r", "foot_l", "foot_r", "begin neck", "begin arm_l", "begin arm_r", "begin legs", "middle plane"}},
-	{"quadruped", "Quadruped", Params{Starter: "quadruped", Height: 0.8, Spine: 4, Neck: 2, Tail: 5, Scapula: true}, []string{"spine", "neck", "tail", "toes", "twist", "jaw", "eyes", "ears", "scapula", "plantigrade"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r", "begin neck", "begin tail", "begin arm_l", "begin arm_r", "begin leg_l", "begin leg_r", "middle plane"}},
-	{"bird", "Bird", Params{Starter: "bird", Height: 0.6, Spine: 2, Neck: 3, Tail: 2, Feathers: 2}, []string{"spine", "neck", "tail", "toes", "feathers", "jaw", "eyes"}, []string{"head", "tail", "hand_l", "hand_r", "foot_l", "foot_r", "begin neck", "begin tail", "begin wing_l", "begin wing_r", "begin leg_l", "begin leg_r", "middle plane"}},
+	{
+		"biped",
+		"Biped",
+		Params{Starter: "biped", Height: 1.7, Spine: 3, Neck: 1, Phalanges: 3},
+		[]string{"spine", "neck", "fingers", "phalanges", "toes", "twist", "jaw", "eyes"},
+		[]string{"head", "hand_l", "hand_r", "foot_l", "foot_r", "begin neck", "begin arm_l", "begin arm_r", "begin legs", "middle plane"},
+	},
+	{
+		"quadruped",
+		"Quadruped",
+		Params{Starter: "quadruped", Height: 0.8, Spine: 4, Neck: 2, Tail: 5, Scapula: true},
+		[]string{"spine", "neck", "tail", "toes", "twist", "jaw", "eyes", "ears", "scapula", "plantigrade"},
+		[]string{
+			"head",
+			"tail",
+			"hand_l",
+			"hand_r",
+			"foot_l",
+			"foot_r",
+			"begin neck",
+			"begin tail",
+			"begin arm_l",
+			"begin arm_r",
+			"begin leg_l",
+			"begin leg_r",
+			"middle plane",
+		},
+	},
+	{
+		"bird",
+		"Bird",
+		Params{Starter: "bird", Height: 0.6, Spine: 2, Neck: 3, Tail: 2, Feathers: 2},
+		[]string{"spine", "neck", "tail", "toes", "feathers", "jaw", "eyes"},
+		[]string{
+			"head",
+			"tail",
+			"hand_l",
+			"hand_r",
+			"foot_l",
+			"foot_r",
+			"begin neck",
+			"begin tail",
+			"begin wing_l",
+			"begin wing_r",
+			"begin leg_l",
+			"begin leg_r",
+			"middle plane",
+		},
+	},
 	{"hand", "Hand", Params{Starter: "hand", Height: 0.2, Fingers: 5, Phalanges: 3}, []string{"fingers", "phalanges"}, []string{"hand"}},
 	{"chain", "Chain", Params{Starter: "chain", Height: 1, Count: 12}, []string{"count", "curved"}, []string{"head", "tail"}},
 	{"empty", "Empty, one root", Params{Starter: "empty", Height: 1}, nil, nil},
@@ -224,7 +270,18 @@ func (l *seeds) biped(p Params) {
 	l.add("hand_l", l.between("forearm_twist", "_l", "forearm_l", bend, hand, p.Twist), hand)
 	l.add("hand_end_l", "hand_l", r3.Vec{X: wrist + Hand, Y: arm})
 	l.fingers("_l", "hand_l", hand, r3.Vec{X: 1}, r3.Vec{Z: 1}, Hand, p.Fingers, p.Phalanges)
-	hip, knee, ankle := r3.Vec{X: hipHalf, Y: HipHeight}, r3.Vec{X: hipHalf, Y: KneeHeight, Z: 0.008}, r3.Vec{X: hipHalf, Y: AnkleHeight, Z: -0.008}
+	hip, knee, ankle := r3.Vec{
+		X: hipHalf,
+		Y: HipHeight,
+	}, r3.Vec{
+		X: hipHalf,
+		Y: KneeHeight,
+		Z: 0.008,
+	}, r3.Vec{
+		X: hipHalf,
+		Y: AnkleHeight,
+		Z: -0.008,
+	}
 	l.add("thigh_l", "hips", hip)
 	l.add("shank_l", l.between("thigh_twist", "_l", "thigh_l", hip, knee, p.Twist), knee)
 	l.add("foot_l", l.between("shank_twist", "_l", "shank_l", knee, ankle, p.Twist), ankle)
@@ -331,13 +388,53 @@ func (l *seeds) quadruped(p Params) {
 		l.add("scapula_l", chest, r3.Vec{X: 0.06, Y: 0.70, Z: 0.26})
 		parent = "scapula_l"
 	}
-	shoulder, elbow, wrist, toe, tip := r3.Vec{X: 0.09, Y: 0.52, Z: 0.34}, r3.Vec{X: 0.09, Y: 0.36, Z: 0.24}, r3.Vec{X: 0.09, Y: 0.16, Z: 0.27}, r3.Vec{X: 0.09, Y: 0.04, Z: 0.31}, r3.Vec{X: 0.09, Y: 0.015, Z: 0.38}
+	shoulder, elbow, wrist, toe, tip := r3.Vec{
+		X: 0.09,
+		Y: 0.52,
+		Z: 0.34,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.36,
+		Z: 0.24,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.16,
+		Z: 0.27,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.04,
+		Z: 0.31,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.015,
+		Z: 0.38,
+	}
 	l.add("upper_arm_l", parent, shoulder)
 	l.add("forearm_l", l.between("upper_arm_twist", "_l", "upper_arm_l", shoulder, elbow, p.Twist), elbow)
 	l.add("hand_l", l.between("forearm_twist", "_l", "forearm_l", elbow, wrist, p.Twist), wrist)
 	l.add("fingers_l", "hand_l", toe)
 	l.add("fingers_end_l", "fingers_l", tip)
-	hip, knee, hock, ball, end := r3.Vec{X: 0.08, Y: 0.56, Z: -0.52}, r3.Vec{X: 0.09, Y: 0.36, Z: -0.42}, r3.Vec{X: 0.09, Y: 0.19, Z: -0.58}, r3.Vec{X: 0.09, Y: 0.04, Z: -0.52}, r3.Vec{X: 0.09, Y: 0.015, Z: -0.45}
+	hip, knee, hock, ball, end := r3.Vec{
+		X: 0.08,
+		Y: 0.56,
+		Z: -0.52,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.36,
+		Z: -0.42,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.19,
+		Z: -0.58,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.04,
+		Z: -0.52,
+	}, r3.Vec{
+		X: 0.09,
+		Y: 0.015,
+		Z: -0.45,
+	}
 	if p.Plantigrade {
 		hock = r3.Vec{X: 0.09, Y: 0.06, Z: -0.60}
 	}
@@ -381,12 +478,48 @@ func (l *seeds) bird(p Params) {
 		l.add("eye_l", "head", r3.Vec{X: 0.03, Y: 0.94, Z: 0.29})
 		l.add("eye_end_l", "eye_l", r3.Vec{X: 0.05, Y: 0.94, Z: 0.29})
 	}
-	shoulder, elbow, wrist, tip := r3.Vec{X: 0.08, Y: 0.63, Z: 0.10}, r3.Vec{X: 0.26, Y: 0.63, Z: 0.02}, r3.Vec{X: 0.46, Y: 0.63, Z: 0.08}, r3.Vec{X: 0.85, Y: 0.63, Z: -0.02}
+	shoulder, elbow, wrist, tip := r3.Vec{
+		X: 0.08,
+		Y: 0.63,
+		Z: 0.10,
+	}, r3.Vec{
+		X: 0.26,
+		Y: 0.63,
+		Z: 0.02,
+	}, r3.Vec{
+		X: 0.46,
+		Y: 0.63,
+		Z: 0.08,
+	}, r3.Vec{
+		X: 0.85,
+		Y: 0.63,
+		Z: -0.02,
+	}
 	l.add("upper_arm_l", chest, shoulder)
 	l.add("forearm_l", "upper_arm_l", elbow)
 	l.add("hand_l", "forearm_l", wrist)
 	l.add("hand_end_l", l.between("feather", "_l", "hand_l", wrist, tip, p.Feathers), tip)
-	hip, knee, ankle, ball, end := r3.Vec{X: 0.06, Y: 0.48, Z: -0.06}, r3.Vec{X: 0.07, Y: 0.36, Z: 0.06}, r3.Vec{X: 0.07, Y: 0.20, Z: -0.06}, r3.Vec{X: 0.07, Y: 0.02, Z: 0}, r3.Vec{X: 0.07, Y: 0.01, Z: 0.10}
+	hip, knee, ankle, ball, end := r3.Vec{
+		X: 0.06,
+		Y: 0.48,
+		Z: -0.06,
+	}, r3.Vec{
+		X: 0.07,
+		Y: 0.36,
+		Z: 0.06,
+	}, r3.Vec{
+		X: 0.07,
+		Y: 0.20,
+		Z: -0.06,
+	}, r3.Vec{
+		X: 0.07,
+		Y: 0.02,
+		Z: 0,
+	}, r3.Vec{
+		X: 0.07,
+		Y: 0.01,
+		Z: 0.10,
+	}
 	l.add("thigh_l", "hips", hip)
 	l.add("shank_l", "thigh_l", knee)
 	l.add("foot_l", "shank_l", ankle)

@@ -153,8 +153,18 @@ func (s *Skeleton) CheckSwing(solid *geom.Tree, c Convention, x Marks) []finding
 	}
 	add(back, "joint bends backward", "joints bend backward", degrees("largest error in bend direction", worstBack, SwingLimit))
 	add(side, "joint bends sideways", "joints bend sideways", degrees("off the plane in which it folds, at most", worstSide, SwingLimit))
-	add(uneven, "joint bends unlike its partner", "joints bend unlike their partners", degrees("off the partner's mirror image, at most", worstUneven, SwingLimit))
-	add(into, "joint bends into the body", "joints bend into the body", []finding.Evidence{{What: "tested at", Value: swings[1] * 180 / math.Pi, Unit: "°"}})
+	add(
+		uneven,
+		"joint bends unlike its partner",
+		"joints bend unlike their partners",
+		degrees("off the partner's mirror image, at most", worstUneven, SwingLimit),
+	)
+	add(
+		into,
+		"joint bends into the body",
+		"joints bend into the body",
+		[]finding.Evidence{{What: "tested at", Value: swings[1] * 180 / math.Pi, Unit: "°"}},
+	)
 	return out
 }
 
@@ -172,5 +182,12 @@ func (s *Skeleton) Rolled(which []int, c Convention, degrees float64) *Skeleton 
 
 // String says what a swing showed.
 func (w Swing) String() string {
-	return fmt.Sprintf("%s: closes %t, %.1f° off, %.1f° unlike its partner, into the body %t", w.Motion, w.Closes, w.Off*180/math.Pi, w.Uneven*180/math.Pi, w.Through)
+	return fmt.Sprintf(
+		"%s: closes %t, %.1f° off, %.1f° unlike its partner, into the body %t",
+		w.Motion,
+		w.Closes,
+		w.Off*180/math.Pi,
+		w.Uneven*180/math.Pi,
+		w.Through,
+	)
 }

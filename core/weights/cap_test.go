@@ -91,7 +91,13 @@ func fan(m *mesh.Mesh) *weights.Weights {
 	for v, p := range m.Points {
 		var all []weights.Influence
 		for j := range 6 {
-			all = append(all, weights.Influence{Joint: int32(j), Value: 1 / (0.3 + r3.Norm(r3.Sub(p, r3.Vec{X: float64(j % 3), Z: float64(j / 3), Y: 0.2})))})
+			all = append(
+				all,
+				weights.Influence{
+					Joint: int32(j),
+					Value: 1 / (0.3 + r3.Norm(r3.Sub(p, r3.Vec{X: float64(j % 3), Z: float64(j / 3), Y: 0.2}))),
+				},
+			)
 		}
 		w.Of[v] = weights.Clean(all, weights.Limits{})
 	}
@@ -185,7 +191,12 @@ func TestABrushMakesNoSeamAtTheCap(t *testing.T) {
 			all.Of[v] = w.Of[0]
 		}
 		e := weights.Edit(all, nil, nil, 4)
-		s, err := weights.NewStroke(weights.Brush{Joint: "e", Mode: weights.BrushAdd, Value: x, Opacity: 1, Radius: 0.1, Hard: 1}, e, n, weights.Sides{})
+		s, err := weights.NewStroke(
+			weights.Brush{Joint: "e", Mode: weights.BrushAdd, Value: x, Opacity: 1, Radius: 0.1, Hard: 1},
+			e,
+			n,
+			weights.Sides{},
+		)
 		require.NoError(t, err)
 		_, err = s.Touch(weights.Touch{Tri: 0, Pressure: 1})
 		require.NoError(t, err)

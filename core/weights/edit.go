@@ -32,7 +32,17 @@ func Edit(w *Weights, locked, open []bool, most int) *Editor {
 	if locked == nil {
 		locked = make([]bool, len(w.Joints))
 	}
-	e := &Editor{Joints: w.Joints, Of: slices.Clone(w.Of), from: w.Of, mix: w.Mix, Locked: locked, Open: open, Cap: most, touched: make([]bool, len(w.Of)), changed: make([]bool, len(w.Of))}
+	e := &Editor{
+		Joints:  w.Joints,
+		Of:      slices.Clone(w.Of),
+		from:    w.Of,
+		mix:     w.Mix,
+		Locked:  locked,
+		Open:    open,
+		Cap:     most,
+		touched: make([]bool, len(w.Of)),
+		changed: make([]bool, len(w.Of)),
+	}
 	e.Heir = make([]int32, len(w.Joints))
 	for i := range e.Heir {
 		e.Heir[i] = -1

@@ -154,7 +154,14 @@ func TestStraysAreSettled(t *testing.T) {
 }
 
 // stroked is a stroke by hand and what came out.
-func stroked(t *testing.T, e *weights.Editor, n *weights.Net, b weights.Brush, sides weights.Sides, touches ...weights.Touch) *weights.Stroke {
+func stroked(
+	t *testing.T,
+	e *weights.Editor,
+	n *weights.Net,
+	b weights.Brush,
+	sides weights.Sides,
+	touches ...weights.Touch,
+) *weights.Stroke {
 	t.Helper()
 	s, err := weights.NewStroke(b, e, n, sides)
 	require.NoError(t, err)
@@ -189,7 +196,8 @@ func TestStrokes(t *testing.T) {
 	e = start()
 	stroked(t, e, n, brush, weights.Sides{}, middle, middle)
 	require.InDelta(t, 1-0.75*0.25, e.Value(v, 1), 1e-6, "half of what is left each time")
-	for mode, want := range map[string]float64{weights.BrushAdd: 0.25 + 0.5*0.4, weights.BrushTake: 0.05, weights.BrushScale: 0.25 * (1 - 0.5*0.6), weights.BrushSmooth: 0.25, weights.BrushEven: 0.25} {
+	for mode, want := range map[string]float64{weights.BrushAdd: 0.25 + 0.5*0.4, weights.BrushTake: 0.05,
+		weights.BrushScale: 0.25 * (1 - 0.5*0.6), weights.BrushSmooth: 0.25, weights.BrushEven: 0.25} {
 		e := start()
 		stroked(t, e, n, weights.Brush{Joint: "b", Mode: mode, Value: 0.4, Opacity: 0.5, Radius: 3, Hard: 1}, weights.Sides{}, middle)
 		require.InDelta(t, want, e.Value(v, 1), 1e-6, mode)
@@ -201,11 +209,14 @@ func TestStrokes(t *testing.T) {
 	stroked(t, one, n, brush, weights.Sides{}, middle, other)
 	stroked(t, two, n, brush, weights.Sides{}, other, middle)
 	require.Equal(t, one.Of, two.Of)
-	for _, bad := range []weights.Touch{{Tri: -1, Pressure: 1}, {Tri: 1e6, Pressure: 1}, {B: 2, Pressure: 1}, {B: math.NaN(), Pressure: 1}, {Pressure: 2}, {Pressure: math.NaN()}, {Pressure: 1, Wide: -1}} {
+	for _, bad := range []weights.Touch{{Tri: -1, Pressure: 1}, {Tri: 1e6, Pressure: 1}, {B: 2, Pressure: 1},
+		{B: math.NaN(), Pressure: 1}, {Pressure: 2}, {Pressure: math.NaN()}, {Pressure: 1, Wide: -1}} {
 		_, err := s.Touch(bad)
 		require.Error(t, err, fmt.Sprint(bad))
 	}
-	for _, bad := range []weights.Brush{{Mode: "wipe"}, {Joint: "nobody", Mode: "set", Radius: 1}, {Joint: "a", Mode: "set", Radius: 0}, {Joint: "a", Mode: "set", Radius: 1, Value: 2}, {Joint: "a", Mode: "set", Radius: math.NaN()}, {Joint: "a", Mode: "set", Radius: 1, Opacity: -1}, {Joint: "a", Mode: "set", Radius: 1, Hard: 7}} {
+	for _, bad := range []weights.Brush{{Mode: "wipe"}, {Joint: "nobody", Mode: "set", Radius: 1}, {Joint: "a", Mode: "set", Radius: 0},
+		{Joint: "a", Mode: "set", Radius: 1, Value: 2}, {Joint: "a", Mode: "set", Radius: math.NaN()}, {Joint: "a", Mode: "set", Radius: 1,
+			Opacity: -1}, {Joint: "a", Mode: "set", Radius: 1, Hard: 7}} {
 		_, err := weights.NewStroke(bad, start(), n, weights.Sides{})
 		require.Error(t, err, fmt.Sprint(bad))
 	}
@@ -229,8 +240,15 @@ func TestAStrokeOnBothSides(t *testing.T) {
 	for _, tri := range []int32{40, int32(len(n.Tris)/2 + 28)} { // far from the middle, and over it
 		for _, builds := range []bool{false, true} {
 			e := weights.Edit(w, nil, nil, 0)
-			stroked(t, e, n, weights.Brush{Joint: "arm_l", Mode: weights.BrushAdd, Value: 0.4, Opacity: 1, Radius: 3, Both: true, Builds: builds}, sides,
-				weights.Touch{Tri: tri, B: 0.3, C: 0.3, Pressure: 1}, weights.Touch{Tri: tri + 2, B: 0.3, C: 0.3, Pressure: 1})
+			stroked(
+				t,
+				e,
+				n,
+				weights.Brush{Joint: "arm_l", Mode: weights.BrushAdd, Value: 0.4, Opacity: 1, Radius: 3, Both: true, Builds: builds},
+				sides,
+				weights.Touch{Tri: tri, B: 0.3, C: 0.3, Pressure: 1},
+				weights.Touch{Tri: tri + 2, B: 0.3, C: 0.3, Pressure: 1},
+			)
 			left, right := 0.0, 0.0
 			for v := range e.Of {
 				left, right = left+e.Value(int32(v), 1), right+e.Value(int32(v), 2)
@@ -299,12 +317,26 @@ func TestWhateverIsEditedStaysSound(t *testing.T) {
 				e.Blend(j, (j+1)%5, 3, nil, n)
 			case 8:
 				mode := rapid.SampledFrom([]string{"set", "add", "take", "scale", "smooth", "even"}).Draw(t, "mode")
-				s, err := weights.NewStroke(weights.Brush{Joint: joints[j], Mode: mode, Value: rapid.Float64Range(0, 1).Draw(t, "value"), Opacity: 1, Radius: 2, Both: rapid.Bool().Draw(t, "both"), Builds: rapid.Bool().Draw(t, "builds")}, e, n, weights.Sides{Partner: []int32{0, 2, 1, 3, 4}})
+				s, err := weights.NewStroke(
+					weights.Brush{
+						Joint:   joints[j],
+						Mode:    mode,
+						Value:   rapid.Float64Range(0, 1).Draw(t, "value"),
+						Opacity: 1,
+						Radius:  2,
+						Both:    rapid.Bool().Draw(t, "both"),
+						Builds:  rapid.Bool().Draw(t, "builds"),
+					},
+					e,
+					n,
+					weights.Sides{Partner: []int32{0, 2, 1, 3, 4}},
+				)
 				if err != nil {
 					continue
 				}
 				for range 2 {
-					if _, err := s.Touch(weights.Touch{Tri: int32(rapid.IntRange(0, len(n.Tris)-1).Draw(t, "tri")), B: 0.2, C: 0.3, Pressure: 1}); err != nil {
+					if _, err := s.Touch(weights.Touch{Tri: int32(rapid.IntRange(0, len(n.Tris)-1).Draw(t, "tri")), B: 0.2, C: 0.3,
+						Pressure: 1}); err != nil {
 						t.Fatal(err)
 					}
 				}
@@ -351,7 +383,17 @@ func TestAStrokeThatSmoothsHasNoOrder(t *testing.T) {
 		x := 0.1 + 0.05*math.Abs(p.X-7) + 0.02*math.Mod(p.Z, 3)
 		w.Of[v] = weights.Clean(list(0, 1-x, 1, 0.7*x, 2, 0.3*x), weights.Limits{})
 	}
-	one, other := weights.Touch{Tri: int32(len(n.Tris) / 2), B: 0.3, C: 0.3, Pressure: 1}, weights.Touch{Tri: int32(len(n.Tris)/2 + 6), B: 0.3, C: 0.3, Pressure: 0.8}
+	one, other := weights.Touch{
+		Tri:      int32(len(n.Tris) / 2),
+		B:        0.3,
+		C:        0.3,
+		Pressure: 1,
+	}, weights.Touch{
+		Tri:      int32(len(n.Tris)/2 + 6),
+		B:        0.3,
+		C:        0.3,
+		Pressure: 0.8,
+	}
 	for _, mode := range []string{weights.BrushSmooth, weights.BrushEven} {
 		brush := weights.Brush{Joint: "b", Mode: mode, Opacity: 0.9, Radius: 3, Hard: 0.5}
 		a, b := weights.Edit(w, nil, nil, 0), weights.Edit(w, nil, nil, 0)

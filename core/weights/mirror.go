@@ -81,7 +81,12 @@ func (n *Net) unmirrored(tolerance float64) (*Mirrored, error) {
 	if !(tolerance > 0) || tolerance > 1e4 {
 		return nil, fmt.Errorf("the tolerance must be above 0 m, not %g", tolerance)
 	}
-	m := &Mirrored{vertex: make([]int32, len(n.At)), tri: make([]int32, len(n.At)), at: make([]r3.Vec, len(n.At)), far: make([]float64, len(n.At))}
+	m := &Mirrored{
+		vertex: make([]int32, len(n.At)),
+		tri:    make([]int32, len(n.At)),
+		at:     make([]r3.Vec, len(n.At)),
+		far:    make([]float64, len(n.At)),
+	}
 	for v := range m.vertex {
 		m.vertex[v], m.tri[v] = -1, -1
 	}
@@ -221,7 +226,12 @@ func (n *Net) topology(m *Mirrored, plane Plane, faces [][]int32) error {
 		}
 	}
 	if most < 3 || 100*amiss > most {
-		return fmt.Errorf("the two sides have different topology: from the best of %d center edges, %d vertices matched and %d faces did not; mirror by position", min(len(seeds), mostSeeds), most, amiss)
+		return fmt.Errorf(
+			"the two sides have different topology: from the best of %d center edges, %d vertices matched and %d faces did not; mirror by position",
+			min(len(seeds), mostSeeds),
+			most,
+			amiss,
+		)
 	}
 	m.vertex = best
 	return nil
@@ -263,7 +273,14 @@ func (m *Mirrored) Image(e *Editor, n *Net, v int32, partner []int32) []Influenc
 // have; those within the tolerance of the plane get the mean of both, so that they are even. It
 // returns how many vertices were given any, and the largest difference that is left between a
 // vertex and its image.
-func (e *Editor) MirrorTo(n *Net, m *Mirrored, plane Plane, tolerance float64, front bool, vertices, partner []int32) (given int, left float64) {
+func (e *Editor) MirrorTo(
+	n *Net,
+	m *Mirrored,
+	plane Plane,
+	tolerance float64,
+	front bool,
+	vertices, partner []int32,
+) (given int, left float64) {
 	type to struct {
 		v    int32
 		list []Influence

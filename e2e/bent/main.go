@@ -83,5 +83,6 @@ func frames(scene *gltf.Scene, list string) error {
 		}
 		out = append(out, places)
 	}
-	return json.NewEncoder(os.Stdout).Encode(map[string]any{"frames": out, "count": clip.Frames(), "step": clip.Step, "height": scene.Mesh.Measure().Height})
+	return json.NewEncoder(os.Stdout).
+		Encode(map[string]any{"frames": out, "count": clip.Frames(), "step": clip.Step, "height": scene.Mesh.Measure().Height})
 }

@@ -102,7 +102,14 @@ func ReadMesh(data []byte) (*mesh.Mesh, error) {
 		m.Extra = append(m.Extra, mesh.Attribute{Name: x.Name, Width: x.Width, Values: b.ReadFloats(fmt.Sprintf("extra_%d", i))})
 	}
 	for i, name := range meta.Shapes {
-		m.Shapes = append(m.Shapes, mesh.Shape{Name: name, Vertex: b.ReadInts(fmt.Sprintf("shape_%d_vertex", i)), Offset: vectors(b.ReadFloats(fmt.Sprintf("shape_%d_offset", i)))})
+		m.Shapes = append(
+			m.Shapes,
+			mesh.Shape{
+				Name:   name,
+				Vertex: b.ReadInts(fmt.Sprintf("shape_%d_vertex", i)),
+				Offset: vectors(b.ReadFloats(fmt.Sprintf("shape_%d_offset", i))),
+			},
+		)
 	}
 	if uv := b.ReadFloats("uv"); uv != nil {
 		for i := 0; i+1 < len(uv); i += 2 {

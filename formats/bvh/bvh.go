@@ -254,7 +254,12 @@ func (d *decoder) motion() (*pose.Clip, error) {
 		return nil, d.fail("%g frames where 0 to %d are possible", n, maxFrames)
 	}
 	if n*float64(len(d.nodes)) > maxTurns {
-		return nil, d.fail("%g frames × %d joints exceed %d rotations: shorten the motion or use every second frame", n, len(d.nodes), maxTurns)
+		return nil, d.fail(
+			"%g frames × %d joints exceed %d rotations: shorten the motion or use every second frame",
+			n,
+			len(d.nodes),
+			maxTurns,
+		)
 	}
 	if err := d.expect("Frame"); err != nil {
 		return nil, err

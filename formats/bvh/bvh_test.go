@@ -99,7 +99,12 @@ func TestWritingMindsTheAxesAtRest(t *testing.T) {
 		{Name: "b", Parent: 0, Pos: r3.Vec{X: 1, Y: 1}, Rot: geom.AxisAngle(r3.Vec{Z: 1}, -0.4)},
 		{Name: "b_end", Parent: 1, Pos: r3.Vec{X: 1.5, Y: 1}, Rot: q},
 	}}
-	c := &pose.Clip{Step: 0.1, Joints: []string{"a", "b"}, Root: []r3.Vec{{Z: 2}}, Turns: [][]quat.Number{{geom.AxisAngle(r3.Vec{Y: 1}, 0.8), geom.AxisAngle(r3.Vec{X: 1, Z: 1}, -math.Pi/2)}}}
+	c := &pose.Clip{
+		Step:   0.1,
+		Joints: []string{"a", "b"},
+		Root:   []r3.Vec{{Z: 2}},
+		Turns:  [][]quat.Number{{geom.AxisAngle(r3.Vec{Y: 1}, 0.8), geom.AxisAngle(r3.Vec{X: 1, Z: 1}, -math.Pi/2)}},
+	}
 	var buf bytes.Buffer
 	require.NoError(t, bvh.Encode(&buf, s, c))
 	g, err := bvh.Decode(&buf, reading.Default)
@@ -134,7 +139,9 @@ func TestBrokenFilesAreRefusedWithTheirLine(t *testing.T) {
 }
 
 func FuzzDecode(f *testing.F) {
-	f.Add("HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\nJOINT b\n{\nOFFSET 0 1 0\nCHANNELS 3 Zrotation Xrotation Yrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 1\nFrame Time: 0.1\n1 2 3 4 5 6 7 8 9\n")
+	f.Add(
+		"HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\nJOINT b\n{\nOFFSET 0 1 0\nCHANNELS 3 Zrotation Xrotation Yrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 1\nFrame Time: 0.1\n1 2 3 4 5 6 7 8 9\n",
+	)
 	f.Fuzz(func(t *testing.T, text string) {
 		g, err := bvh.Decode(strings.NewReader(text), reading.Limits{Bytes: 1 << 16, Vertices: 100})
 		if err != nil {

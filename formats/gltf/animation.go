@@ -47,11 +47,15 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 	times := -1
 	add := func(node int, path, kind string, write func(b *bytes.Buffer)) {
 		if times < 0 {
-			times = e.add(accessor{Component: typeFloat, Count: c.Frames(), Type: "SCALAR", Min: []float64{0}, Max: []float64{last}}, 0, func(b *bytes.Buffer) {
-				for f := range c.Frames() {
-					put32(b, c.Step*float64(f))
-				}
-			})
+			times = e.add(
+				accessor{Component: typeFloat, Count: c.Frames(), Type: "SCALAR", Min: []float64{0}, Max: []float64{last}},
+				0,
+				func(b *bytes.Buffer) {
+					for f := range c.Frames() {
+						put32(b, c.Step*float64(f))
+					}
+				},
+			)
 		}
 		values := e.add(accessor{Component: typeFloat, Count: c.Frames(), Type: kind}, 0, write)
 		out.Channels = append(out.Channels, channel{len(out.Samplers), channelTarget{&node, path}})

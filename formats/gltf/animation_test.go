@@ -30,7 +30,10 @@ func TestAWrittenMotionMovesTheNodesAsThePoseDoes(t *testing.T) {
 		c.Turns = append(c.Turns, []quat.Number{pose.Turn(0, 10*float64(f), 0), pose.Turn(60*float64(f), 0, 20), {Real: 1}, {Imag: 1}})
 	}
 	var file bytes.Buffer
-	require.NoError(t, gltf.EncodeGLB(&file, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w, Clips: []*pose.Clip{c, {Name: "still", Step: 1}}}))
+	require.NoError(
+		t,
+		gltf.EncodeGLB(&file, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w, Clips: []*pose.Clip{c, {Name: "still", Step: 1}}}),
+	)
 	data := file.Bytes()
 	length := binary.LittleEndian.Uint32(data[12:])
 	bin := data[20+length+8:]
@@ -97,7 +100,15 @@ func TestAWrittenMotionMovesTheNodesAsThePoseDoes(t *testing.T) {
 			if j.Parent >= 0 {
 				local[i] = local[j.Parent].Mul(local[i])
 			}
-			require.InDelta(t, 0, r3.Norm(r3.Sub(local[i].Point(r3.Vec{}), r3.Add(move, want[i].Point(r3.Vec{})))), 1e-5, "%s in frame %d", j.Name, f)
+			require.InDelta(
+				t,
+				0,
+				r3.Norm(r3.Sub(local[i].Point(r3.Vec{}), r3.Add(move, want[i].Point(r3.Vec{})))),
+				1e-5,
+				"%s in frame %d",
+				j.Name,
+				f,
+			)
 		}
 	}
 	again, err := gltf.Decode(bytes.NewReader(data), nil, reading.Default)

@@ -73,7 +73,11 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 		return nil, reading.At("JSON", "%s", strings.ReplaceAll(err.Error(), "Go struct field document.", ""))
 	}
 	for _, e := range f.doc.ExtensionsRequired {
-		return nil, &reading.Error{Where: "extensionsRequired", What: fmt.Sprintf("the file cannot be read without %s", e), Do: "export it without compression or extensions"}
+		return nil, &reading.Error{
+			Where: "extensionsRequired",
+			What:  fmt.Sprintf("the file cannot be read without %s", e),
+			Do:    "export it without compression or extensions",
+		}
 	}
 	if err := f.doc.within(l); err != nil {
 		return nil, err
@@ -111,8 +115,18 @@ func (d *document) within(l reading.Limits) error {
 			instances += len(d.Meshes[*n.Mesh].Primitives)
 		}
 	}
-	return cmp.Or(reading.Most("nodes", len(d.Nodes), maxNodes), reading.Most("accessors", len(d.Accessors), maxNodes), reading.Most("buffer views", len(d.BufferViews), maxNodes),
-		reading.Most("primitives", primitives, l.Parts), reading.Most("primitives with all its instances", instances, l.Parts), reading.Most("shape targets", targets, l.Shapes))
+	return cmp.Or(
+		reading.Most("nodes", len(d.Nodes), maxNodes),
+		reading.Most("accessors", len(d.Accessors), maxNodes),
+		reading.Most("buffer views", len(d.BufferViews), maxNodes),
+		reading.Most(
+			"primitives",
+			primitives,
+			l.Parts,
+		),
+		reading.Most("primitives with all its instances", instances, l.Parts),
+		reading.Most("shape targets", targets, l.Shapes),
+	)
 }
 
 // split takes a .glb apart into its JSON and binary chunks.

@@ -125,7 +125,16 @@ func (d *decoder) meshNode(i int, n node) error {
 	return nil
 }
 
-func (d *decoder) primitive(where, name string, frame geom.Matrix, k int, p primitive, skinIndex *int, at map[r3.Vec]spot, shared map[int][]int32, names []string) error {
+func (d *decoder) primitive(
+	where, name string,
+	frame geom.Matrix,
+	k int,
+	p primitive,
+	skinIndex *int,
+	at map[r3.Vec]spot,
+	shared map[int][]int32,
+	names []string,
+) error {
 	m := d.scene.Mesh
 	mode := 4
 	if p.Mode != nil {

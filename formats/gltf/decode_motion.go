@@ -111,7 +111,12 @@ func (d *decoder) motions() error {
 			continue
 		}
 		if d.left -= int64(frames) * int64(len(d.doc.Nodes)); d.left < 0 {
-			return fmt.Errorf("%s: %w: the motions of the file unfold to more than %d numbers", where, reading.ErrTooLarge, d.limits.Numbers)
+			return fmt.Errorf(
+				"%s: %w: the motions of the file unfold to more than %d numbers",
+				where,
+				reading.ErrTooLarge,
+				d.limits.Numbers,
+			)
 		}
 		name := a.Name
 		if name == "" {
@@ -124,10 +129,19 @@ func (d *decoder) motions() error {
 		d.scene.Clips = append(d.scene.Clips, c)
 	}
 	if passed > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d channels of the file's motions move shapes, scale joints or shift joints other than the root; they are ignored", passed))
+		d.scene.Notes = append(
+			d.scene.Notes,
+			fmt.Sprintf(
+				"%d channels of the file's motions move shapes, scale joints or shift joints other than the root; they are ignored",
+				passed,
+			),
+		)
 	}
 	if long > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d motions are longer than %d frames or %d turns and are ignored", long, maxFrames, maxTurns))
+		d.scene.Notes = append(
+			d.scene.Notes,
+			fmt.Sprintf("%d motions are longer than %d frames or %d turns and are ignored", long, maxFrames, maxTurns),
+		)
 	}
 	return nil
 }
@@ -236,7 +250,11 @@ func (t *track) at(time float64) []float64 {
 	}
 	p, q := key(i-1, 1), key(i, 1)
 	if w == 4 {
-		s := slerp(quat.Number{Imag: p[0], Jmag: p[1], Kmag: p[2], Real: p[3]}, quat.Number{Imag: q[0], Jmag: q[1], Kmag: q[2], Real: q[3]}, x)
+		s := slerp(
+			quat.Number{Imag: p[0], Jmag: p[1], Kmag: p[2], Real: p[3]},
+			quat.Number{Imag: q[0], Jmag: q[1], Kmag: q[2], Real: q[3]},
+			x,
+		)
 		return []float64{s.Imag, s.Jmag, s.Kmag, s.Real}
 	}
 	for c := range w {
@@ -290,7 +308,20 @@ func (d *decoder) sampled(name string, tracks map[int]*nodeTracks, nodeOf []int,
 				x.Matrix = nil
 				if d.doc.Nodes[n].Matrix != nil {
 					p, q, sc := geom.Matrix(*d.doc.Nodes[n].Matrix).Decompose()
-					x.Translation, x.Rotation, x.Scale = &[3]float64{p.X, p.Y, p.Z}, &[4]float64{q.Imag, q.Jmag, q.Kmag, q.Real}, &[3]float64{sc.X, sc.Y, sc.Z}
+					x.Translation, x.Rotation, x.Scale = &[3]float64{
+						p.X,
+						p.Y,
+						p.Z,
+					}, &[4]float64{
+						q.Imag,
+						q.Jmag,
+						q.Kmag,
+						q.Real,
+					}, &[3]float64{
+						sc.X,
+						sc.Y,
+						sc.Z,
+					}
 				}
 				if t.move != nil {
 					v := t.move.at(time)

@@ -169,7 +169,10 @@ func (d *decoder) bindPose() error {
 		}
 	}
 	if ignored > 0 {
-		d.scene.Notes = append(d.scene.Notes, wording.Count(ignored, "skinned mesh is", "skinned meshes are")+" under nodes with a transform, which glTF ignores")
+		d.scene.Notes = append(
+			d.scene.Notes,
+			wording.Count(ignored, "skinned mesh is", "skinned meshes are")+" under nodes with a transform, which glTF ignores",
+		)
 	}
 	for k := range d.doc.Skins {
 		brought[k] = geom.IdentityMatrix
@@ -189,7 +192,10 @@ func (d *decoder) bindPose() error {
 		}
 	}
 	if crowded > 0 {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d more bind poses than the %d kept: treated as the first", crowded, pose.MaxRecords))
+		d.scene.Notes = append(
+			d.scene.Notes,
+			fmt.Sprintf("%d more bind poses than the %d kept: treated as the first", crowded, pose.MaxRecords),
+		)
 	}
 	if len(b.Records) == 0 {
 		return nil
@@ -227,7 +233,12 @@ func (d *decoder) record(k int, used []bool) (pose.Record, geom.Matrix, error) {
 			return pose.Record{}, geom.Matrix{}, err
 		}
 		if len(list) < 16*len(sk.Joints) {
-			return pose.Record{}, geom.Matrix{}, reading.At(where, "it has %d inverse bind matrices for %d joints", len(list)/16, len(sk.Joints))
+			return pose.Record{}, geom.Matrix{}, reading.At(
+				where,
+				"it has %d inverse bind matrices for %d joints",
+				len(list)/16,
+				len(sk.Joints),
+			)
 		}
 		for i := range inverse {
 			for c := range 16 {

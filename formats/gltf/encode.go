@@ -74,7 +74,9 @@ func EncodeSkeleton(w io.Writer, s *skeleton.Skeleton) error {
 	e.doc.Scenes = []scene{{}}
 	e.joints(s)
 	e.skin(s)
-	e.doc.Buffers = []buffer{{URI: "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(e.bin.Bytes()), Length: e.bin.Len()}}
+	e.doc.Buffers = []buffer{
+		{URI: "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(e.bin.Bytes()), Length: e.bin.Len()},
+	}
 	out := json.NewEncoder(w)
 	out.SetIndent("", " ")
 	return out.Encode(&e.doc)
@@ -211,11 +213,15 @@ func (e *encoder) mesh(name string, m *mesh.Mesh, loose func(v int32) bool, s *s
 			lo[k], hi[k] = math.Min(lo[k], x), math.Max(hi[k], x)
 		}
 	}
-	attributes["POSITION"] = e.add(accessor{Component: typeFloat, Count: len(list), Type: "VEC3", Min: lo[:], Max: hi[:]}, 34962, func(b *bytes.Buffer) {
-		for _, d := range list {
-			put32(b, points[d.v].X, points[d.v].Y, points[d.v].Z)
-		}
-	})
+	attributes["POSITION"] = e.add(
+		accessor{Component: typeFloat, Count: len(list), Type: "VEC3", Min: lo[:], Max: hi[:]},
+		34962,
+		func(b *bytes.Buffer) {
+			for _, d := range list {
+				put32(b, points[d.v].X, points[d.v].Y, points[d.v].Z)
+			}
+		},
+	)
 	attributes["NORMAL"] = e.add(accessor{Component: typeFloat, Count: len(list), Type: "VEC3"}, 34962, func(b *bytes.Buffer) {
 		for _, d := range list {
 			put32(b, float64(d.normal[0]), float64(d.normal[1]), float64(d.normal[2]))
@@ -296,7 +302,9 @@ func (e *encoder) materialOf(p mesh.Part) int {
 	}
 	metallic, rough := float32(0), float32(0.9)
 	c := p.Colour
-	raw, err := json.Marshal(material{Name: p.Name, PBR: &pbr{BaseColour: &[4]float32{c[0], c[1], c[2], 1}, Metallic: &metallic, Roughness: &rough}})
+	raw, err := json.Marshal(
+		material{Name: p.Name, PBR: &pbr{BaseColour: &[4]float32{c[0], c[1], c[2], 1}, Metallic: &metallic, Roughness: &rough}},
+	)
 	if err != nil {
 		raw = json.RawMessage("{}") // a colour that is no number
 	}
@@ -368,11 +376,20 @@ func (e *encoder) shapes(out *meshes, m *mesh.Mesh, list []drawn) {
 				lo[k], hi[k] = math.Min(lo[k], x), math.Max(hi[k], x)
 			}
 		}
-		targets = append(targets, map[string]int{"POSITION": e.add(accessor{Component: typeFloat, Count: len(list), Type: "VEC3", Min: lo[:], Max: hi[:]}, 34962, func(b *bytes.Buffer) {
-			for _, d := range list {
-				put32(b, by[d.v].X, by[d.v].Y, by[d.v].Z)
-			}
-		})})
+		targets = append(
+			targets,
+			map[string]int{
+				"POSITION": e.add(
+					accessor{Component: typeFloat, Count: len(list), Type: "VEC3", Min: lo[:], Max: hi[:]},
+					34962,
+					func(b *bytes.Buffer) {
+						for _, d := range list {
+							put32(b, by[d.v].X, by[d.v].Y, by[d.v].Z)
+						}
+					},
+				),
+			},
+		)
 		names.Names = append(names.Names, s.Name)
 	}
 	for i := range out.Primitives {
@@ -413,33 +430,41 @@ func (e *encoder) weights(attributes map[string]int, list []drawn, s *skeleton.S
 		if len(s.Joints) > 255 {
 			component = typeUshort
 		}
-		attributes[fmt.Sprintf("JOINTS_%d", set)] = e.add(accessor{Component: component, Count: len(list), Type: "VEC4"}, 34962, func(b *bytes.Buffer) {
-			for _, d := range list {
-				for k := 4 * set; k < 4*set+4; k++ {
-					j := 0
-					if x := sk.Of[d.v]; k < len(x) {
-						j = joint[x[k].Joint]
-					}
-					b.WriteByte(byte(j))
-					if component == typeUshort {
-						b.WriteByte(byte(j >> 8))
+		attributes[fmt.Sprintf("JOINTS_%d", set)] = e.add(
+			accessor{Component: component, Count: len(list), Type: "VEC4"},
+			34962,
+			func(b *bytes.Buffer) {
+				for _, d := range list {
+					for k := 4 * set; k < 4*set+4; k++ {
+						j := 0
+						if x := sk.Of[d.v]; k < len(x) {
+							j = joint[x[k].Joint]
+						}
+						b.WriteByte(byte(j))
+						if component == typeUshort {
+							b.WriteByte(byte(j >> 8))
+						}
 					}
 				}
-			}
-		})
-		attributes[fmt.Sprintf("WEIGHTS_%d", set)] = e.add(accessor{Component: typeFloat, Count: len(list), Type: "VEC4"}, 34962, func(b *bytes.Buffer) {
-			for _, d := range list {
-				for k := 4 * set; k < 4*set+4; k++ {
-					v := float32(0)
-					if x := rounded[d.v]; k < len(x) {
-						v = x[k]
-					} else if len(x) == 0 && k == 0 {
-						v = 1
+			},
+		)
+		attributes[fmt.Sprintf("WEIGHTS_%d", set)] = e.add(
+			accessor{Component: typeFloat, Count: len(list), Type: "VEC4"},
+			34962,
+			func(b *bytes.Buffer) {
+				for _, d := range list {
+					for k := 4 * set; k < 4*set+4; k++ {
+						v := float32(0)
+						if x := rounded[d.v]; k < len(x) {
+							v = x[k]
+						} else if len(x) == 0 && k == 0 {
+							v = 1
+						}
+						put32(b, float64(v))
 					}
-					put32(b, float64(v))
 				}
-			}
-		})
+			},
+		)
 	}
 }
 

@@ -118,7 +118,9 @@ func document(spoil func(d map[string]any)) string {
 			map[string]any{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"},
 			map[string]any{"bufferView": 1, "componentType": 5123, "count": 3, "type": "SCALAR"}},
 		"bufferViews": []any{map[string]any{"buffer": 0, "byteLength": 36}, map[string]any{"buffer": 0, "byteOffset": 36, "byteLength": 8}},
-		"buffers":     []any{map[string]any{"byteLength": 44, "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(b.Bytes())}},
+		"buffers": []any{
+			map[string]any{"byteLength": 44, "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(b.Bytes())},
+		},
 	}
 	if spoil != nil {
 		spoil(d)
@@ -319,7 +321,13 @@ func TestWhatIsWrittenIsAlignedAndBounded(t *testing.T) {
 			w.Of[v] = weights.Clean(w.Of[v], weights.Limits{Cap: influences})
 		}
 		var buf bytes.Buffer
-		pictures := &look.Look{Materials: []json.RawMessage{[]byte(`{"name":"skin"}`)}, Images: []look.Image{{Name: "a", Mime: "image/png", Data: make([]byte, influences)}, {Name: "b", Mime: "image/png", Data: make([]byte, influences)}}}
+		pictures := &look.Look{
+			Materials: []json.RawMessage{[]byte(`{"name":"skin"}`)},
+			Images: []look.Image{
+				{Name: "a", Mime: "image/png", Data: make([]byte, influences)},
+				{Name: "b", Mime: "image/png", Data: make([]byte, influences)},
+			},
+		}
 		require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Mesh: m, Skeleton: s, Weights: w, Look: pictures}))
 		data := buf.Bytes()
 		require.Zero(t, len(data)%4)

@@ -24,7 +24,15 @@ func (d *decoder) takeLook(resolve Resolver) error {
 	for i, im := range d.doc.Images {
 		data, err := d.picture(i, im, resolve)
 		if err != nil {
-			d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("picture %d %s is missing or unknown (%v), so the materials keep their colors and lose their textures", i, im.URI, err))
+			d.scene.Notes = append(
+				d.scene.Notes,
+				fmt.Sprintf(
+					"picture %d %s is missing or unknown (%v), so the materials keep their colors and lose their textures",
+					i,
+					im.URI,
+					err,
+				),
+			)
 			d.scene.Look = l.WithoutTextures()
 			return nil
 		}

@@ -275,10 +275,16 @@ func TestSkinsOfSeveralPoses(t *testing.T) {
 	two := func(spoil func(m []byte)) []byte {
 		return changed(t, arm(), func(d map[string]any) {
 			skin := d["skins"].([]any)[0].(map[string]any)
-			d["skins"] = append(d["skins"].([]any), map[string]any{"joints": skin["joints"], "inverseBindMatrices": skin["inverseBindMatrices"], "skeleton": 2})
+			d["skins"] = append(
+				d["skins"].([]any),
+				map[string]any{"joints": skin["joints"], "inverseBindMatrices": skin["inverseBindMatrices"], "skeleton": 2},
+			)
 			for _, n := range d["nodes"].([]any) {
 				if m := n.(map[string]any); m["mesh"] != nil {
-					d["nodes"] = append(d["nodes"].([]any), map[string]any{"name": "again", "mesh": m["mesh"], "skin": 1, "translation": []float64{5, 0, 0}})
+					d["nodes"] = append(
+						d["nodes"].([]any),
+						map[string]any{"name": "again", "mesh": m["mesh"], "skin": 1, "translation": []float64{5, 0, 0}},
+					)
 					scene := d["scenes"].([]any)[0].(map[string]any)
 					scene["nodes"] = append(scene["nodes"].([]any), len(d["nodes"].([]any))-1)
 					break
@@ -314,7 +320,10 @@ func TestMotionsOfFilesAreRead(t *testing.T) {
 	x := arm()
 	c := &pose.Clip{Name: "wave", Step: 1.0 / 24, Joints: []string{"fore", "hand"}}
 	for f := range 30 {
-		c.Turns = append(c.Turns, []quat.Number{geom.AxisAngle(r3.Vec{Z: 1}, 0.03*float64(f)), geom.AxisAngle(r3.Vec{X: 1}, -0.02*float64(f))})
+		c.Turns = append(
+			c.Turns,
+			[]quat.Number{geom.AxisAngle(r3.Vec{Z: 1}, 0.03*float64(f)), geom.AxisAngle(r3.Vec{X: 1}, -0.02*float64(f))},
+		)
 		c.Root = append(c.Root, r3.Vec{Y: 0.01 * float64(f)})
 	}
 	x.Clips = []*pose.Clip{c}
@@ -355,11 +364,29 @@ func motionOf(t *testing.T, how string) []byte {
 	var bin bytes.Buffer
 	require.NoError(t, binary.Write(&bin, binary.LittleEndian, []float32{0, 1}))
 	require.NoError(t, binary.Write(&bin, binary.LittleEndian, values))
-	doc := map[string]any{"asset": map[string]any{"version": "2.0"}, "nodes": []any{map[string]any{"name": "root", "children": []int{1}}, map[string]any{"name": "tip", "translation": []float64{0, 1, 0}}},
-		"scenes": []any{map[string]any{"nodes": []int{0}}}, "buffers": []any{map[string]any{"byteLength": bin.Len()}},
-		"bufferViews": []any{map[string]any{"buffer": 0, "byteLength": 8}, map[string]any{"buffer": 0, "byteOffset": 8, "byteLength": bin.Len() - 8}},
-		"accessors":   []any{map[string]any{"bufferView": 0, "componentType": 5126, "count": 2, "type": "SCALAR"}, map[string]any{"bufferView": 1, "componentType": 5126, "count": len(values) / 3, "type": "VEC3"}},
-		"animations":  []any{map[string]any{"channels": []any{map[string]any{"sampler": 0, "target": map[string]any{"node": 0, "path": "translation"}}}, "samplers": []any{map[string]any{"input": 0, "output": 1, "interpolation": how}}}}}
+	doc := map[string]any{
+		"asset": map[string]any{"version": "2.0"},
+		"nodes": []any{
+			map[string]any{"name": "root", "children": []int{1}},
+			map[string]any{"name": "tip", "translation": []float64{0, 1, 0}},
+		},
+		"scenes":  []any{map[string]any{"nodes": []int{0}}},
+		"buffers": []any{map[string]any{"byteLength": bin.Len()}},
+		"bufferViews": []any{
+			map[string]any{"buffer": 0, "byteLength": 8},
+			map[string]any{"buffer": 0, "byteOffset": 8, "byteLength": bin.Len() - 8},
+		},
+		"accessors": []any{
+			map[string]any{"bufferView": 0, "componentType": 5126, "count": 2, "type": "SCALAR"},
+			map[string]any{"bufferView": 1, "componentType": 5126, "count": len(values) / 3, "type": "VEC3"},
+		},
+		"animations": []any{
+			map[string]any{
+				"channels": []any{map[string]any{"sampler": 0, "target": map[string]any{"node": 0, "path": "translation"}}},
+				"samplers": []any{map[string]any{"input": 0, "output": 1, "interpolation": how}},
+			},
+		},
+	}
 	text, err := json.Marshal(doc)
 	require.NoError(t, err)
 	for len(text)%4 != 0 {

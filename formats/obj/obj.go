@@ -62,7 +62,10 @@ func Decode(r io.Reader, resolve func(name string) ([]byte, error), l reading.Li
 	}
 	out := &File{Mesh: d.m}
 	if d.manyParts {
-		out.Notes = append(out.Notes, fmt.Sprintf("the file has more than %d groups and materials; the faces of the rest are in the last part", l.Parts))
+		out.Notes = append(
+			out.Notes,
+			fmt.Sprintf("the file has more than %d groups and materials; the faces of the rest are in the last part", l.Parts),
+		)
 	}
 	d.paint(out, resolve)
 	return out, nil

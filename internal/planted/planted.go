@@ -58,7 +58,8 @@ func (b *Body) near(name string, part float64, of ...string) (out []int32) {
 	}
 	for v, p := range b.points {
 		k := b.Weights.Leader(v)
-		if r3.Norm(r3.Sub(p, b.Skeleton.Joints[i].Pos)) < part*b.height && (of == nil || k >= 0 && slices.Contains(of, b.Weights.Joints[k])) {
+		if r3.Norm(r3.Sub(p, b.Skeleton.Joints[i].Pos)) < part*b.height &&
+			(of == nil || k >= 0 && slices.Contains(of, b.Weights.Joints[k])) {
 			out = append(out, int32(v))
 		}
 	}

@@ -21,11 +21,25 @@ var may = map[string][]string{
 	"wisemarrow/people":  {},
 	"wisemarrow/store":   {"wisemarrow/people", "wisemarrow/studio"},
 	"wisemarrow/queue":   {"wisemarrow/studio"},
-	"wisemarrow/web":     {"wisemarrow/internal/notices", "wisemarrow/core/finding", "wisemarrow/core/wording", "wisemarrow/people", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
-	"wisemarrow/demo":    {"wisemarrow/core", "wisemarrow/studio"},
+	"wisemarrow/web": {
+		"wisemarrow/internal/notices",
+		"wisemarrow/core/finding",
+		"wisemarrow/core/wording",
+		"wisemarrow/people",
+		"wisemarrow/formats",
+		"wisemarrow/studio",
+		"wisemarrow/stages",
+	},
+	"wisemarrow/demo": {"wisemarrow/core", "wisemarrow/studio"},
 
 	// The commands on files; "wisemarrow/cmd/wisemarrow-server" is no folder under it and may import all.
-	"wisemarrow/cmd/wisemarrow": {"wisemarrow/internal/notices", "wisemarrow/core", "wisemarrow/formats", "wisemarrow/studio", "wisemarrow/stages"},
+	"wisemarrow/cmd/wisemarrow": {
+		"wisemarrow/internal/notices",
+		"wisemarrow/core",
+		"wisemarrow/formats",
+		"wisemarrow/studio",
+		"wisemarrow/stages",
+	},
 }
 
 // coreOthers are the packages from elsewhere that core may use: gonum, and what tells whether

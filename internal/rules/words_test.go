@@ -15,9 +15,11 @@ import (
 )
 
 // What is not said to people, see docs/words.md. Single words are keys as often as not and pass.
-var unwelcome = regexp.MustCompile(`(?i)\b(anew|in vain|likewise|neighbours?|(centi|milli|kilo)?metres?|colours?|grey|centre[ds]?|middle plane|` +
-	`lies? (on|between|in|inside|over|apart)|hangs? from|hung|hangs? elsewhere|keeps? to nothing|share of (a|the) (joint|vertex)|` +
-	`meant so|is no (plain|finite|valid|number|place|length)|as it rests|doubled|modell\w+|armour|stylised|take hold|none chosen|the chosen|chosen joints?)\b`)
+var unwelcome = regexp.MustCompile(
+	`(?i)\b(anew|in vain|likewise|neighbours?|(centi|milli|kilo)?metres?|colours?|grey|centre[ds]?|middle plane|` +
+		`lies? (on|between|in|inside|over|apart)|hangs? from|hung|hangs? elsewhere|keeps? to nothing|share of (a|the) (joint|vertex)|` +
+		`meant so|is no (plain|finite|valid|number|place|length)|as it rests|doubled|modell\w+|armour|stylised|take hold|none chosen|the chosen|chosen joints?)\b`,
+)
 
 // Texts that look like words and are not: what the program looks for in names and synonyms of the finder.
 var (
@@ -47,7 +49,8 @@ func TestWords(t *testing.T) {
 		require.NoError(t, err)
 		path = strings.TrimPrefix(filepath.ToSlash(path), "../../")
 		if d.IsDir() {
-			if n := d.Name(); n != ".." && (strings.HasPrefix(n, ".") || n == "node_modules" || n == "vendor" || path == "demo" || path == "bench" || path == "internal" || path == "bin") {
+			if n := d.Name(); n != ".." &&
+				(strings.HasPrefix(n, ".") || n == "node_modules" || n == "vendor" || path == "demo" || path == "bench" || path == "internal" || path == "bin") {
 				return filepath.SkipDir
 			}
 			return nil

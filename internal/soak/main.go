@@ -461,7 +461,16 @@ func (s *soak) count(took time.Duration) error {
 		kills += n
 	}
 	fmt.Printf("%.0f s, %d clients, %d kills (%v)\n", took.Seconds(), len(s.characters), kills, s.h.kills)
-	fmt.Printf("edits sent %d, acknowledged %d, lost %d, doubled %d; stored without an acknowledgement that arrived %d, cut off %d, too late %d\n", s.sent, acked, lost, doubled, unacked, s.unknown, s.stale)
+	fmt.Printf(
+		"edits sent %d, acknowledged %d, lost %d, doubled %d; stored without an acknowledgement that arrived %d, cut off %d, too late %d\n",
+		s.sent,
+		acked,
+		lost,
+		doubled,
+		unacked,
+		s.unknown,
+		s.stale,
+	)
 	fmt.Printf("works %d: %v\n", len(s.works), states)
 	fmt.Printf("answers of acknowledged edits: median %.0f ms, p95 %.0f ms, longest %.0f ms\n", at(0.5), at(0.95), at(1))
 	for _, x := range s.odd[:min(len(s.odd), 10)] {

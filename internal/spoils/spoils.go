@@ -79,7 +79,9 @@ func (s Spoil) Limit() float64 {
 }
 
 // of is a spoil that leaves the skeleton.
-func of(do func(m *mesh.Mesh, rng *rand.Rand) *mesh.Mesh) func(*mesh.Mesh, *skeleton.Skeleton, *rand.Rand) (*mesh.Mesh, *skeleton.Skeleton) {
+func of(
+	do func(m *mesh.Mesh, rng *rand.Rand) *mesh.Mesh,
+) func(*mesh.Mesh, *skeleton.Skeleton, *rand.Rand) (*mesh.Mesh, *skeleton.Skeleton) {
 	return func(m *mesh.Mesh, s *skeleton.Skeleton, rng *rand.Rand) (*mesh.Mesh, *skeleton.Skeleton) {
 		return do(m, rng), s
 	}
@@ -87,7 +89,13 @@ func of(do func(m *mesh.Mesh, rng *rand.Rand) *mesh.Mesh) func(*mesh.Mesh, *skel
 
 // copied is the mesh without what is kept by corner, to be changed.
 func copied(m *mesh.Mesh) *mesh.Mesh {
-	return &mesh.Mesh{Points: slices.Clone(m.Points), Start: slices.Clone(m.Start), Corner: slices.Clone(m.Corner), Part: slices.Clone(m.Part), Parts: m.Parts}
+	return &mesh.Mesh{
+		Points: slices.Clone(m.Points),
+		Start:  slices.Clone(m.Start),
+		Corner: slices.Clone(m.Corner),
+		Part:   slices.Clone(m.Part),
+		Parts:  m.Parts,
+	}
 }
 
 func flipped(m *mesh.Mesh, which func(f int) bool) *mesh.Mesh {
@@ -199,7 +207,10 @@ func shells(m *mesh.Mesh, s *skeleton.Skeleton, _ *rand.Rand) (*mesh.Mesh, *skel
 		for y := range rings + 1 {
 			for x := range 2 * rings {
 				a, b := math.Pi*float64(y)/float64(rings), math.Pi*float64(x)/float64(rings)
-				out.Points = append(out.Points, r3.Add(on, r3.Scale(0.7*d, r3.Vec{X: math.Sin(a) * math.Cos(b), Y: math.Cos(a), Z: math.Sin(a) * math.Sin(b)})))
+				out.Points = append(
+					out.Points,
+					r3.Add(on, r3.Scale(0.7*d, r3.Vec{X: math.Sin(a) * math.Cos(b), Y: math.Cos(a), Z: math.Sin(a) * math.Sin(b)})),
+				)
 			}
 		}
 		at := func(y, x int) int32 { return base + int32(y*2*rings+x%(2*rings)) }
@@ -311,7 +322,14 @@ func scaled(m *mesh.Mesh, s *skeleton.Skeleton, by float64, to r3.Vec) (*mesh.Me
 // clean one, by vertex: half the sum over the joints, at vertices that stand, on the clean
 // mesh, at a vertex. compared is how many they are. The roots of the skeletons tell how the
 // one was scaled and moved into the other.
-func Apart(clean *mesh.Mesh, cs *skeleton.Skeleton, good *weights.Weights, m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights) (apart float64, compared int) {
+func Apart(
+	clean *mesh.Mesh,
+	cs *skeleton.Skeleton,
+	good *weights.Weights,
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	w *weights.Weights,
+) (apart float64, compared int) {
 	by := s.Height() / cs.Height()
 	limit := 3e-6 * geom.BoxOf(clean.Points).Diagonal()
 	tree := geom.NewPointTree(clean.World())

@@ -10,20 +10,26 @@ import (
 // Memory is a store in memory, for what needs no database. It is for one character
 // and one goroutine.
 type Memory struct {
-	All    map[string]studio.Character
-	Past   []studio.Revision // every revision, in order
-	Blob   map[string][]byte
-	Staged map[string]bool
-	Works  map[string]studio.Work
+	All       map[string]studio.Character
+	Past      []studio.Revision // every revision, in order
+	Blob      map[string][]byte
+	Staged    map[string]bool
+	Works     map[string]studio.Work
 	EarlyStop bool // what a beat answers
-	Items  []studio.ShelfItem
-	Made   map[string][]byte // what was derived
-	Down   bool
+	Items     []studio.ShelfItem
+	Made      map[string][]byte // what was derived
+	Down      bool
 }
 
 // NewMemory returns an empty store.
 func NewMemory() *Memory {
-	return &Memory{All: map[string]studio.Character{}, Blob: map[string][]byte{}, Staged: map[string]bool{}, Works: map[string]studio.Work{}, Made: map[string][]byte{}}
+	return &Memory{
+		All:    map[string]studio.Character{},
+		Blob:   map[string][]byte{},
+		Staged: map[string]bool{},
+		Works:  map[string]studio.Work{},
+		Made:   map[string][]byte{},
+	}
 }
 
 // Productions implements studio.Store.

@@ -48,7 +48,13 @@ func TestADatabaseThatWentDownIsStartedAgain(t *testing.T) {
 	time.Sleep(time.Second)
 	sh("kill")
 	require.Eventually(t, func() bool { return up() && command("url").Run() == nil }, 30*time.Second, 300*time.Millisecond)
-	require.Eventually(t, func() bool { return exec.Command("psql", "-qX", url, "-c", "select 1").Run() == nil }, 20*time.Second, 300*time.Millisecond, "where the server looks for it")
+	require.Eventually(
+		t,
+		func() bool { return exec.Command("psql", "-qX", url, "-c", "select 1").Run() == nil },
+		20*time.Second,
+		300*time.Millisecond,
+		"where the server looks for it",
+	)
 	sh("stop")
 	require.Never(t, up, 3*time.Second, 500*time.Millisecond)
 	require.NoError(t, server.Process.Kill())

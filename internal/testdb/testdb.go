@@ -34,7 +34,11 @@ func New(t *testing.T) string {
 		// server's own (autovacuum), which a plain drop sends away itself.
 		_, err := conn.Exec(ctx, "alter database "+name+" with allow_connections false")
 		require.NoError(t, err)
-		_, err = conn.Exec(ctx, "select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = $1 and usename = current_user", name)
+		_, err = conn.Exec(
+			ctx,
+			"select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = $1 and usename = current_user",
+			name,
+		)
 		require.NoError(t, err)
 		_, err = conn.Exec(ctx, "drop database "+name)
 		require.NoError(t, err)

@@ -52,9 +52,21 @@ func TestAnEarlierDatabaseThatRunsIsUpgraded(t *testing.T) {
 			if os.Getuid() != 0 {
 				owner = os.Getenv("USER")
 			}
-			out, err = sh("psql", "-qX", "postgres://wisemarrow@127.0.0.1:"+port+"/postgres", "-c", "create role wisemarrow_moving superuser login")
+			out, err = sh(
+				"psql",
+				"-qX",
+				"postgres://wisemarrow@127.0.0.1:"+port+"/postgres",
+				"-c",
+				"create role wisemarrow_moving superuser login",
+			)
 			require.NoError(t, err, out)
-			out, err = sh("psql", "-qX", "postgres://wisemarrow_moving@127.0.0.1:"+port+"/postgres", "-c", "alter role wisemarrow rename to "+owner)
+			out, err = sh(
+				"psql",
+				"-qX",
+				"postgres://wisemarrow_moving@127.0.0.1:"+port+"/postgres",
+				"-c",
+				"alter role wisemarrow rename to "+owner,
+			)
 			require.NoError(t, err, out)
 			require.NoError(t, os.WriteFile(hba, []byte("local all all peer\nhost all all 127.0.0.1/32 scram-sha-256\n"), 0o644))
 		}
@@ -63,7 +75,17 @@ func TestAnEarlierDatabaseThatRunsIsUpgraded(t *testing.T) {
 			require.NoError(t, err, out)
 			url, err := sh(script, "url")
 			require.NoError(t, err, url)
-			out, err = sh("psql", "-qXtA", url, "-c", "select n from kept", "-c", "insert into kept values (7)", "-c", "delete from kept where ctid <> (select min(ctid) from kept)")
+			out, err = sh(
+				"psql",
+				"-qXtA",
+				url,
+				"-c",
+				"select n from kept",
+				"-c",
+				"insert into kept values (7)",
+				"-c",
+				"delete from kept where ctid <> (select min(ctid) from kept)",
+			)
 			require.NoError(t, err, out)
 			require.Equal(t, "7", out)
 			url, err = sh(script, "url", "postgres")

@@ -22,21 +22,95 @@ func init() {
 		Find:    find,
 		Steps: []studio.FirstStep{
 			{What: "Set the convention and orient all joints", Done: studio.Has(func(s *studio.State) bool { return s.Settings.Oriented })},
-			{What: "See that hinges bend the right way", Done: studio.Without(studio.HasSkeleton, "bends_backward", "bends_sideways", "bends_into_body", "bends_unlike_partner", "wrong_bend", "no_bend")},
-			{What: "Make left and right agree", Done: studio.Without(studio.HasSkeleton, "axes_unlike_partner", "sides_differ", "no_partner")},
+			{
+				What: "See that hinges bend the right way",
+				Done: studio.Without(
+					studio.HasSkeleton,
+					"bends_backward",
+					"bends_sideways",
+					"bends_into_body",
+					"bends_unlike_partner",
+					"wrong_bend",
+					"no_bend",
+				),
+			},
+			{
+				What: "Make left and right agree",
+				Done: studio.Without(studio.HasSkeleton, "axes_unlike_partner", "sides_differ", "no_partner"),
+			},
 			{What: "Fix what else is found", Done: studio.Settled(func(s *studio.State) bool { return s.Settings.Oriented })},
 			{What: "Go on to Bind", Done: studio.Has(studio.HasWeights)},
 		}})
 	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "match_axes", Label: "Match roll to the last selected", Stage: "axes", Words: "match copy orientation whole chain active equal", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MatchAxes{} }},
-		studio.Entry{Name: "copy_axes", Label: "Mirror axes to the other side", Stage: "axes", Words: "mirror orientation partner opposite symmetry", From: studio.FromJoints, Needs: needs, New: func() studio.Operation { return &CopyAxes{} }},
-		studio.Entry{Name: "align_ends", Label: "Match end joints to their parents", Stage: "axes", Words: "end leaf tip zero orientation inherit", Needs: needs, New: func() studio.Operation { return &AlignEnds{} }},
-		studio.Entry{Name: "align_twists", Label: "Space twist joints evenly", Stage: "axes", Words: "forearm wring share distribute even twist", Needs: needs, New: func() studio.Operation { return &AlignTwists{} }},
-		studio.Entry{Name: "set_order", Label: "Set rotation orders", Stage: "axes", Words: "rotation order gimbal euler xyz", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetOrder{} }},
-		studio.Entry{Name: "align_safe", Label: "Apply safe alignments", Stage: "axes", Words: "fix all orientation clean up automatic", Needs: needs, New: func() studio.Operation { return &AlignSafe{} }},
-		studio.Entry{Name: "roll_axes", Label: "Roll joints", Stage: "axes", Words: "flip twist roll invert reverse axis orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RollAxes{} }},
-		studio.Entry{Name: "set_axes", Label: "Orient all joints", Stage: "axes", Words: "orient joint orientation roll align aim", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetAxes{Convention: skeleton.DefaultConvention} }},
+		studio.Entry{
+			Name:  "match_axes",
+			Label: "Match roll to the last selected",
+			Stage: "axes",
+			Words: "match copy orientation whole chain active equal",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &MatchAxes{} },
+		},
+		studio.Entry{
+			Name:  "copy_axes",
+			Label: "Mirror axes to the other side",
+			Stage: "axes",
+			Words: "mirror orientation partner opposite symmetry",
+			From:  studio.FromJoints,
+			Needs: needs,
+			New:   func() studio.Operation { return &CopyAxes{} },
+		},
+		studio.Entry{
+			Name:  "align_ends",
+			Label: "Match end joints to their parents",
+			Stage: "axes",
+			Words: "end leaf tip zero orientation inherit",
+			Needs: needs,
+			New:   func() studio.Operation { return &AlignEnds{} },
+		},
+		studio.Entry{
+			Name:  "align_twists",
+			Label: "Space twist joints evenly",
+			Stage: "axes",
+			Words: "forearm wring share distribute even twist",
+			Needs: needs,
+			New:   func() studio.Operation { return &AlignTwists{} },
+		},
+		studio.Entry{
+			Name:  "set_order",
+			Label: "Set rotation orders",
+			Stage: "axes",
+			Words: "rotation order gimbal euler xyz",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &SetOrder{} },
+		},
+		studio.Entry{
+			Name:  "align_safe",
+			Label: "Apply safe alignments",
+			Stage: "axes",
+			Words: "fix all orientation clean up automatic",
+			Needs: needs,
+			New:   func() studio.Operation { return &AlignSafe{} },
+		},
+		studio.Entry{
+			Name:  "roll_axes",
+			Label: "Roll joints",
+			Stage: "axes",
+			Words: "flip twist roll invert reverse axis orientation",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &RollAxes{} },
+		},
+		studio.Entry{
+			Name:  "set_axes",
+			Label: "Orient all joints",
+			Stage: "axes",
+			Words: "orient joint orientation roll align aim",
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &SetAxes{Convention: skeleton.DefaultConvention} },
+		},
 	)
 }
 
@@ -75,8 +149,18 @@ type Hinge struct {
 func Hinges(s *studio.State) []Hinge {
 	var out []Hinge
 	for _, w := range s.Skeleton.TrySwings(nil, s.Settings.Convention, s.Settings.Marks) {
-		out = append(out, Hinge{Joint: s.Skeleton.Joints[w.Joint].Name, Motion: w.Motion.String(), Closes: w.Closes, Far: w.Off > skeleton.SwingLimit, Uneven: w.Uneven > skeleton.SwingLimit,
-			Off: w.Off * 180 / math.Pi, Unlike: w.Uneven * 180 / math.Pi})
+		out = append(
+			out,
+			Hinge{
+				Joint:  s.Skeleton.Joints[w.Joint].Name,
+				Motion: w.Motion.String(),
+				Closes: w.Closes,
+				Far:    w.Off > skeleton.SwingLimit,
+				Uneven: w.Uneven > skeleton.SwingLimit,
+				Off:    w.Off * 180 / math.Pi,
+				Unlike: w.Uneven * 180 / math.Pi,
+			},
+		)
 	}
 	return out
 }
@@ -180,7 +264,11 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	}
 	s = s.WithAxes(turned)
 	s.Settings.Convention, s.Settings.Oriented = c, true
-	out := studio.Outcome{Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", wording.Count(n, "joint", "joints"), before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
+	out := studio.Outcome{
+		Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", wording.Count(n, "joint", "joints"), before, after),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(after),
+	}
 	right, all := 0, 0
 	for _, h := range Hinges(&s) {
 		all++
@@ -215,7 +303,9 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	was := s
 	s = s.WithAxes(s.Skeleton.Rolled(which, s.Settings.Convention, o.Degrees))
 	s.Settings.Oriented = true
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Rolled %s by %.4g°", wording.Count(len(which), "joint", "joints"), o.Degrees) + still(was, s)}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Rolled %s by %.4g°", wording.Count(len(which), "joint", "joints"), o.Degrees) + still(was, s),
+	}, nil
 }
 
 // OwnRow is a chain whose axes have a convention of their own, for a table.

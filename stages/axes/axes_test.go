@@ -46,7 +46,11 @@ func TestARollThatIsFlippedIsFoundAndMended(t *testing.T) {
 	require.NoError(t, err)
 	r, _, err = x.Do(context.Background(), c.ID, r.ID, "set_axes", params, "tester")
 	require.NoError(t, err)
-	require.Equal(t, "Set the axes of 1 joint: 0 off their bone became 0; 8 of 8 hinges fold the way they should; nothing moved", r.Outcome.Sentence)
+	require.Equal(
+		t,
+		"Set the axes of 1 joint: 0 off their bone became 0; 8 of 8 hinges fold the way they should; nothing moved",
+		r.Outcome.Sentence,
+	)
 	require.Empty(t, studiotest.Findings(t, x, r, "axes"))
 }
 
@@ -194,7 +198,11 @@ func TestALimbHasAConventionOfItsOwn(t *testing.T) {
 	params := f.Remedies[0].Params
 	mended := studiotest.Do(t, off, "set_axes", string(params))
 	require.Empty(t, codes(mended))
-	require.Equal(t, both.Skeleton.Joints[both.Skeleton.Index("forearm_l")].Rot, mended.Skeleton.Joints[mended.Skeleton.Index("forearm_l")].Rot)
+	require.Equal(
+		t,
+		both.Skeleton.Joints[both.Skeleton.Index("forearm_l")].Rot,
+		mended.Skeleton.Joints[mended.Skeleton.Index("forearm_l")].Rot,
+	)
 
 	// What is inserted into the chain has its convention, and all at once is one convention again.
 	more := studiotest.Do(t, both, "insert_joints", `{"joints":["forearm_l"],"count":1}`)

@@ -14,10 +14,42 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "limit_joints", Label: "Limit joint rotation", Stage: "axes", Words: "limits range constraint degrees of freedom usual", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &LimitJoints{Both: true} }},
-		studio.Entry{Name: "set_goal", Label: "Add an IK goal", Stage: "axes", Words: "inverse kinematics handle pole target effector constraint", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetGoal{Bones: 2, Both: true} }},
-		studio.Entry{Name: "look_at", Label: "Add a look-at", Stage: "axes", Words: "aim constraint eyes head target", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &LookAt{Both: true} }},
-		studio.Entry{Name: "free_joints", Label: "Clear constraints", Stage: "axes", Words: "remove constraints clear limits goal", From: studio.FromJoints, Needs: needs, New: func() studio.Operation { return &FreeJoints{Both: true} }},
+		studio.Entry{
+			Name:  "limit_joints",
+			Label: "Limit joint rotation",
+			Stage: "axes",
+			Words: "limits range constraint degrees of freedom usual",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &LimitJoints{Both: true} },
+		},
+		studio.Entry{
+			Name:  "set_goal",
+			Label: "Add an IK goal",
+			Stage: "axes",
+			Words: "inverse kinematics handle pole target effector constraint",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &SetGoal{Bones: 2, Both: true} },
+		},
+		studio.Entry{
+			Name:  "look_at",
+			Label: "Add a look-at",
+			Stage: "axes",
+			Words: "aim constraint eyes head target",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &LookAt{Both: true} },
+		},
+		studio.Entry{
+			Name:  "free_joints",
+			Label: "Clear constraints",
+			Stage: "axes",
+			Words: "remove constraints clear limits goal",
+			From:  studio.FromJoints,
+			Needs: needs,
+			New:   func() studio.Operation { return &FreeJoints{Both: true} },
+		},
 	)
 }
 
@@ -231,5 +263,9 @@ func (o *FreeJoints) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	if had == 0 {
 		return s, studio.Outcome{}, studio.Wrong("%s have no constraints", studio.Said(o.Joints))
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Cleared the constraints of %s", studio.Said(o.Joints)), Before: fmt.Sprint(had), After: "0"}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Cleared the constraints of %s", studio.Said(o.Joints)),
+		Before:   fmt.Sprint(had),
+		After:    "0",
+	}, nil
 }

@@ -70,7 +70,10 @@ func (o *MatchAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	turned, left := s.Skeleton.Matched(active, which, s.Settings.Convention, s.Settings.Marks)
 	s = s.WithAxes(turned)
 	s.Settings.Oriented = true
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Rolled %s like %s", wording.Count(len(which)-len(left), "joint", "joints"), o.Joint) + still(was, s), Left: left}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Rolled %s like %s", wording.Count(len(which)-len(left), "joint", "joints"), o.Joint) + still(was, s),
+		Left:     left,
+	}, nil
 }
 
 // CopyAxes copies axes to the partners by the side behaviour of the convention.
@@ -95,7 +98,16 @@ func (o *CopyAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	}
 	s = s.WithAxes(turned)
 	s.Settings.Oriented = true
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Copied the axes of %s to the other side", wording.Count(len(which)-len(left), "joint", "joints")) + still(was, s), Left: left}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Copied the axes of %s to the other side",
+			wording.Count(len(which)-len(left), "joint", "joints"),
+		) + still(
+			was,
+			s,
+		),
+		Left: left,
+	}, nil
 }
 
 // AlignEnds gives end joints the axes of their parents; no joint means all.
@@ -115,7 +127,11 @@ func (o *AlignEnds) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		return s, studio.Outcome{}, studio.Wrong("every selected end joint already matches")
 	}
 	s = s.WithAxes(turned)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Gave %s the axes of their parents", wording.Count(n, "joint", "joints")) + still(was, s), Before: fmt.Sprint(n), After: "0"}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Gave %s the axes of their parents", wording.Count(n, "joint", "joints")) + still(was, s),
+		Before:   fmt.Sprint(n),
+		After:    "0",
+	}, nil
 }
 
 // AlignTwists puts twist joints evenly on their bones and shares the twist among them.
@@ -146,8 +162,17 @@ func (o *AlignTwists) Apply(_ context.Context, s studio.State, _ studio.Progress
 		}
 		s.Binding = s.Binding.Rerecorded(turned, names)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Put %d twist joints of %d bones on their lines: off by up to %.1f%% of a bone before; the farthest moved %.1f mm, the skin stays", n, len(list), 100*worst, 1000*far),
-		Before: fmt.Sprintf("%.3g", worst), After: "0"}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Put %d twist joints of %d bones on their lines: off by up to %.1f%% of a bone before; the farthest moved %.1f mm, the skin stays",
+			n,
+			len(list),
+			100*worst,
+			1000*far,
+		),
+		Before: fmt.Sprintf("%.3g", worst),
+		After:  "0",
+	}, nil
 }
 
 // Twists lists the bones that have twist joints, for a table.
@@ -206,7 +231,9 @@ func (o *SetOrder) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		}
 	}
 	s.Skeleton = next
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Set the rotation order of %s; rest and motions look the same", wording.Count(n, "joint", "joints"))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Set the rotation order of %s; rest and motions look the same", wording.Count(n, "joint", "joints")),
+	}, nil
 }
 
 // AlignSafe takes up what the findings of the stage offer, as long as it helps: it moves

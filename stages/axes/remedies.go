@@ -33,7 +33,10 @@ func remedies(sk *skeleton.Skeleton, c skeleton.Convention) func(f finding.Findi
 		case "twist_off_line":
 			return one("Space them evenly", &AlignTwists{})
 		case "limits_shut_out_rest":
-			return append(one("Use typical limits", &LimitJoints{Joints: joints, Usual: true}), studio.Offer("Clear the limits", &FreeJoints{Joints: joints}))
+			return append(
+				one("Use typical limits", &LimitJoints{Joints: joints, Usual: true}),
+				studio.Offer("Clear the limits", &FreeJoints{Joints: joints}),
+			)
 		case "goal_off":
 			if len(joints) == 1 { // of one limb, so that its bones are known
 				bones := sk.Joints[sk.Index(joints[0])].Keeps.Goal.Bones

@@ -10,7 +10,16 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "follow_beneath", Label: "Let pieces follow the surface below", Stage: "bind", Words: "attach loose pieces copy carry buttons clothes rigid weights", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, New: func() studio.Operation { return &FollowBeneath{Mode: bind.Auto} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "follow_beneath",
+			Label: "Let pieces follow the surface below",
+			Stage: "bind",
+			Words: "attach loose pieces copy carry buttons clothes rigid weights",
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights},
+			New:   func() studio.Operation { return &FollowBeneath{Mode: bind.Auto} },
+		},
+	)
 }
 
 // account returns the result of the bind; of weights that have none, as those of
@@ -65,6 +74,9 @@ func (o *FollowBeneath) Apply(_ context.Context, s studio.State, _ studio.Progre
 	}
 	s.Bind = &record
 	s = s.Recounted()
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Let pieces follow the surface below: unweighted vertices %d → %d", before, len(s.Bind.Report.Stray)),
-		Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Bind.Report.Stray))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Let pieces follow the surface below: unweighted vertices %d → %d", before, len(s.Bind.Report.Stray)),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(len(s.Bind.Report.Stray)),
+	}, nil
 }

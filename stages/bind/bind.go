@@ -70,9 +70,24 @@ func age(s *studio.State) []finding.Finding {
 		if parent(s.Skeleton, j) != parent(was, b) {
 			hung = append(hung, j.Name)
 			if len(ways) < hungTold {
-				ways = append(ways, fmt.Sprintf("%s: parent was %s, is %s", j.Name, cmp.Or(parent(was, b), "nothing"), cmp.Or(parent(s.Skeleton, j), "nothing")))
+				ways = append(
+					ways,
+					fmt.Sprintf(
+						"%s: parent was %s, is %s",
+						j.Name,
+						cmp.Or(parent(was, b), "nothing"),
+						cmp.Or(parent(s.Skeleton, j), "nothing"),
+					),
+				)
 				if up := parent(was, b); up == "" || s.Skeleton.Index(up) >= 0 {
-					back = append(back, studio.OfferOf("Reparent "+j.Name+" to "+cmp.Or(up, "nothing"), "reparent_joint", map[string]any{"joints": []string{j.Name}, "parent": up}))
+					back = append(
+						back,
+						studio.OfferOf(
+							"Reparent "+j.Name+" to "+cmp.Or(up, "nothing"),
+							"reparent_joint",
+							map[string]any{"joints": []string{j.Name}, "parent": up},
+						),
+					)
 				}
 			}
 		}
@@ -82,8 +97,15 @@ func age(s *studio.State) []finding.Finding {
 		if names == nil {
 			return
 		}
-		f := finding.Finding{Code: code, Severity: severity, Count: len(names), Title: fmt.Sprintf(title, wording.Count(len(names), "joint has", "joints have")), Why: why,
-			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: names}}
+		f := finding.Finding{
+			Code:     code,
+			Severity: severity,
+			Count:    len(names),
+			Title:    fmt.Sprintf(title, wording.Count(len(names), "joint has", "joints have")),
+			Why:      why,
+			Evidence: []finding.Evidence{e},
+			Where:    finding.Where{Joints: names},
+		}
 		if severity == finding.Harms || code == "moved_since_bind" {
 			f.Remedies = []finding.Remedy{again(s.Bind)}
 		}
@@ -97,13 +119,25 @@ func age(s *studio.State) []finding.Finding {
 		finding.Evidence{What: "farthest move", Value: far, Limit: tolerance, Unit: "m"})
 	add("added_since_bind", finding.Harms, "%s been added since the bind", "They move nothing: the bind did not include them.", added,
 		finding.Evidence{What: "joints", Value: float64(len(added)), Limit: 0})
-	add("hung_since_bind", finding.Note, "%s been reparented since the bind", "The weights stay valid, but the hierarchy changed: "+strings.Join(ways, "; ")+".", hung,
-		finding.Evidence{What: "joints", Value: float64(len(hung)), Limit: 0})
+	add(
+		"hung_since_bind",
+		finding.Note,
+		"%s been reparented since the bind",
+		"The weights stay valid, but the hierarchy changed: "+strings.Join(ways, "; ")+".",
+		hung,
+		finding.Evidence{What: "joints", Value: float64(len(hung)), Limit: 0},
+	)
 	if hung != nil {
 		out[len(out)-1].Remedies = back
 	}
-	add("turned_since_bind", finding.Note, "%s been reoriented since the bind", "The weights stay valid; motions made for the earlier axes no longer fit.", turned,
-		finding.Evidence{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"})
+	add(
+		"turned_since_bind",
+		finding.Note,
+		"%s been reoriented since the bind",
+		"The weights stay valid; motions made for the earlier axes no longer fit.",
+		turned,
+		finding.Evidence{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"},
+	)
 	return out
 }
 

@@ -150,7 +150,12 @@ func TestTheLimitsOfABindHold(t *testing.T) {
 // what they did, and the one that is taken does what its trial said.
 func TestJointsWithoutVerticesHaveRemediesThatWereTried(t *testing.T) {
 	need.Time(t)
-	s := studiotest.Do(t, studiotest.Do(t, studiotest.Odile(), "fit_starter", ""), "move_joint", `{"joint":"hand_l","to":[1.6,1.3,0.9],"branch":true}`)
+	s := studiotest.Do(
+		t,
+		studiotest.Do(t, studiotest.Odile(), "fit_starter", ""),
+		"move_joint",
+		`{"joint":"hand_l","to":[1.6,1.3,0.9],"branch":true}`,
+	)
 	s = studiotest.Do(t, s, "bind_heat", "")
 	memory, x, _ := studiotest.Begun(t, s)
 	r := memory.Past[0]

@@ -16,13 +16,46 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "bind_capsules", Label: "Bind by capsules", Stage: "bind", Words: "radius falloff inner outer volume", Needs: needs, Long: studio.LargeMesh, Loses: loses, New: func() studio.Operation {
-			d := bind.DefaultCapsules
-			return &BindCapsules{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
-		}},
-		studio.Entry{Name: "size_capsules", Label: "Fit capsules to the mesh", Stage: "bind", Words: "radius fit automatic", Needs: needs, Loses: losesCapsules, New: func() studio.Operation { return &SizeCapsules{} }},
-		studio.Entry{Name: "set_capsule", Label: "Set capsule radii", Stage: "bind", Words: "radius inner outer edit", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SetCapsule{} }},
-		studio.Entry{Name: "mirror_capsules", Label: "Mirror capsules", Stage: "bind", Words: "symmetry copy left right", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &MirrorCapsules{From: "left"} }},
+		studio.Entry{
+			Name:  "bind_capsules",
+			Label: "Bind by capsules",
+			Stage: "bind",
+			Words: "radius falloff inner outer volume",
+			Needs: needs,
+			Long:  studio.LargeMesh,
+			Loses: loses,
+			New: func() studio.Operation {
+				d := bind.DefaultCapsules
+				return &BindCapsules{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
+			},
+		},
+		studio.Entry{
+			Name:  "size_capsules",
+			Label: "Fit capsules to the mesh",
+			Stage: "bind",
+			Words: "radius fit automatic",
+			Needs: needs,
+			Loses: losesCapsules,
+			New:   func() studio.Operation { return &SizeCapsules{} },
+		},
+		studio.Entry{
+			Name:  "set_capsule",
+			Label: "Set capsule radii",
+			Stage: "bind",
+			Words: "radius inner outer edit",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &SetCapsule{} },
+		},
+		studio.Entry{
+			Name:  "mirror_capsules",
+			Label: "Mirror capsules",
+			Stage: "bind",
+			Words: "symmetry copy left right",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &MirrorCapsules{From: "left"} },
+		},
 	)
 }
 
@@ -98,7 +131,14 @@ func (o *BindCapsules) Apply(ctx context.Context, s studio.State, progress studi
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_capsules", "Bound by capsules", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.ByCapsules(ctx, in, s.Skeleton, s.Capsules, bind.CapsuleOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, progress)
+		return bind.ByCapsules(
+			ctx,
+			in,
+			s.Skeleton,
+			s.Capsules,
+			bind.CapsuleOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform},
+			progress,
+		)
 	})
 }
 

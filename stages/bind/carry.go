@@ -17,10 +17,22 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "carry_weights", Label: "Carry weights over", Stage: "bind", Words: "copy transfer from file other character closest point", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always, Loses: loses, New: func() studio.Operation {
-		d := bind.DefaultOptions
-		return &CarryWeights{From: bind.FromSurface, Influences: d.Cap, Trace: d.Trace}
-	}})
+	studio.Register(
+		studio.Entry{
+			Name:  "carry_weights",
+			Label: "Carry weights over",
+			Stage: "bind",
+			Words: "copy transfer from file other character closest point",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			Long:  studio.Always,
+			Loses: loses,
+			New: func() studio.Operation {
+				d := bind.DefaultOptions
+				return &CarryWeights{From: bind.FromSurface, Influences: d.Cap, Trace: d.Trace}
+			},
+		},
+	)
 }
 
 // CarryWeights takes the weights of a bound mesh in a file that lies where this one does, or of
@@ -86,8 +98,14 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	}
 	if told.Vertices == 0 {
 		mine, other := geom.BoxOf(in.World()), geom.BoxOf(from.mesh.World())
-		return s, studio.Outcome{}, studio.Wrong("no vertex has a place of %s within %s: it is %s tall, this character %s, and their centers are %s apart; give a scale or a longer distance",
-			from.name, wording.Length(o.Within), wording.Length(other.Size().Y), wording.Length(mine.Size().Y), wording.Length(r3.Norm(r3.Sub(mine.Centre(), other.Centre()))))
+		return s, studio.Outcome{}, studio.Wrong(
+			"no vertex has a place of %s within %s: it is %s tall, this character %s, and their centers are %s apart; give a scale or a longer distance",
+			from.name,
+			wording.Length(o.Within),
+			wording.Length(other.Size().Y),
+			wording.Length(mine.Size().Y),
+			wording.Length(r3.Norm(r3.Sub(mine.Centre(), other.Centre()))),
+		)
 	}
 	if only != nil {
 		return o.onto(ctx, s, w, only, from)
@@ -101,7 +119,14 @@ func (o *CarryWeights) Apply(ctx context.Context, s studio.State, progress studi
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	out.Sentence = fmt.Sprintf("Carried weights over from %s: %s, %s; %d filled from their neighbors, %d without", from.name, wording.Count(told.Vertices, "vertex", "vertices"), away(told), len(told.Filled), len(told.Bare))
+	out.Sentence = fmt.Sprintf(
+		"Carried weights over from %s: %s, %s; %d filled from their neighbors, %d without",
+		from.name,
+		wording.Count(told.Vertices, "vertex", "vertices"),
+		away(told),
+		len(told.Filled),
+		len(told.Bare),
+	)
 	out.Left = from.left
 	return next, out, nil
 }
@@ -210,7 +235,13 @@ func (o *CarryWeights) parts(s studio.State, only []int32) (source, error) {
 }
 
 // onto gives some vertices what was carried over; hidden ones and the shares of locked joints stay.
-func (o *CarryWeights) onto(ctx context.Context, s studio.State, w *weights.Weights, only []int32, from source) (studio.State, studio.Outcome, error) {
+func (o *CarryWeights) onto(
+	ctx context.Context,
+	s studio.State,
+	w *weights.Weights,
+	only []int32,
+	from source,
+) (studio.State, studio.Outcome, error) {
 	joints, to, locked := widened(s, w)
 	hidden := map[int32]bool{}
 	for _, v := range s.HiddenVertices() {
@@ -234,10 +265,24 @@ func (o *CarryWeights) onto(ctx context.Context, s studio.State, w *weights.Weig
 		return s, studio.Outcome{}, err
 	}
 	if changed == 0 {
-		return s, studio.Outcome{}, studio.Wrong("nothing changed: these vertices have the weights of %s already, are hidden, or have no place of it within %g m", from.name, o.Within)
+		return s, studio.Outcome{}, studio.Wrong(
+			"nothing changed: these vertices have the weights of %s already, are hidden, or have no place of it within %g m",
+			from.name,
+			o.Within,
+		)
 	}
 	next = next.WithChosen(func(c *studio.Chosen) { c.ByHand = studio.Unite(c.ByHand, e.Changed()) })
-	return next, studio.Outcome{Sentence: fmt.Sprintf("Carried weights over from %s to %d vertices: %d changed, %d found no place", from.name, len(only), changed, without), After: fmt.Sprint(changed), Left: from.left}, nil
+	return next, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Carried weights over from %s to %d vertices: %d changed, %d found no place",
+			from.name,
+			len(only),
+			changed,
+			without,
+		),
+		After: fmt.Sprint(changed),
+		Left:  from.left,
+	}, nil
 }
 
 // renamed returns weights with their joints under our names, and what was done with joints

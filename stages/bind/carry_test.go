@@ -82,7 +82,12 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 		require.NoError(t, err, what)
 		require.Empty(t, got.Stray(), what)
 		points := x.Mesh.World()
-		require.Less(t, off(s, got, func(v int) int { k, _, _ := tree.Nearest(points[v]); return int(k) }), 0.06, what) // a vertex is half an edge away
+		require.Less(
+			t,
+			off(s, got, func(v int) int { k, _, _ := tree.Nearest(points[v]); return int(k) }),
+			0.06,
+			what,
+		) // a vertex is half an edge away
 	}
 
 	// Names and sizes differ: paired by meaning, and scaled.
@@ -160,7 +165,11 @@ func TestWeightsAreCarriedOverOntoSome(t *testing.T) {
 	m := *s.Mesh
 	m.Parts = append(m.Parts[:1:1], mesh.NewPart("other"))
 	m.Part = make([]int32, 2*s.Mesh.Faces())
-	m.Points, m.Corner, m.Start = append(m.Points[:len(m.Points):len(m.Points)], m.Points...), append(m.Corner[:len(m.Corner):len(m.Corner)], m.Corner...), m.Start[:len(m.Start):len(m.Start)]
+	m.Points, m.Corner, m.Start = append(
+		m.Points[:len(m.Points):len(m.Points)],
+		m.Points...), append(
+		m.Corner[:len(m.Corner):len(m.Corner)],
+		m.Corner...), m.Start[:len(m.Start):len(m.Start)]
 	m.UV, m.Normal = nil, nil
 	n := len(s.Mesh.Points)
 	for v := n; v < 2*n; v++ {
@@ -179,7 +188,12 @@ func TestWeightsAreCarriedOverOntoSome(t *testing.T) {
 	two.Weights = weights.New(s.Weights.Joints, 2*n)
 	copy(two.Weights.Of, s.Weights.Of)
 	two.Binding = pose.Recorded(s.Skeleton)
-	onto := studiotest.Do(t, two, "carry_weights", `{"parts":["`+m.Parts[0].Name+`"],"onto":["other"],"from":"vertex","influences":16,"trace":0}`)
+	onto := studiotest.Do(
+		t,
+		two,
+		"carry_weights",
+		`{"parts":["`+m.Parts[0].Name+`"],"onto":["other"],"from":"vertex","influences":16,"trace":0}`,
+	)
 	require.Empty(t, onto.Weights.Unweighted())
 	sum := 0.0
 	for v := range n {

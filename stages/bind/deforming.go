@@ -9,7 +9,17 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "set_deform", Label: "Set which joints deform", Stage: "bind", Words: "deforming helper influence include exclude joint bind", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetDeform{} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "set_deform",
+			Label: "Set which joints deform",
+			Stage: "bind",
+			Words: "deforming helper influence include exclude joint bind",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &SetDeform{} },
+		},
+	)
 }
 
 // SetDeform says whether joints carry weights at the next bind: "on", "off", or "" as is
@@ -38,7 +48,11 @@ func (o *SetDeform) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	if after == 0 {
 		return s, studio.Outcome{}, studio.Wrong("no joint would be left to deform the mesh")
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Of %d joints, %d deform at the next bind, not %d", len(next.Joints), after, before), Before: fmt.Sprint(before), After: fmt.Sprint(after)}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Of %d joints, %d deform at the next bind, not %d", len(next.Joints), after, before),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(after),
+	}, nil
 }
 
 // Deforming returns how many joints deform, for a panel.

@@ -14,19 +14,31 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "bind_heat", Label: "Bind by heat", Stage: "bind", Words: "skin weights diffusion map solve automatic", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always,
-		Loses: loses,
-		New: func() studio.Operation {
-			d := bind.DefaultOptions
-			return &BindHeat{Influences: d.Cap, Trace: d.Trace, Heat: d.Heat}
-		}})
+	studio.Register(
+		studio.Entry{
+			Name:  "bind_heat",
+			Label: "Bind by heat",
+			Stage: "bind",
+			Words: "skin weights diffusion map solve automatic",
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			Long:  studio.Always,
+			Loses: loses,
+			New: func() studio.Operation {
+				d := bind.DefaultOptions
+				return &BindHeat{Influences: d.Cap, Trace: d.Trace, Heat: d.Heat}
+			},
+		},
+	)
 }
 
 // loses warns of a bind over weights that came with a file, or were set by hand.
 func loses(s *studio.State, op studio.Operation) string {
 	if n := len(s.ByHand()); n > 0 && s.Weights != nil {
 		if k, ok := op.(interface{ keepsHand() bool }); !ok || !k.keepsHand() {
-			return fmt.Sprintf("The weights of %d vertices were set by hand, and this bind replaces them. To keep them, tick \u201ckeep what was set by hand\u201d; undo brings them back too.", n)
+			return fmt.Sprintf(
+				"The weights of %d vertices were set by hand, and this bind replaces them. To keep them, tick \u201ckeep what was set by hand\u201d; undo brings them back too.",
+				n,
+			)
 		}
 	}
 	if s.Bind != nil && s.Bind.Operation == "import" && s.Weights != nil {
@@ -53,13 +65,26 @@ func (o *BindHeat) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_heat", "Bound by heat", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.Heat(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: o.Heat, Robust: o.Laplacian == "robust", Deform: deform}, progress)
+		return bind.Heat(
+			ctx,
+			in,
+			s.Skeleton,
+			bind.Options{Limits: limits, Heat: o.Heat, Robust: o.Laplacian == "robust", Deform: deform},
+			progress,
+		)
 	})
 }
 
 // bound binds the parts that go with the bones by a method, gives the others what they are told
 // to follow, and returns the state with that.
-func bound(ctx context.Context, s studio.State, op, how string, params any, limits weights.Limits, method func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error)) (studio.State, studio.Outcome, error) {
+func bound(
+	ctx context.Context,
+	s studio.State,
+	op, how string,
+	params any,
+	limits weights.Limits,
+	method func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error),
+) (studio.State, studio.Outcome, error) {
 	in, following := s.Mesh.Leading()
 	w, report, err := method(in)
 	if err == nil && following != nil {
@@ -93,7 +118,16 @@ func asked(s studio.State, influences int, trace float64, skip []string) (weight
 
 // made returns the state with what a bind made: weights, the pose that they are for, and the
 // account of them.
-func made(ctx context.Context, s studio.State, op, how string, params any, limits weights.Limits, w *weights.Weights, report *bind.Report, err error) (studio.State, studio.Outcome, error) {
+func made(
+	ctx context.Context,
+	s studio.State,
+	op, how string,
+	params any,
+	limits weights.Limits,
+	w *weights.Weights,
+	report *bind.Report,
+	err error,
+) (studio.State, studio.Outcome, error) {
 	if ctx.Err() != nil {
 		return s, studio.Outcome{}, ctx.Err()
 	}
@@ -131,8 +165,18 @@ func made(ctx context.Context, s studio.State, op, how string, params any, limit
 	s.Bind = &studio.Result{Operation: op, Parameters: raw, Limits: limits, Report: *report, Skeleton: s.Skeleton}
 	s = s.Recounted()
 	solved, all := leads(*report)
-	out := studio.Outcome{Sentence: fmt.Sprintf("%s: %d of %d joints solved, %d of %d vertices unweighted", how, solved, all, len(s.Bind.Report.Stray), report.Vertices),
-		Before: fmt.Sprint(before), After: fmt.Sprint(report.Vertices - len(s.Bind.Report.Stray))}
+	out := studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"%s: %d of %d joints solved, %d of %d vertices unweighted",
+			how,
+			solved,
+			all,
+			len(s.Bind.Report.Stray),
+			report.Vertices,
+		),
+		Before: fmt.Sprint(before),
+		After:  fmt.Sprint(report.Vertices - len(s.Bind.Report.Stray)),
+	}
 	for _, way := range report.Ways {
 		out.Steps = append(out.Steps, "Vertices: "+way.String())
 	}

@@ -10,7 +10,18 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "bind_inside", Label: "Center joints and bind again", Stage: "bind", Words: "weak unsolved outside move in rebind", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always, New: func() studio.Operation { return &BindInside{} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "bind_inside",
+			Label: "Center joints and bind again",
+			Stage: "bind",
+			Words: "weak unsolved outside move in rebind",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			Long:  studio.Always,
+			New:   func() studio.Operation { return &BindInside{} },
+		},
+	)
 }
 
 // BindInside brings joints into the middle of the volume and repeats the bind with its own
@@ -40,12 +51,28 @@ func (o *BindInside) Apply(ctx context.Context, s studio.State, progress studio.
 		return s, studio.Outcome{}, err
 	}
 	after := leading(bound, o.Joints)
-	return bound, studio.Outcome{Sentence: fmt.Sprintf("Brought %s into the volume and bound again: of %d, %d led vertices before and %d now", studio.Said(o.Joints), len(which), before, after),
-		Before: fmt.Sprint(before), After: fmt.Sprint(after), Steps: []string{told.Sentence, told2.Sentence}}, nil
+	return bound, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Brought %s into the volume and bound again: of %d, %d led vertices before and %d now",
+			studio.Said(o.Joints),
+			len(which),
+			before,
+			after,
+		),
+		Before: fmt.Sprint(before),
+		After:  fmt.Sprint(after),
+		Steps:  []string{told.Sentence, told2.Sentence},
+	}, nil
 }
 
 // do applies an operation of the registry, so that what it refuses is refused here too.
-func do(ctx context.Context, s studio.State, op string, params map[string]any, progress studio.Progress) (studio.State, studio.Outcome, error) {
+func do(
+	ctx context.Context,
+	s studio.State,
+	op string,
+	params map[string]any,
+	progress studio.Progress,
+) (studio.State, studio.Outcome, error) {
 	data, err := json.Marshal(params)
 	if err != nil {
 		return s, studio.Outcome{}, err

@@ -17,7 +17,19 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "mend_bind", Label: "Repair the bind", Stage: "bind", Words: "remedy ladder repair unsolved weak unweighted fix automatic", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, Keeps: true, New: func() studio.Operation { return &MendBind{} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "mend_bind",
+			Label: "Repair the bind",
+			Stage: "bind",
+			Words: "remedy ladder repair unsolved weak unweighted fix automatic",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights},
+			Long:  studio.Always,
+			Keeps: true,
+			New:   func() studio.Operation { return &MendBind{} },
+		},
+	)
 }
 
 // MendBind goes up a ladder of remedies until every vertex has weights and every joint leads
@@ -37,7 +49,8 @@ type Rung struct {
 
 // Rungs are the ladder, from what changes least.
 func Rungs() []Rung {
-	op := func(name string, more map[string]any) func(context.Context, studio.State, weights.Limits, studio.Progress) (studio.State, error) {
+	op := func(name string, more map[string]any) func(context.Context, studio.State, weights.Limits, studio.Progress) (studio.State,
+		error) {
 		return func(ctx context.Context, s studio.State, limits weights.Limits, progress studio.Progress) (studio.State, error) {
 			params := map[string]any{}
 			if strings.HasPrefix(name, "bind_") && name != "bind_joints" {
@@ -85,7 +98,12 @@ type judged struct {
 }
 
 func (j judged) String() string {
-	out := fmt.Sprintf("%s, %s, %.1f%% disconnected", wording.Count(j.bare, "unweighted vertex", "unweighted vertices"), wording.Count(j.lost, "joint leads nothing", "joints lead nothing"), 100*j.leak)
+	out := fmt.Sprintf(
+		"%s, %s, %.1f%% disconnected",
+		wording.Count(j.bare, "unweighted vertex", "unweighted vertices"),
+		wording.Count(j.lost, "joint leads nothing", "joints lead nothing"),
+		100*j.leak,
+	)
 	if j.in != "" {
 		out += fmt.Sprintf(", edges up to %.2g × length (%s)", j.longest, j.in)
 	}
@@ -206,7 +224,10 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		}
 	}
 	if at == before && studio.StopsEarly(ctx) {
-		return s, studio.Outcome{}, studio.Wrong("stopped before a step of the ladder had made it better: nothing was changed. %s", strings.Join(out.Steps[1:], ". "))
+		return s, studio.Outcome{}, studio.Wrong(
+			"stopped before a step of the ladder had made it better: nothing was changed. %s",
+			strings.Join(out.Steps[1:], ". "),
+		)
 	}
 	if at == before {
 		return s, studio.Outcome{}, studio.Wrong("no step improves on %s. %s", before, strings.Join(out.Steps[1:], ". "))
@@ -217,7 +238,13 @@ func (o *MendBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		}
 	}
 	out.After = at.String()
-	out.Sentence = fmt.Sprintf("Repaired the bind: unweighted vertices %d → %d, joints that lead nothing %d → %d", before.bare, at.bare, before.lost, at.lost)
+	out.Sentence = fmt.Sprintf(
+		"Repaired the bind: unweighted vertices %d → %d, joints that lead nothing %d → %d",
+		before.bare,
+		at.bare,
+		before.lost,
+		at.lost,
+	)
 	return best, out, nil
 }
 

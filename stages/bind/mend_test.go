@@ -209,7 +209,12 @@ func TestCapsulesAreEditedAndBoundBy(t *testing.T) {
 	require.NoError(t, bound.Weights.Validate())
 	s = studiotest.Do(t, s, "size_capsules", "")
 	require.Equal(t, bound.Capsules, s.Capsules)
-	set := studiotest.Do(t, s, "set_capsule", `{"joint":"forearm_l","child":"hand_l","stops":[{"at":0,"inner":0.05,"outer":0.09},{"at":1,"inner":0.04,"outer":0.08}],"both":true}`)
+	set := studiotest.Do(
+		t,
+		s,
+		"set_capsule",
+		`{"joint":"forearm_l","child":"hand_l","stops":[{"at":0,"inner":0.05,"outer":0.09},{"at":1,"inner":0.04,"outer":0.08}],"both":true}`,
+	)
 	for _, side := range []string{"_l", "_r"} {
 		require.Equal(t, 0.05, set.Capsules.Of[set.Capsules.Find("forearm"+side, "hand"+side)].Stops[0].Inner)
 	}

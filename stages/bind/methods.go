@@ -13,16 +13,52 @@ func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton}
 	d := bind.DefaultDistance
 	studio.Register(
-		studio.Entry{Name: "bind_auto", Label: "Bind", Stage: "bind", Words: "automatic skin weights best method any mesh", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation {
-			return &BindAuto{Influences: d.Cap, Trace: d.Trace}
-		}},
-		studio.Entry{Name: "bind_volume", Label: "Bind through the volume", Stage: "bind", Words: "voxel geodesic solid distance weights broken mesh", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation {
-			return &BindVolume{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
-		}},
-		studio.Entry{Name: "bind_near", Label: "Bind by distance", Stage: "bind", Words: "closest nearest bone falloff simple weights", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation {
-			return &BindNear{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
-		}},
-		studio.Entry{Name: "bind_rigid", Label: "Bind pieces rigidly", Stage: "bind", Words: "rigid robot armour parts machine one joint", Needs: needs, Long: studio.Always, Loses: loses, New: func() studio.Operation { return &BindRigid{} }},
+		studio.Entry{
+			Name:  "bind_auto",
+			Label: "Bind",
+			Stage: "bind",
+			Words: "automatic skin weights best method any mesh",
+			Needs: needs,
+			Long:  studio.Always,
+			Loses: loses,
+			New: func() studio.Operation {
+				return &BindAuto{Influences: d.Cap, Trace: d.Trace}
+			},
+		},
+		studio.Entry{
+			Name:  "bind_volume",
+			Label: "Bind through the volume",
+			Stage: "bind",
+			Words: "voxel geodesic solid distance weights broken mesh",
+			Needs: needs,
+			Long:  studio.Always,
+			Loses: loses,
+			New: func() studio.Operation {
+				return &BindVolume{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
+			},
+		},
+		studio.Entry{
+			Name:  "bind_near",
+			Label: "Bind by distance",
+			Stage: "bind",
+			Words: "closest nearest bone falloff simple weights",
+			Needs: needs,
+			Long:  studio.Always,
+			Loses: loses,
+			New: func() studio.Operation {
+				return &BindNear{Influences: d.Cap, Trace: d.Trace, Falloff: d.Falloff, Smooth: d.Smooth}
+			},
+		},
+		studio.Entry{
+			Name:  "bind_rigid",
+			Label: "Bind pieces rigidly",
+			Stage: "bind",
+			Words: "rigid robot armour parts machine one joint",
+			Needs: needs,
+			Long:  studio.Always,
+			Loses: loses,
+			New:   func() studio.Operation { return &BindRigid{} },
+		},
 	)
 }
 
@@ -42,7 +78,13 @@ func (o *BindAuto) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, err
 	}
 	in, _ := s.Mesh.Bindable()
-	w, report, err := bind.Automatic(ctx, in, s.Skeleton, bind.Options{Limits: limits, Heat: bind.DefaultOptions.Heat, Deform: deform}, progress)
+	w, report, err := bind.Automatic(
+		ctx,
+		in,
+		s.Skeleton,
+		bind.Options{Limits: limits, Heat: bind.DefaultOptions.Heat, Deform: deform},
+		progress,
+	)
 	return made(ctx, s, "bind_auto", "Bound", o, limits, w, report, err)
 }
 
@@ -65,7 +107,13 @@ func (o *BindVolume) Apply(ctx context.Context, s studio.State, progress studio.
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_volume", "Bound through the volume", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.Volume(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Cubes: o.Cubes, Smooth: o.Smooth, Deform: deform}, progress)
+		return bind.Volume(
+			ctx,
+			in,
+			s.Skeleton,
+			bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Cubes: o.Cubes, Smooth: o.Smooth, Deform: deform},
+			progress,
+		)
 	})
 }
 
@@ -86,7 +134,13 @@ func (o *BindNear) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		return s, studio.Outcome{}, err
 	}
 	return bound(ctx, s, "bind_near", "Bound by distance", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.Near(ctx, in, s.Skeleton, bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform}, progress)
+		return bind.Near(
+			ctx,
+			in,
+			s.Skeleton,
+			bind.DistanceOptions{Limits: limits, Falloff: o.Falloff, Smooth: o.Smooth, Deform: deform},
+			progress,
+		)
 	})
 }
 
@@ -102,7 +156,15 @@ func (o *BindRigid) Apply(ctx context.Context, s studio.State, progress studio.P
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return bound(ctx, s, "bind_rigid", "Gave each piece to one joint", o, limits, func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
-		return bind.ByPiece(ctx, in, s.Skeleton, deform, progress)
-	})
+	return bound(
+		ctx,
+		s,
+		"bind_rigid",
+		"Gave each piece to one joint",
+		o,
+		limits,
+		func(in *mesh.Mesh) (*weights.Weights, *bind.Report, error) {
+			return bind.ByPiece(ctx, in, s.Skeleton, deform, progress)
+		},
+	)
 }

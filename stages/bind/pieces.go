@@ -12,7 +12,18 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "give_pieces", Label: "Set what pieces follow", Stage: "bind", Words: "clothes armour rigid joint surface beneath parts layer button", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.LargeMesh, New: func() studio.Operation { return &GivePieces{How: bind.Auto} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "give_pieces",
+			Label: "Set what pieces follow",
+			Stage: "bind",
+			Words: "clothes armour rigid joint surface beneath parts layer button",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &GivePieces{How: bind.Auto} },
+		},
+	)
 }
 
 // GivePieces says what the vertices of some parts follow, and gives them new weights if there
@@ -32,7 +43,10 @@ func (o *GivePieces) Apply(ctx context.Context, s studio.State, _ studio.Progres
 	}
 	how, ok := map[string]string{bind.Follow: "follow the surface under them", bind.Rigid: "follow whole, as the place nearest to them", bind.Auto: "follow as they lie", mesh.FollowJoint: "follow " + o.Joint, mesh.FollowBones: "go with the bones at the next bind"}[o.How]
 	if !ok {
-		return s, studio.Outcome{}, studio.Wrong("a piece is told to \"follow\", or to be \"rigid\", to follow a \"joint\", to \"bind\" or \"auto\", not %q", o.How)
+		return s, studio.Outcome{}, studio.Wrong(
+			"a piece is told to \"follow\", or to be \"rigid\", to follow a \"joint\", to \"bind\" or \"auto\", not %q",
+			o.How,
+		)
 	}
 	if o.How == mesh.FollowJoint {
 		if _, err := s.Skeleton.Find(o.Joint); err != nil {
@@ -115,7 +129,10 @@ func regiven(ctx context.Context, s studio.State, chosen []bool, o *GivePieces, 
 	}
 	s.Weights, s.Bind = bare, &record
 	s = s.Recounted()
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Set %s to %s: %d of %d vertices changed", studio.Said(o.Parts), how, changed, len(given)), After: fmt.Sprint(changed)}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Set %s to %s: %d of %d vertices changed", studio.Said(o.Parts), how, changed, len(given)),
+		After:    fmt.Sprint(changed),
+	}, nil
 }
 
 // Told says what a part is told to follow, for a panel; "" where it goes as it lies.

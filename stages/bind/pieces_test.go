@@ -57,7 +57,11 @@ func TestPartsAreToldWhatToFollow(t *testing.T) {
 		}
 		return ""
 	}
-	require.Equal(t, []string{"cloth", "rigid", "cloth", "rigid"}, []string{kind(s, "belt"), kind(whole, "belt"), kind(follows, "belt"), kind(follows, "buckle")})
+	require.Equal(
+		t,
+		[]string{"cloth", "rigid", "cloth", "rigid"},
+		[]string{kind(s, "belt"), kind(whole, "belt"), kind(follows, "belt"), kind(follows, "buckle")},
+	)
 	require.Len(t, follows.Bind.Report.Layers, len(s.Bind.Report.Layers))
 	for _, bad := range []string{`{"parts":[]}`, `{"parts":["wings"]}`, `{"parts":["belt"],"how":"loosely"}`, `{"parts":["belt"],"how":"joint","joint":"nobody"}`, `{"parts":["belt"],"how":"joint"}`} {
 		_, _, err := studiotest.Try(s, "give_pieces", bad)

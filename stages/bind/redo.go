@@ -11,7 +11,18 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "bind_joints", Label: "Rebind selected joints", Stage: "bind", Words: "redo chosen only partial keep others", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}, Long: studio.Always, New: func() studio.Operation { return &BindJoints{Method: "auto"} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "bind_joints",
+			Label: "Rebind selected joints",
+			Stage: "bind",
+			Words: "redo chosen only partial keep others",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights},
+			Long:  studio.Always,
+			New:   func() studio.Operation { return &BindJoints{Method: "auto"} },
+		},
+	)
 }
 
 // BindJoints binds by a method, "auto", "heat", "volume" or "near", and takes of that the
@@ -43,7 +54,13 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 	if limits.Cap == 0 {
 		limits = bind.DefaultOptions.Limits
 	}
-	bound, told, err := do(ctx, s, "bind_"+o.Method, map[string]any{"influences": min(limits.Cap, mostInfluences), "trace": limits.Trace}, progress)
+	bound, told, err := do(
+		ctx,
+		s,
+		"bind_"+o.Method,
+		map[string]any{"influences": min(limits.Cap, mostInfluences), "trace": limits.Trace},
+		progress,
+	)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
@@ -62,10 +79,25 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 		return s, studio.Outcome{}, err
 	}
 	if len(o.Joints) == 0 {
-		return s, studio.Outcome{Sentence: fmt.Sprintf("Rebound %d vertices: %d changed", len(only), changed), After: fmt.Sprint(changed), Steps: []string{told.Sentence}}, nil
+		return s, studio.Outcome{
+			Sentence: fmt.Sprintf("Rebound %d vertices: %d changed", len(only), changed),
+			After:    fmt.Sprint(changed),
+			Steps:    []string{told.Sentence},
+		}, nil
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Rebound %s: %d vertices changed; of %d joints, %d led vertices before, %d now", studio.Said(o.Joints), changed, len(o.Joints), before, leading(s, o.Joints)),
-		Before: fmt.Sprint(before), After: fmt.Sprint(leading(s, o.Joints)), Steps: []string{told.Sentence}}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Rebound %s: %d vertices changed; of %d joints, %d led vertices before, %d now",
+			studio.Said(o.Joints),
+			changed,
+			len(o.Joints),
+			before,
+			leading(s, o.Joints),
+		),
+		Before: fmt.Sprint(before),
+		After:  fmt.Sprint(leading(s, o.Joints)),
+		Steps:  []string{told.Sentence},
+	}, nil
 }
 
 // taken returns the state with weights of which some are new, the account of them with a word on

@@ -79,7 +79,9 @@ func without(r *studio.Result, joints []string) finding.Remedy {
 
 // repeated returns the operation that made a bind, and its parameters.
 func repeated(r *studio.Result) (op string, params map[string]any) {
-	if _, _, err := studio.ParseOperation(r.Operation, r.Parameters); err != nil || r.Operation == "import" || json.Unmarshal(r.Parameters, &params) != nil || params == nil {
+	if _, _, err := studio.ParseOperation(r.Operation, r.Parameters); err != nil || r.Operation == "import" ||
+		json.Unmarshal(r.Parameters, &params) != nil ||
+		params == nil {
 		return "bind_heat", map[string]any{}
 	}
 	return r.Operation, params

@@ -18,9 +18,33 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "keep_result", Label: "Keep this result", Stage: "bind", Words: "save store snapshot weights compare version", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &KeepResult{} }},
-		studio.Entry{Name: "take_result", Label: "Use a kept result", Stage: "bind", Words: "restore load weights swap compare", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &TakeResult{} }},
-		studio.Entry{Name: "drop_result", Label: "Remove a kept result", Stage: "bind", Words: "delete remove weights", From: studio.FromForm, Needs: []studio.Need{studio.NeedKept}, New: func() studio.Operation { return &DropResult{} }},
+		studio.Entry{
+			Name:  "keep_result",
+			Label: "Keep this result",
+			Stage: "bind",
+			Words: "save store snapshot weights compare version",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			New:   func() studio.Operation { return &KeepResult{} },
+		},
+		studio.Entry{
+			Name:  "take_result",
+			Label: "Use a kept result",
+			Stage: "bind",
+			Words: "restore load weights swap compare",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedKept},
+			New:   func() studio.Operation { return &TakeResult{} },
+		},
+		studio.Entry{
+			Name:  "drop_result",
+			Label: "Remove a kept result",
+			Stage: "bind",
+			Words: "delete remove weights",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedKept},
+			New:   func() studio.Operation { return &DropResult{} },
+		},
 	)
 }
 
@@ -61,7 +85,16 @@ func (o *KeepResult) Apply(ctx context.Context, s studio.State, progress studio.
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
 		how := fmt.Sprintf("carried over from %s, %s away at most", from.name, wording.Length(told.Farthest))
-		k = studio.Kept{Name: o.Name, Weights: w, Result: &studio.Result{Operation: "keep_result", Parameters: json.RawMessage("{}"), Skeleton: s.Skeleton, Report: *bind.Account(in, s.Skeleton, w, bind.Evidence{Method: how})}}
+		k = studio.Kept{
+			Name:    o.Name,
+			Weights: w,
+			Result: &studio.Result{
+				Operation:  "keep_result",
+				Parameters: json.RawMessage("{}"),
+				Skeleton:   s.Skeleton,
+				Report:     *bind.Account(in, s.Skeleton, w, bind.Evidence{Method: how}),
+			},
+		}
 		out.Sentence, out.Left = fmt.Sprintf("Kept the weights of %s as %s: %s", from.name, o.Name, how), from.left
 	case s.Weights == nil:
 		return s, studio.Outcome{}, studio.Wrong("no weights to keep yet: bind first")
@@ -116,7 +149,12 @@ func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	k := s.Kept[i]
 	if len(k.Weights.Of) != len(s.Mesh.Points) {
-		return s, studio.Outcome{}, studio.Wrong("%s was kept for a mesh of %d vertices, and this one has %d", o.Name, len(k.Weights.Of), len(s.Mesh.Points))
+		return s, studio.Outcome{}, studio.Wrong(
+			"%s was kept for a mesh of %d vertices, and this one has %d",
+			o.Name,
+			len(k.Weights.Of),
+			len(s.Mesh.Points),
+		)
 	}
 	for _, name := range k.Weights.Joints {
 		if s.Skeleton == nil || s.Skeleton.Index(name) < 0 {
@@ -146,12 +184,19 @@ func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		}
 		s.Bind = &record
 		s = s.Recounted()
-		return s, studio.Outcome{Sentence: fmt.Sprintf("Used the weights of %s from %s: %d vertices changed", studio.Said(o.Joints), o.Name, changed), Before: fmt.Sprint(len(which)), After: fmt.Sprint(changed)}, nil
+		return s, studio.Outcome{
+			Sentence: fmt.Sprintf("Used the weights of %s from %s: %d vertices changed", studio.Said(o.Joints), o.Name, changed),
+			Before:   fmt.Sprint(len(which)),
+			After:    fmt.Sprint(changed),
+		}, nil
 	}
 	s.Weights, s.Bind = k.Weights, k.Result
 	s = s.Recounted()
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Used the weights kept as %s: unweighted vertices %d → %d", o.Name, before, len(s.Bind.Report.Stray)),
-		Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Bind.Report.Stray))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Used the weights kept as %s: unweighted vertices %d → %d", o.Name, before, len(s.Bind.Report.Stray)),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(len(s.Bind.Report.Stray)),
+	}, nil
 }
 
 // DropResult drops a kept result.

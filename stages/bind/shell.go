@@ -13,10 +13,21 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "bind_shell", Label: "Bind over a closed shell", Stage: "bind", Words: "proxy remesh wrap box disconnected pieces closed skin copy carry", Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.Always, Loses: loses, New: func() studio.Operation {
-		d := bind.DefaultOptions
-		return &BindShell{Influences: d.Cap, Trace: d.Trace}
-	}})
+	studio.Register(
+		studio.Entry{
+			Name:  "bind_shell",
+			Label: "Bind over a closed shell",
+			Stage: "bind",
+			Words: "proxy remesh wrap box disconnected pieces closed skin copy carry",
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			Long:  studio.Always,
+			Loses: loses,
+			New: func() studio.Operation {
+				d := bind.DefaultOptions
+				return &BindShell{Influences: d.Cap, Trace: d.Trace}
+			},
+		},
+	)
 }
 
 // BindShell binds a closed shell around the mesh by heat and carries the weights back. With
@@ -49,7 +60,12 @@ func (o *BindShell) Apply(ctx context.Context, s studio.State, progress studio.P
 }
 
 // around binds one shell around some parts.
-func (o *BindShell) around(ctx context.Context, s studio.State, options bind.Options, progress studio.Progress) (studio.State, studio.Outcome, error) {
+func (o *BindShell) around(
+	ctx context.Context,
+	s studio.State,
+	options bind.Options,
+	progress studio.Progress,
+) (studio.State, studio.Outcome, error) {
 	chosen, _, err := partsNamed(s.Mesh, o.Parts)
 	if err != nil {
 		return s, studio.Outcome{}, err
@@ -100,6 +116,15 @@ func (o *BindShell) around(ctx context.Context, s studio.State, options bind.Opt
 	if shell.Pieces > 1 {
 		one = fmt.Sprintf("closed shells, %d of them because the pieces are far apart", shell.Pieces)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Bound %s over %s, %s off: %s", studio.Said(o.Parts), one, wording.Length(float64(shell.Grown)*shell.Cell), wording.Count(len(given), "vertex", "vertices")),
-		Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Stray()))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Bound %s over %s, %s off: %s",
+			studio.Said(o.Parts),
+			one,
+			wording.Length(float64(shell.Grown)*shell.Cell),
+			wording.Count(len(given), "vertex", "vertices"),
+		),
+		Before: fmt.Sprint(before),
+		After:  fmt.Sprint(len(s.Stray())),
+	}, nil
 }

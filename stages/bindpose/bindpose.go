@@ -16,16 +16,21 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "bindpose", Title: "Bind pose", Question: "Is there one bind pose, and can the skeleton return to it?", Order: 4,
-		Touched: func(s *studio.State) bool { return s.Binding != nil && s.Weights != nil },
-		Reads:   []string{"mesh", "parts", "skeleton", "weights", "binding", "settings"},
-		Find:    func(c *studio.Checked) []finding.Finding { return Check(c.State) },
-		Steps: []studio.FirstStep{
-			{What: "Bind first: there is no bind pose before", Done: studio.Has(studio.HasWeights)},
-			{What: "Keep one bind pose", Done: studio.Without(studio.HasWeights, "several_binds", "unused_bind")},
-			{What: "Return joints that moved, or record them again", Done: studio.Without(studio.HasWeights, "moved_under_skin", "missing_in_bind", "hung_since_bind_pose")},
-			{What: "Fix what else is found", Done: studio.Settled(studio.HasWeights)},
-		}})
+	studio.RegisterStage(
+		studio.Stage{Name: "bindpose", Title: "Bind pose", Question: "Is there one bind pose, and can the skeleton return to it?", Order: 4,
+			Touched: func(s *studio.State) bool { return s.Binding != nil && s.Weights != nil },
+			Reads:   []string{"mesh", "parts", "skeleton", "weights", "binding", "settings"},
+			Find:    func(c *studio.Checked) []finding.Finding { return Check(c.State) },
+			Steps: []studio.FirstStep{
+				{What: "Bind first: there is no bind pose before", Done: studio.Has(studio.HasWeights)},
+				{What: "Keep one bind pose", Done: studio.Without(studio.HasWeights, "several_binds", "unused_bind")},
+				{
+					What: "Return joints that moved, or record them again",
+					Done: studio.Without(studio.HasWeights, "moved_under_skin", "missing_in_bind", "hung_since_bind_pose"),
+				},
+				{What: "Fix what else is found", Done: studio.Settled(studio.HasWeights)},
+			}},
+	)
 }
 
 const (
@@ -163,7 +168,10 @@ func Check(s *studio.State) []finding.Finding {
 		}
 	}
 	skin := func(value float64, off []int32) []finding.Evidence {
-		return []finding.Evidence{{What: "largest skin error", Value: value, Limit: r.Limit, Unit: "m"}, {What: "vertices off", Value: float64(len(off))}}
+		return []finding.Evidence{
+			{What: "largest skin error", Value: value, Limit: r.Limit, Unit: "m"},
+			{What: "vertices off", Value: float64(len(off))},
+		}
 	}
 	back := studio.Offer("Return to the bind pose", &RestoreBind{})
 	record := func(list names) finding.Remedy {
@@ -171,53 +179,126 @@ func Check(s *studio.State) []finding.Finding {
 	}
 	keep := studio.Offer("Make this the bind pose", &RestPose{})
 	if len(singular.list) > 0 {
-		out = append(out, finding.Finding{Code: "singular_bind", Severity: finding.Blocks, Count: len(singular.list), Title: joints(len(singular.list), "has a non-invertible bind matrix", "have non-invertible bind matrices"),
-			Why:      "The skin does not follow these joints here; other programs may collapse or hide it. Record them again.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(singular.list))}}, Where: finding.Where{Joints: singular.list}, Remedies: []finding.Remedy{record(singular)}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "singular_bind",
+				Severity: finding.Blocks,
+				Count:    len(singular.list),
+				Title:    joints(len(singular.list), "has a non-invertible bind matrix", "have non-invertible bind matrices"),
+				Why:      "The skin does not follow these joints here; other programs may collapse or hide it. Record them again.",
+				Evidence: []finding.Evidence{
+					{What: "joints", Value: float64(len(singular.list))},
+				},
+				Where:    finding.Where{Joints: singular.list},
+				Remedies: []finding.Remedy{record(singular)},
+			},
+		)
 	}
 	if len(missing.list) > 0 {
-		out = append(out, finding.Finding{Code: "missing_in_bind", Severity: finding.Blocks, Count: len(missing.list), Title: joints(len(missing.list), "has weights but no bind pose", "have weights but no bind pose"),
-			Why:      "The skin cannot follow them: their positions at bind time are unknown. Record them.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(missing.list))}}, Where: finding.Where{Joints: missing.list}, Remedies: []finding.Remedy{record(missing)}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "missing_in_bind",
+				Severity: finding.Blocks,
+				Count:    len(missing.list),
+				Title:    joints(len(missing.list), "has weights but no bind pose", "have weights but no bind pose"),
+				Why:      "The skin cannot follow them: their positions at bind time are unknown. Record them.",
+				Evidence: []finding.Evidence{
+					{What: "joints", Value: float64(len(missing.list))},
+				},
+				Where:    finding.Where{Joints: missing.list},
+				Remedies: []finding.Remedy{record(missing)},
+			},
+		)
 	}
 	if n := len(r.Records); n > 1 {
 		var others []string
 		for _, x := range r.Records[1:] {
 			if x.Vertices > 0 {
-				others = append(others, fmt.Sprintf("%s: %d pieces, %d vertices, %d joints differ now", x.Name, x.Pieces, x.Vertices, x.Off))
+				others = append(
+					others,
+					fmt.Sprintf("%s: %d pieces, %d vertices, %d joints differ now", x.Name, x.Pieces, x.Vertices, x.Off),
+				)
 			}
 		}
 		if len(others) > 0 {
 			told := others[:min(len(others), 4)]
-			out = append(out, finding.Finding{Code: "several_binds", Severity: finding.Harms, Count: len(others) + 1, Title: fmt.Sprintf("The skin was bound in %d poses", len(others)+1),
-				Why:      "In any one of them, some pieces are distorted. " + sentences(told),
-				Evidence: skin(r.AtBind, r.strayed), Where: finding.Where{Vertices: r.strayed[:min(len(r.strayed), maxShown)]},
-				Remedies: []finding.Remedy{studio.Offer("Unify to the first record", &UnifyBind{}), keep}})
+			out = append(
+				out,
+				finding.Finding{
+					Code:     "several_binds",
+					Severity: finding.Harms,
+					Count:    len(others) + 1,
+					Title:    fmt.Sprintf("The skin was bound in %d poses", len(others)+1),
+					Why:      "In any one of them, some pieces are distorted. " + sentences(told),
+					Evidence: skin(r.AtBind, r.strayed),
+					Where:    finding.Where{Vertices: r.strayed[:min(len(r.strayed), maxShown)]},
+					Remedies: []finding.Remedy{studio.Offer("Unify to the first record", &UnifyBind{}), keep},
+				},
+			)
 		}
 		if unused := n - 1 - len(others); unused > 0 || r.Records[0].Vertices == 0 {
-			out = append(out, finding.Finding{Code: "unused_bind", Severity: finding.Note, Count: max(1, unused), Title: wording.Count(max(1, unused), "recorded bind pose is unused", "recorded bind poses are unused"),
-				Why: "It does no harm here; other programs carry it along and may go back to it.", Evidence: []finding.Evidence{{What: "records without a vertex", Value: float64(max(1, unused))}},
-				Remedies: []finding.Remedy{studio.Offer("Remove unused", &DropRecords{})}})
+			out = append(
+				out,
+				finding.Finding{
+					Code:     "unused_bind",
+					Severity: finding.Note,
+					Count:    max(1, unused),
+					Title:    wording.Count(max(1, unused), "recorded bind pose is unused", "recorded bind poses are unused"),
+					Why:      "It does no harm here; other programs carry it along and may go back to it.",
+					Evidence: []finding.Evidence{{What: "records without a vertex", Value: float64(max(1, unused))}},
+					Remedies: []finding.Remedy{studio.Offer("Remove unused", &DropRecords{})},
+				},
+			)
 		}
 	}
 	if list := append(moved.list, turned.list...); len(list) > 0 {
 		all := names{list: list}
 		title := joints(len(list), "moved since the bind", "moved since the bind")
 		out = append(out, finding.Finding{Code: "moved_under_skin", Severity: finding.Harms, Count: len(list), Title: title,
-			Why:      "They are away from the bind pose, so the skin is distorted even at rest. Return to it, or record them where they are.",
-			Evidence: append([]finding.Evidence{{What: "farthest move", Value: far, Limit: r.Limit, Unit: "m"}, {What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"}}, skin(r.Now, r.away)...),
-			Where:    finding.Where{Joints: list}, Remedies: []finding.Remedy{back, record(all), keep}})
+			Why: "They are away from the bind pose, so the skin is distorted even at rest. Return to it, or record them where they are.",
+			Evidence: append(
+				[]finding.Evidence{
+					{What: "farthest move", Value: far, Limit: r.Limit, Unit: "m"},
+					{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"},
+				},
+				skin(r.Now, r.away)...),
+			Where: finding.Where{Joints: list}, Remedies: []finding.Remedy{back, record(all), keep}})
 	}
 	if len(stretched.list) > 0 {
-		out = append(out, finding.Finding{Code: "stretched_bind", Severity: finding.Harms, Count: len(stretched.list), Title: joints(len(stretched.list), "was bound with a scale or shear", "were bound with a scale or shear"),
-			Why:      "Its scale was not 1 at bind time, so the skin shrinks or grows there.",
-			Evidence: append([]finding.Evidence{{What: "scale or shear, at most", Value: stretch, Limit: stretchLimit}}, skin(r.Now, r.away)...), Where: finding.Where{Joints: stretched.list},
-			Remedies: []finding.Remedy{record(stretched), keep}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "stretched_bind",
+				Severity: finding.Harms,
+				Count:    len(stretched.list),
+				Title:    joints(len(stretched.list), "was bound with a scale or shear", "were bound with a scale or shear"),
+				Why:      "Its scale was not 1 at bind time, so the skin shrinks or grows there.",
+				Evidence: append(
+					[]finding.Evidence{{What: "scale or shear, at most", Value: stretch, Limit: stretchLimit}},
+					skin(r.Now, r.away)...),
+				Where:    finding.Where{Joints: stretched.list},
+				Remedies: []finding.Remedy{record(stretched), keep},
+			},
+		)
 	}
 	if len(hung.list) > 0 {
-		out = append(out, finding.Finding{Code: "hung_since_bind_pose", Severity: finding.Note, Count: len(hung.list), Title: joints(len(hung.list), "was reparented since the bind", "were reparented since the bind"),
-			Why:      "The skin does not move, but the hierarchy changed. Returning keeps their parents as they are.",
-			Evidence: []finding.Evidence{{What: "joints", Value: float64(len(hung.list))}}, Where: finding.Where{Joints: hung.list}, Remedies: []finding.Remedy{studio.Offer("This is intended: record it", &RecordBind{Joints: hung.list})}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "hung_since_bind_pose",
+				Severity: finding.Note,
+				Count:    len(hung.list),
+				Title:    joints(len(hung.list), "was reparented since the bind", "were reparented since the bind"),
+				Why:      "The skin does not move, but the hierarchy changed. Returning keeps their parents as they are.",
+				Evidence: []finding.Evidence{
+					{What: "joints", Value: float64(len(hung.list))},
+				},
+				Where:    finding.Where{Joints: hung.list},
+				Remedies: []finding.Remedy{studio.Offer("This is intended: record it", &RecordBind{Joints: hung.list})},
+			},
+		)
 	}
 	if r.Loose {
 		out = append(out, finding.Finding{Code: "loose_skin", Severity: finding.Note, Count: 1, Title: "The skin is loose",

@@ -109,7 +109,11 @@ func TestALooseSkin(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, told.Sentence, "off by 0 mm")
 	require.Empty(t, codes(held))
-	require.Contains(t, codes(studiotest.Do(t, held, "move_joint", `{"joint":"forearm_l","to":[0.4,1.2,0.1],"both":false}`)), "moved_under_skin")
+	require.Contains(
+		t,
+		codes(studiotest.Do(t, held, "move_joint", `{"joint":"forearm_l","to":[0.4,1.2,0.1],"both":false}`)),
+		"moved_under_skin",
+	)
 	for _, bad := range []string{"take_hold"} {
 		_, _, err := studiotest.Try(held, bad, "")
 		require.True(t, studio.IsInput(err))
@@ -135,7 +139,13 @@ func TestAPoseBecomesTheBindPose(t *testing.T) {
 	}
 	m.Shapes = []mesh.Shape{{Name: "grown", Vertex: []int32{at}, Offset: []r3.Vec{{X: 0.01}}}}
 	s.Mesh = &m
-	clip := &pose.Clip{Name: "c", Step: 0.1, Joints: []string{"upper_arm_l"}, Root: []r3.Vec{{}}, Turns: [][]quat.Number{{pose.Turn(0, 0, 40)}}}
+	clip := &pose.Clip{
+		Name:   "c",
+		Step:   0.1,
+		Joints: []string{"upper_arm_l"},
+		Root:   []r3.Vec{{}},
+		Turns:  [][]quat.Number{{pose.Turn(0, 0, 40)}},
+	}
 	s.Clips = []*pose.Clip{clip}
 	p := pose.Pose{"upper_arm_l": pose.Turn(10, 20, 30), "spine_2": pose.Turn(0, 15, 0)}
 	seen := shown(s, p)

@@ -14,13 +14,64 @@ import (
 func init() {
 	bound := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "restore_bind", Label: "Return to the bind pose", Stage: "bindpose", Words: "reset restore original home skeleton pose", Key: "G", Needs: bound, New: func() studio.Operation { return &RestoreBind{} }},
-		studio.Entry{Name: "record_bind", Label: "Record the bind pose again", Stage: "bindpose", Words: "rebind reset bind matrices freeze chosen joints all", From: studio.FromForm, Needs: bound, New: func() studio.Operation { return &RecordBind{} }},
-		studio.Entry{Name: "unify_bind", Label: "Unify the bind poses", Stage: "bindpose", Words: "merge unify several skins records single", Needs: bound, New: func() studio.Operation { return &UnifyBind{} }},
-		studio.Entry{Name: "drop_records", Label: "Remove unused bind poses", Stage: "bindpose", Words: "delete unused clean up remove", Needs: bound, New: func() studio.Operation { return &DropRecords{} }},
-		studio.Entry{Name: "loosen_skin", Label: "Loosen the skin", Stage: "bindpose", Words: "move joints without deforming edit detach unlock", Needs: bound, New: func() studio.Operation { return &LoosenSkin{} }},
-		studio.Entry{Name: "take_hold", Label: "Reattach the skin", Stage: "bindpose", Words: "lock attach finish edit joints", Needs: bound, New: func() studio.Operation { return &TakeHold{} }},
-		studio.Entry{Name: "bind_policy", Label: "Allow binding in another pose", Stage: "bindpose", Words: "policy refuse further piece production", From: studio.FromForm, New: func() studio.Operation { return &BindPolicy{} }},
+		studio.Entry{
+			Name:  "restore_bind",
+			Label: "Return to the bind pose",
+			Stage: "bindpose",
+			Words: "reset restore original home skeleton pose",
+			Key:   "G",
+			Needs: bound,
+			New:   func() studio.Operation { return &RestoreBind{} },
+		},
+		studio.Entry{
+			Name:  "record_bind",
+			Label: "Record the bind pose again",
+			Stage: "bindpose",
+			Words: "rebind reset bind matrices freeze chosen joints all",
+			From:  studio.FromForm,
+			Needs: bound,
+			New:   func() studio.Operation { return &RecordBind{} },
+		},
+		studio.Entry{
+			Name:  "unify_bind",
+			Label: "Unify the bind poses",
+			Stage: "bindpose",
+			Words: "merge unify several skins records single",
+			Needs: bound,
+			New:   func() studio.Operation { return &UnifyBind{} },
+		},
+		studio.Entry{
+			Name:  "drop_records",
+			Label: "Remove unused bind poses",
+			Stage: "bindpose",
+			Words: "delete unused clean up remove",
+			Needs: bound,
+			New:   func() studio.Operation { return &DropRecords{} },
+		},
+		studio.Entry{
+			Name:  "loosen_skin",
+			Label: "Loosen the skin",
+			Stage: "bindpose",
+			Words: "move joints without deforming edit detach unlock",
+			Needs: bound,
+			New:   func() studio.Operation { return &LoosenSkin{} },
+		},
+		studio.Entry{
+			Name:  "take_hold",
+			Label: "Reattach the skin",
+			Stage: "bindpose",
+			Words: "lock attach finish edit joints",
+			Needs: bound,
+			New:   func() studio.Operation { return &TakeHold{} },
+		},
+		studio.Entry{
+			Name:  "bind_policy",
+			Label: "Allow binding in another pose",
+			Stage: "bindpose",
+			Words: "policy refuse further piece production",
+			From:  studio.FromForm,
+			New:   func() studio.Operation { return &BindPolicy{} },
+		},
 	)
 }
 
@@ -53,8 +104,16 @@ func (o *RestoreBind) Apply(_ context.Context, s studio.State, _ studio.Progress
 		return s, studio.Outcome{}, err
 	}
 	after := Of(&s)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Returned to the bind pose: joints off %d → %d; skin error %s", before, off(s, o.Record), wording.Length(after.Now)),
-		Before: fmt.Sprint(before), After: fmt.Sprint(off(s, o.Record))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Returned to the bind pose: joints off %d → %d; skin error %s",
+			before,
+			off(s, o.Record),
+			wording.Length(after.Now),
+		),
+		Before: fmt.Sprint(before),
+		After:  fmt.Sprint(off(s, o.Record)),
+	}, nil
 }
 
 // RecordBind takes where the chosen joints (none: all) stand for the pose in which the skin
@@ -79,8 +138,16 @@ func (o *RecordBind) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	s.Binding = s.Binding.Rerecorded(s.Skeleton, list)
 	after := Of(&s).Now
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Recorded the bind pose of %s again: skin error %s → %s", wording.Count(n, "joint", "joints"), wording.Length(before), wording.Length(after)),
-		Before: wording.Length(before), After: wording.Length(after)}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Recorded the bind pose of %s again: skin error %s → %s",
+			wording.Count(n, "joint", "joints"),
+			wording.Length(before),
+			wording.Length(after),
+		),
+		Before: wording.Length(before),
+		After:  wording.Length(after),
+	}, nil
 }
 
 // UnifyBind binds all pieces in one record; those of others shift by what is told.
@@ -122,10 +189,18 @@ func (o *UnifyBind) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		n++
 		far = max(far, d)
 		if len(out.Steps) < shiftsTold {
-			out.Steps = append(out.Steps, fmt.Sprintf("piece %d, %s: shifts by %s", p+1, wording.Count(pieces.Vertices[p], "vertex", "vertices"), wording.Length(d)))
+			out.Steps = append(
+				out.Steps,
+				fmt.Sprintf("piece %d, %s: shifts by %s", p+1, wording.Count(pieces.Vertices[p], "vertex", "vertices"), wording.Length(d)),
+			)
 		}
 	}
-	out.Sentence = fmt.Sprintf("Brought all pieces to one bind pose: %d records became 1; %s, the farthest by %s", before, wording.Count(n, "piece shifts", "pieces shift"), wording.Length(far))
+	out.Sentence = fmt.Sprintf(
+		"Brought all pieces to one bind pose: %d records became 1; %s, the farthest by %s",
+		before,
+		wording.Count(n, "piece shifts", "pieces shift"),
+		wording.Length(far),
+	)
 	return s, out, nil
 }
 
@@ -143,7 +218,11 @@ func (o *DropRecords) Apply(_ context.Context, s studio.State, _ studio.Progress
 	if before == after {
 		return s, studio.Outcome{}, studio.Wrong("every record of the bind pose is used")
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Removed unused bind poses: %d → %d records", before, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Removed unused bind poses: %d → %d records", before, after),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(after),
+	}, nil
 }
 
 // LoosenSkin lets joints be moved without the skin: their bind pose follows them until the
@@ -178,7 +257,13 @@ func (o *TakeHold) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if s.Bind != nil && s.Bind.Skeleton != nil {
 		moved = movedFrom(s.Bind.Skeleton, s.Skeleton, r.Limit)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Reattached the skin: %s differ from the positions the weights were made for, and the skin is off by %s", wording.Count(moved, "joint", "joints"), wording.Length(r.Now))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Reattached the skin: %s differ from the positions the weights were made for, and the skin is off by %s",
+			wording.Count(moved, "joint", "joints"),
+			wording.Length(r.Now),
+		),
+	}, nil
 }
 
 func movedFrom(a, b *skeleton.Skeleton, limit float64) (n int) {

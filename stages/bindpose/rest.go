@@ -17,8 +17,26 @@ import (
 func init() {
 	bound := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "rest_pose", Label: "Make this pose the bind pose", Stage: "bindpose", Words: "apply bake current pose rest vertices new", From: studio.FromForm, Needs: bound, Long: studio.LargeMesh, New: func() studio.Operation { return &RestPose{} }},
-		studio.Entry{Name: "level_arms", Label: "Pose the arms as T or A", Stage: "bindpose", Words: "t-pose a-pose level 45 degrees arms repose", From: studio.FromForm, Needs: bound, Long: studio.LargeMesh, New: func() studio.Operation { return &LevelArms{} }},
+		studio.Entry{
+			Name:  "rest_pose",
+			Label: "Make this pose the bind pose",
+			Stage: "bindpose",
+			Words: "apply bake current pose rest vertices new",
+			From:  studio.FromForm,
+			Needs: bound,
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &RestPose{} },
+		},
+		studio.Entry{
+			Name:  "level_arms",
+			Label: "Pose the arms as T or A",
+			Stage: "bindpose",
+			Words: "t-pose a-pose level 45 degrees arms repose",
+			From:  studio.FromForm,
+			Needs: bound,
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &LevelArms{} },
+		},
 	)
 }
 
@@ -51,8 +69,15 @@ func (o *RestPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return out, studio.Outcome{Sentence: fmt.Sprintf("Made this the bind pose: vertices moved up to %s, skin matches within %s", wording.Length(far.moved), wording.Length(far.off)),
-		Before: wording.Length(far.moved), After: wording.Length(far.off)}, nil
+	return out, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Made this the bind pose: vertices moved up to %s, skin matches within %s",
+			wording.Length(far.moved),
+			wording.Length(far.off),
+		),
+		Before: wording.Length(far.moved),
+		After:  wording.Length(far.off),
+	}, nil
 }
 
 // way is how far vertices went, and how far they are from where they were seen, metres.
@@ -119,6 +144,15 @@ func (o *LevelArms) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return out, studio.Outcome{Sentence: fmt.Sprintf("Posed the arms %g° below horizontal: error %.1f° → %.1f°, vertices moved by up to %.1f cm", o.Degrees, was, now, 100*far.moved),
-		Before: fmt.Sprintf("%.1f", was), After: fmt.Sprintf("%.1f", now)}, nil
+	return out, studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Posed the arms %g° below horizontal: error %.1f° → %.1f°, vertices moved by up to %.1f cm",
+			o.Degrees,
+			was,
+			now,
+			100*far.moved,
+		),
+		Before: fmt.Sprintf("%.1f", was),
+		After:  fmt.Sprintf("%.1f", now),
+	}, nil
 }

@@ -17,16 +17,18 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "handoff", Title: "Handoff", Question: "Will the next department's software accept it?", Order: 9,
-		Touched: func(s *studio.State) bool { return s.Weights != nil },
-		Find:    find,
-		Steps: []studio.FirstStep{
-			{What: "Run the motion check", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
-			{What: "Clear what blocks", Done: func(s *studio.State, r *studio.Reviewed) bool {
-				return s.Weights != nil && r.State != studio.Checking && finding.Worst(r.Findings) != finding.Blocks
+	studio.RegisterStage(
+		studio.Stage{Name: "handoff", Title: "Handoff", Question: "Will the next department's software accept it?", Order: 9,
+			Touched: func(s *studio.State) bool { return s.Weights != nil },
+			Find:    find,
+			Steps: []studio.FirstStep{
+				{What: "Run the motion check", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
+				{What: "Clear what blocks", Done: func(s *studio.State, r *studio.Reviewed) bool {
+					return s.Weights != nil && r.State != studio.Checking && finding.Worst(r.Findings) != finding.Blocks
+				}},
+				{What: "Fix or accept what else is found", Done: studio.Settled(studio.HasWeights)},
 			}},
-			{What: "Fix or accept what else is found", Done: studio.Settled(studio.HasWeights)},
-		}})
+	)
 }
 
 var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_.]{0,62}$`)
@@ -40,13 +42,23 @@ func find(c *studio.Checked) []finding.Finding {
 			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: joints}})
 	}
 	if s.Weights == nil {
-		block("not_bound", "The character is not bound yet", "Without weights there is no skin to hand over; mesh and skeleton can be downloaded separately.",
-			finding.Evidence{What: "vertices with weights", Value: 0, Limit: 1}, nil)
+		block(
+			"not_bound",
+			"The character is not bound yet",
+			"Without weights there is no skin to hand over; mesh and skeleton can be downloaded separately.",
+			finding.Evidence{What: "vertices with weights", Value: 0, Limit: 1},
+			nil,
+		)
 		return append(out, open(c)...)
 	}
 	if n := len(s.Stray()); n > 0 {
-		block("unweighted_vertices", fmt.Sprintf("%d vertices have no weights", n), "The file format needs weights that sum to 1 everywhere; these would go to the root.",
-			finding.Evidence{What: "vertices without weights", Value: float64(n), Limit: 0}, nil)
+		block(
+			"unweighted_vertices",
+			fmt.Sprintf("%d vertices have no weights", n),
+			"The file format needs weights that sum to 1 everywhere; these would go to the root.",
+			finding.Evidence{What: "vertices without weights", Value: float64(n), Limit: 0},
+			nil,
+		)
 		for _, f := range c.Found("bind") {
 			if f.Code == "unweighted_vertices" {
 				out[len(out)-1].Where, out[len(out)-1].Remedies = f.Where, f.Remedies
@@ -54,8 +66,13 @@ func find(c *studio.Checked) []finding.Finding {
 		}
 	}
 	if b := s.Binding; b != nil && len(b.Records) > 1 {
-		block("several_binds", fmt.Sprintf("The skin was bound in %d poses", len(b.Records)), "A file has one bind pose. Unify them at Bind pose and remove unused ones.",
-			finding.Evidence{What: "bind poses", Value: float64(len(b.Records)), Limit: 1}, nil)
+		block(
+			"several_binds",
+			fmt.Sprintf("The skin was bound in %d poses", len(b.Records)),
+			"A file has one bind pose. Unify them at Bind pose and remove unused ones.",
+			finding.Evidence{What: "bind poses", Value: float64(len(b.Records)), Limit: 1},
+			nil,
+		)
 	}
 	var bad []string
 	for _, j := range s.Skeleton.Joints {
@@ -64,12 +81,26 @@ func find(c *studio.Checked) []finding.Finding {
 		}
 	}
 	if bad != nil {
-		block("illegal_names", fmt.Sprintf("%d joint names may change on export", len(bad)), "Other programs replace spaces and signs in names, and the clips no longer find their joints.",
-			finding.Evidence{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0}, bad)
+		block(
+			"illegal_names",
+			fmt.Sprintf("%d joint names may change on export", len(bad)),
+			"Other programs replace spaces and signs in names, and the clips no longer find their joints.",
+			finding.Evidence{What: "names beyond letters, digits, underscore", Value: float64(len(bad)), Limit: 0},
+			bad,
+		)
 	}
 	if s.Mesh.Framed() {
-		out = append(out, finding.Finding{Code: "transform_not_identity", Severity: finding.Note, Count: 1, Title: "The transform will be baked on the way out",
-			Why: "A skinned mesh ignores the transform of its node, so world positions are written.", Evidence: []finding.Evidence{{What: "parts with a transform", Value: 1, Limit: 0}}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "transform_not_identity",
+				Severity: finding.Note,
+				Count:    1,
+				Title:    "The transform will be baked on the way out",
+				Why:      "A skinned mesh ignores the transform of its node, so world positions are written.",
+				Evidence: []finding.Evidence{{What: "parts with a transform", Value: 1, Limit: 0}},
+			},
+		)
 	}
 	if apart, in, vertex := deform.LinearApart(s.Mesh.World(), s.Weights, s.Skeleton, s.Binding, s.Settings.Marks); apart > 0 {
 		var mends []finding.Remedy
@@ -79,10 +110,15 @@ func find(c *studio.Checked) []finding.Finding {
 		if s.Weights.Mix != nil {
 			mends = append(mends, studio.OfferOf("Let vertices blend as their joints do", "drop_mix", nil))
 		}
-		out = append(out, finding.Finding{Code: "blending_linear", Severity: finding.Note, Count: 1, Title: "The file carries linear blending only",
-			Why:      "Some of the skin blends by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly, unless it asks for the attribute _DUAL_QUATERNION_SHARE, which goes along. The place that differs most does so in " + in + ".",
-			Evidence: []finding.Evidence{{What: "largest vertex difference", Value: apart, Unit: "m"}}, Where: finding.Where{Vertices: []int32{vertex}},
-			Remedies: mends})
+		out = append(
+			out,
+			finding.Finding{Code: "blending_linear", Severity: finding.Note, Count: 1, Title: "The file carries linear blending only",
+				Why: "Some of the skin blends by dual quaternions here, which glTF has no word for; the program that takes the file blends linearly, unless it asks for the attribute _DUAL_QUATERNION_SHARE, which goes along. The place that differs most does so in " + in + ".",
+				Evidence: []finding.Evidence{
+					{What: "largest vertex difference", Value: apart, Unit: "m"},
+				}, Where: finding.Where{Vertices: []int32{vertex}},
+				Remedies: mends},
+		)
 	}
 	var long []pose.Tried
 	for _, c := range s.Poses {
@@ -96,17 +132,35 @@ func find(c *studio.Checked) []finding.Finding {
 		if vertex >= 0 {
 			where.Vertices = []int32{vertex}
 		}
-		out = append(out, finding.Finding{Code: "joints_lengthen", Severity: finding.Note, Count: len(long), Title: fmt.Sprintf("Joints are lengthened in %s", wording.Count(len(long), "kept pose", "kept poses")),
-			Why:      "A non-uniform scale would shear a joint's descendants, so the reel's file moves them instead: the skin stretches where weights change, not along the bone, and does not get thinner. BVH keeps all lengths. Largest difference in " + in + ".",
-			Evidence: []finding.Evidence{{What: "largest vertex difference", Value: apart, Unit: "m"}}, Where: where})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "joints_lengthen",
+				Severity: finding.Note,
+				Count:    len(long),
+				Title:    fmt.Sprintf("Joints are lengthened in %s", wording.Count(len(long), "kept pose", "kept poses")),
+				Why:      "A non-uniform scale would shear a joint's descendants, so the reel's file moves them instead: the skin stretches where weights change, not along the bone, and does not get thinner. BVH keeps all lengths. Largest difference in " + in + ".",
+				Evidence: []finding.Evidence{{What: "largest vertex difference", Value: apart, Unit: "m"}},
+				Where:    where,
+			},
+		)
 	}
 	most := 0
 	for _, x := range s.Weights.Of {
 		most = max(most, len(x))
 	}
 	if most > 4 {
-		out = append(out, finding.Finding{Code: "many_influences", Severity: finding.Note, Count: most, Title: fmt.Sprintf("Some vertices have %d influences", most),
-			Why: "Four is what most real-time targets take; the file needs a second set.", Evidence: []finding.Evidence{{What: "influences of the busiest vertex", Value: float64(most), Limit: 4}}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "many_influences",
+				Severity: finding.Note,
+				Count:    most,
+				Title:    fmt.Sprintf("Some vertices have %d influences", most),
+				Why:      "Four is what most real-time targets take; the file needs a second set.",
+				Evidence: []finding.Evidence{{What: "influences of the busiest vertex", Value: float64(most), Limit: 4}},
+			},
+		)
 	}
 	return append(out, open(c)...)
 }

@@ -93,7 +93,13 @@ func TestWhatTheHandoffTells(t *testing.T) {
 	four := s
 	four.Weights = &w
 	require.NotContains(t, codes(four), "many_influences", "four are what most targets take")
-	w.Of[0] = []weights.Influence{{Joint: 0, Value: 0.4}, {Joint: 1, Value: 0.3}, {Joint: 2, Value: 0.15}, {Joint: 3, Value: 0.1}, {Joint: 4, Value: 0.05}}
+	w.Of[0] = []weights.Influence{
+		{Joint: 0, Value: 0.4},
+		{Joint: 1, Value: 0.3},
+		{Joint: 2, Value: 0.15},
+		{Joint: 3, Value: 0.1},
+		{Joint: 4, Value: 0.05},
+	}
 	require.Equal(t, 5.0, codes(four)["many_influences"].Evidence[0].Value)
 	w.Of[0] = nil
 	require.Equal(t, finding.Blocks, codes(four)["unweighted_vertices"].Severity)
@@ -135,7 +141,12 @@ func TestWhatTheHandoffTells(t *testing.T) {
 func TestLengthenedJointsInAFile(t *testing.T) {
 	s := studiotest.Bound(t)
 	q := pose.Lengthened(pose.Turn(0, 0, 30), 1.5)
-	s = studiotest.Do(t, s, "save_pose", fmt.Sprintf(`{"name":"long arm","turns":{"upper_arm_l":[%g,%g,%g,%g]}}`, q.Imag, q.Jmag, q.Kmag, q.Real))
+	s = studiotest.Do(
+		t,
+		s,
+		"save_pose",
+		fmt.Sprintf(`{"name":"long arm","turns":{"upper_arm_l":[%g,%g,%g,%g]}}`, q.Imag, q.Jmag, q.Kmag, q.Real),
+	)
 	var note *finding.Finding
 	for _, f := range studio.CheckOnly(&s, "handoff") {
 		if f.Code == "joints_lengthen" {

@@ -86,7 +86,10 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		if what == "reel" {
 			clips = []*pose.Clip{s.TestReel().Clip(s.Skeleton, "test reel")}
 		}
-		err := gltf.EncodeGLB(w, &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips, Binding: s.Binding})
+		err := gltf.EncodeGLB(
+			w,
+			&gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips, Binding: s.Binding},
+		)
 		if errors.Is(err, gltf.ErrSeveralBinds) {
 			return studio.Wrong("%v", err)
 		}

@@ -12,13 +12,30 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "accept_finding", Label: "Accept as intended", Stage: "intake", Words: "dismiss ignore accept guess finding", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &AcceptFinding{} }},
+		studio.Entry{
+			Name:  "accept_finding",
+			Label: "Accept as intended",
+			Stage: "intake",
+			Words: "dismiss ignore accept guess finding",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			New:   func() studio.Operation { return &AcceptFinding{} },
+		},
 	)
 }
 
 // guesses are the findings that go by what characters usually are: a person may know
 // better.
-var guesses = []string{"size_or_axis", "implausible_size", "off_ground", "off_centre", "not_facing_front", "heavy_mesh", "asymmetric", "half_mesh"}
+var guesses = []string{
+	"size_or_axis",
+	"implausible_size",
+	"off_ground",
+	"off_centre",
+	"not_facing_front",
+	"heavy_mesh",
+	"asymmetric",
+	"half_mesh",
+}
 
 // statesUnits are the formats whose standard says that lengths are metres with Y up
 // (glTF 2.0, section 3.4).

@@ -13,7 +13,16 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "take_delivery", Label: "Update from a newer file", Stage: "intake", Words: "update replace mesh file version re-import", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.Always, New: func() studio.Operation { return &TakeDelivery{} }},
+		studio.Entry{
+			Name:  "take_delivery",
+			Label: "Update from a newer file",
+			Stage: "intake",
+			Words: "update replace mesh file version re-import",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.Always,
+			New:   func() studio.Operation { return &TakeDelivery{} },
+		},
 	)
 }
 

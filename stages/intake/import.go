@@ -17,7 +17,16 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "import", Label: "Bring in a file", Stage: "intake", Words: "open load import upload new character", From: studio.FromForm, New: func() studio.Operation { return &Import{} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "import",
+			Label: "Bring in a file",
+			Stage: "intake",
+			Words: "open load import upload new character",
+			From:  studio.FromForm,
+			New:   func() studio.Operation { return &Import{} },
+		},
+	)
 }
 
 // Import makes the first state of a character of a file.
@@ -31,13 +40,17 @@ func (o *Import) Files() []*studio.File { return []*studio.File{&o.File} }
 // Apply implements studio.Operation.
 func (o *Import) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	if s.Mesh != nil {
-		return s, studio.Outcome{}, studio.Wrong("the character has a mesh already: compare a newer file at Intake, or bring the file in as another character")
+		return s, studio.Outcome{}, studio.Wrong(
+			"the character has a mesh already: compare a newer file at Intake, or bring the file in as another character",
+		)
 	}
 	out, err := readFile(ctx, &o.File)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return out, studio.Outcome{Sentence: fmt.Sprintf("Brought in %s: %d vertices, %d faces", o.File.Name, len(out.Mesh.Points), out.Mesh.Faces())}, nil
+	return out, studio.Outcome{
+		Sentence: fmt.Sprintf("Brought in %s: %d vertices, %d faces", o.File.Name, len(out.Mesh.Points), out.Mesh.Faces()),
+	}, nil
 }
 
 // readFile reads a mesh file into a state of its own.
@@ -65,7 +78,11 @@ func readFile(ctx context.Context, f *studio.File) (studio.State, error) {
 // NoFaces says what a file without faces holds instead.
 func NoFaces(m *mesh.Mesh) error {
 	if len(m.Lines) > 0 {
-		return fmt.Errorf("it holds %d vertices and %d lines but no faces, so there is no surface to bind: export it with its faces", len(m.Points), len(m.Lines))
+		return fmt.Errorf(
+			"it holds %d vertices and %d lines but no faces, so there is no surface to bind: export it with its faces",
+			len(m.Points),
+			len(m.Lines),
+		)
 	}
 	return fmt.Errorf("it has %d vertices but no faces, so there is no surface to bind: export it with its faces", len(m.Points))
 }

@@ -19,8 +19,14 @@ func init() {
 		},
 		Steps: []studio.FirstStep{
 			{What: "Set the kind of character", Done: studio.Has(func(s *studio.State) bool { return s.Settings.Kind != "" })},
-			{What: "Get unit, up axis and height right", Done: studio.Without(studio.HasMesh, "size_or_axis", "implausible_size", "transform_not_identity")},
-			{What: "Turn it to face front, on the ground", Done: studio.Without(studio.HasMesh, "size_or_axis", "not_facing_front", "off_ground", "off_centre")},
+			{
+				What: "Get unit, up axis and height right",
+				Done: studio.Without(studio.HasMesh, "size_or_axis", "implausible_size", "transform_not_identity"),
+			},
+			{
+				What: "Turn it to face front, on the ground",
+				Done: studio.Without(studio.HasMesh, "size_or_axis", "not_facing_front", "off_ground", "off_centre"),
+			},
 			{What: "Fix or accept what else is found", Done: studio.Settled(studio.HasMesh)},
 			{What: "Go on to Placement", Done: studio.Has(studio.HasSkeleton)},
 		}})

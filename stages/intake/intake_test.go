@@ -211,7 +211,13 @@ func TestDeliverKeepsWhatCanBeKept(t *testing.T) {
 	}
 	m := studiotest.NewMemory()
 	x := studio.New(m, nil, reading.Default)
-	c, err := intake.Bring(ctx, x, studio.Character{Production: "P", Name: "Odile"}, "tester", upload(t, "odile_1.obj", file(func(*mesh.Mesh) {})))
+	c, err := intake.Bring(
+		ctx,
+		x,
+		studio.Character{Production: "P", Name: "Odile"},
+		"tester",
+		upload(t, "odile_1.obj", file(func(*mesh.Mesh) {})),
+	)
 	require.NoError(t, err)
 	act := func(op, params string) studio.Revision {
 		t.Helper()
@@ -328,7 +334,13 @@ func TestImportRefusesAndTellsWhy(t *testing.T) {
 		require.True(t, studio.IsInput(err))
 		require.ErrorContains(t, err, want)
 	}
-	_, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", upload(t, "a.gltf", strings.NewReader(`{"asset":{"version":"2.0"}}`)))
+	_, err := intake.Bring(
+		ctx,
+		x,
+		studio.Character{Production: "P"},
+		"tester",
+		upload(t, "a.gltf", strings.NewReader(`{"asset":{"version":"2.0"}}`)),
+	)
 	require.ErrorContains(t, err, "no mesh")
 	require.Empty(t, m.Past)
 	m.Down = true
@@ -442,7 +454,12 @@ func TestAHistoryIsTakenAwayAndRunAgain(t *testing.T) {
 	start, err := x.Load(ctx, m.Past[0])
 	require.NoError(t, err)
 	steps := 0
-	end, ran, err := read.Run(ctx, *start, reading.Default, func(step, of int, _ string, _ float64) { steps = max(steps, step); require.Equal(t, 5, of) })
+	end, ran, err := read.Run(
+		ctx,
+		*start,
+		reading.Default,
+		func(step, of int, _ string, _ float64) { steps = max(steps, step); require.Equal(t, 5, of) },
+	)
 	require.NoError(t, err)
 	require.Len(t, ran, 5)
 	want, err := x.Load(ctx, m.Past[m.Head()-1])
@@ -480,7 +497,10 @@ func TestSmallPiecesAreDropped(t *testing.T) {
 	crumb := func(x, size float64) *mesh.Mesh {
 		return solidBox(r3.Vec{X: x, Y: 1, Z: 0.4}, size)
 	}
-	s := studio.State{Mesh: mesh.Join(solidBox(r3.Vec{}, 1.7), crumb(2, 0.004), crumb(2.1, 0.004), crumb(2.2, 0.05)), Settings: studio.DefaultSettings()}
+	s := studio.State{
+		Mesh:     mesh.Join(solidBox(r3.Vec{}, 1.7), crumb(2, 0.004), crumb(2.1, 0.004), crumb(2.2, 0.05)),
+		Settings: studio.DefaultSettings(),
+	}
 	out, told, err := studiotest.Try(s, "drop_crumbs", `{"size":0.01}`)
 	require.NoError(t, err)
 	require.Equal(t, 2, out.Mesh.Pieces().Count())

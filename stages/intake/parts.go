@@ -12,10 +12,42 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "separate_pieces", Label: "Separate into pieces", Stage: "intake", Words: "split shells loose parts detach", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &SeparatePieces{} }},
-		studio.Entry{Name: "join_parts", Label: "Join parts", Stage: "intake", Words: "combine merge attach", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &JoinParts{} }},
-		studio.Entry{Name: "rename_part", Label: "Rename a part", Stage: "intake", Words: "name piece label", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &RenamePart{} }},
-		studio.Entry{Name: "mark_parts", Label: "Show, hide or exclude parts", Stage: "intake", Words: "visibility exclude isolate pieces", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &MarkParts{} }},
+		studio.Entry{
+			Name:  "separate_pieces",
+			Label: "Separate into pieces",
+			Stage: "intake",
+			Words: "split shells loose parts detach",
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &SeparatePieces{} },
+		},
+		studio.Entry{
+			Name:  "join_parts",
+			Label: "Join parts",
+			Stage: "intake",
+			Words: "combine merge attach",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			New:   func() studio.Operation { return &JoinParts{} },
+		},
+		studio.Entry{
+			Name:  "rename_part",
+			Label: "Rename a part",
+			Stage: "intake",
+			Words: "name piece label",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			New:   func() studio.Operation { return &RenamePart{} },
+		},
+		studio.Entry{
+			Name:  "mark_parts",
+			Label: "Show, hide or exclude parts",
+			Stage: "intake",
+			Words: "visibility exclude isolate pieces",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			New:   func() studio.Operation { return &MarkParts{} },
+		},
 	)
 }
 
@@ -63,7 +95,11 @@ func (o *RenamePart) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	if err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
-	return s.WithMesh(m, nil), studio.Outcome{Sentence: fmt.Sprintf("Renamed part %s to %s", o.Part, m.Parts[i].Name), Before: o.Part, After: m.Parts[i].Name}, nil
+	return s.WithMesh(m, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Renamed part %s to %s", o.Part, m.Parts[i].Name),
+		Before:   o.Part,
+		After:    m.Parts[i].Name,
+	}, nil
 }
 
 // MarkParts hides parts or shows them, and takes them out of the bind or back

@@ -42,7 +42,10 @@ func remedies(s *studio.State) func(f finding.Finding) []finding.Remedy {
 			}
 		case "crumbs":
 			if size, ok := f.Data.(health.Within); ok {
-				return offer("Remove "+wording.Count(f.Count, "piece", "pieces")+" smaller than "+wording.Length(float64(size)), &DropCrumbs{Size: float64(size)})
+				return offer(
+					"Remove "+wording.Count(f.Count, "piece", "pieces")+" smaller than "+wording.Length(float64(size)),
+					&DropCrumbs{Size: float64(size)},
+				)
 			}
 		case "separate_pieces":
 			if len(s.Mesh.Parts) <= f.Count {

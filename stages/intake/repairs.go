@@ -17,19 +17,128 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "weld", Label: "Weld vertices", Stage: "intake", Words: "merge stitch join close seams cracks duplicate vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Weld{Distance: 0.00002} }},
-		studio.Entry{Name: "drop_loose", Label: "Remove loose vertices", Stage: "intake", Words: "delete remove isolated unused points clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropLoose{} }},
-		studio.Entry{Name: "drop_faces", Label: "Remove duplicate and zero-area faces", Stage: "intake", Words: "delete remove duplicate degenerate zero area clean", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropFaces{} }},
-		studio.Entry{Name: "drop_crumbs", Label: "Remove small pieces", Stage: "intake", Words: "delete remove crumbs specks noise scan islands loose shells", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropCrumbs{Size: 0.01} }},
-		studio.Entry{Name: "drop_chosen", Label: "Remove selected faces", Stage: "intake", Words: "delete remove selected polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &DropChosen{} }},
-		studio.Entry{Name: "make_outward", Label: "Flip faces outward", Stage: "intake", Words: "normals flip winding reverse inside out inverted", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MakeOutward{} }},
-		studio.Entry{Name: "split_ties", Label: "Split non-manifold geometry", Stage: "intake", Words: "non-manifold vertices edges separate detach", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &SplitTies{} }},
-		studio.Entry{Name: "fill_holes", Label: "Fill holes", Stage: "intake", Words: "close cap borders patch", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &FillHoles{Edges: 12} }},
-		studio.Entry{Name: "triangulate", Label: "Triangulate faces", Stage: "intake", Words: "triangulate tessellate ngons quads polygons", From: studio.FromFaces, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &Triangulate{} }},
-		studio.Entry{Name: "complete_half", Label: "Complete by mirroring", Stage: "intake", Words: "symmetry mirror half duplicate other side", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &CompleteHalf{} }},
-		studio.Entry{Name: "bake_transform", Label: "Bake the transform", Stage: "intake", Words: "freeze apply reset unit up axis scale rotate orientation", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &BakeTransform{mesh.NoPlacement} }},
-		studio.Entry{Name: "real_size", Label: "Rescale to real size", Stage: "intake", Words: "height scale resize unit", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, New: func() studio.Operation { return &RealSize{Height: 1.7} }},
-		studio.Entry{Name: "set_kind", Label: "Set the kind of character", Stage: "intake", Words: "type category size", From: studio.FromForm, New: func() studio.Operation { return &SetKind{} }},
+		studio.Entry{
+			Name:  "weld",
+			Label: "Weld vertices",
+			Stage: "intake",
+			Words: "merge stitch join close seams cracks duplicate vertices",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &Weld{Distance: 0.00002} },
+		},
+		studio.Entry{
+			Name:  "drop_loose",
+			Label: "Remove loose vertices",
+			Stage: "intake",
+			Words: "delete remove isolated unused points clean",
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &DropLoose{} },
+		},
+		studio.Entry{
+			Name:  "drop_faces",
+			Label: "Remove duplicate and zero-area faces",
+			Stage: "intake",
+			Words: "delete remove duplicate degenerate zero area clean",
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &DropFaces{} },
+		},
+		studio.Entry{
+			Name:  "drop_crumbs",
+			Label: "Remove small pieces",
+			Stage: "intake",
+			Words: "delete remove crumbs specks noise scan islands loose shells",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &DropCrumbs{Size: 0.01} },
+		},
+		studio.Entry{
+			Name:  "drop_chosen",
+			Label: "Remove selected faces",
+			Stage: "intake",
+			Words: "delete remove selected polygons",
+			From:  studio.FromFaces,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &DropChosen{} },
+		},
+		studio.Entry{
+			Name:  "make_outward",
+			Label: "Flip faces outward",
+			Stage: "intake",
+			Words: "normals flip winding reverse inside out inverted",
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &MakeOutward{} },
+		},
+		studio.Entry{
+			Name:  "split_ties",
+			Label: "Split non-manifold geometry",
+			Stage: "intake",
+			Words: "non-manifold vertices edges separate detach",
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &SplitTies{} },
+		},
+		studio.Entry{
+			Name:  "fill_holes",
+			Label: "Fill holes",
+			Stage: "intake",
+			Words: "close cap borders patch",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &FillHoles{Edges: 12} },
+		},
+		studio.Entry{
+			Name:  "triangulate",
+			Label: "Triangulate faces",
+			Stage: "intake",
+			Words: "triangulate tessellate ngons quads polygons",
+			From:  studio.FromFaces,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &Triangulate{} },
+		},
+		studio.Entry{
+			Name:  "complete_half",
+			Label: "Complete by mirroring",
+			Stage: "intake",
+			Words: "symmetry mirror half duplicate other side",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &CompleteHalf{} },
+		},
+		studio.Entry{
+			Name:  "bake_transform",
+			Label: "Bake the transform",
+			Stage: "intake",
+			Words: "freeze apply reset unit up axis scale rotate orientation",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			New:   func() studio.Operation { return &BakeTransform{mesh.NoPlacement} },
+		},
+		studio.Entry{
+			Name:  "real_size",
+			Label: "Rescale to real size",
+			Stage: "intake",
+			Words: "height scale resize unit",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			New:   func() studio.Operation { return &RealSize{Height: 1.7} },
+		},
+		studio.Entry{
+			Name:  "set_kind",
+			Label: "Set the kind of character",
+			Stage: "intake",
+			Words: "type category size",
+			From:  studio.FromForm,
+			New:   func() studio.Operation { return &SetKind{} },
+		},
 	)
 }
 
@@ -38,7 +147,11 @@ var Kinds = health.Kinds
 
 // counted is the outcome of an operation that leaves fewer of something.
 func counted(did string, before, after int, what string) studio.Outcome {
-	return studio.Outcome{Sentence: fmt.Sprintf("%s: %d %s became %d", did, before, what, after), Before: fmt.Sprint(before), After: fmt.Sprint(after)}
+	return studio.Outcome{
+		Sentence: fmt.Sprintf("%s: %d %s became %d", did, before, what, after),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(after),
+	}
 }
 
 // Weld joins vertices within Distance metres on open borders; between pieces
@@ -73,7 +186,15 @@ type DropLoose struct{}
 // Apply implements Operation.
 func (o *DropLoose) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, mapping := s.Mesh.DropLoose()
-	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Removed loose vertices", len(s.Mesh.Points), len(m.Points), "vertices"), nil
+	return s.WithMesh(
+			m,
+			mapping.Origin(len(m.Points)),
+		), counted(
+			"Removed loose vertices",
+			len(s.Mesh.Points),
+			len(m.Points),
+			"vertices",
+		), nil
 }
 
 // Places implements Placer.
@@ -93,7 +214,15 @@ type DropFaces struct{}
 // Apply implements Operation.
 func (o *DropFaces) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, mapping := s.Mesh.DropFaces()
-	return s.WithMesh(m, mapping.Origin(len(m.Points))), counted("Removed duplicate and zero-area faces", s.Mesh.Faces(), m.Faces(), "faces"), nil
+	return s.WithMesh(
+			m,
+			mapping.Origin(len(m.Points)),
+		), counted(
+			"Removed duplicate and zero-area faces",
+			s.Mesh.Faces(),
+			m.Faces(),
+			"faces",
+		), nil
 }
 
 // Places implements Placer.
@@ -183,7 +312,10 @@ func chosenFaces(s studio.State, which string, faces []int32) ([]bool, int, erro
 	switch which {
 	case "", "inside", "many_sided_faces", "concave_faces", "folded_faces", "holed_faces", "polygons":
 	default:
-		return nil, 0, studio.Wrong("%q names no faces; there are inside, many_sided_faces, concave_faces, folded_faces, holed_faces and polygons", which)
+		return nil, 0, studio.Wrong(
+			"%q names no faces; there are inside, many_sided_faces, concave_faces, folded_faces, holed_faces and polygons",
+			which,
+		)
 	}
 	chosen := make([]bool, s.Mesh.Faces())
 	if which != "" {
@@ -231,8 +363,11 @@ type SplitTies struct{}
 func (o *SplitTies) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, origin := s.Mesh.SplitTies()
 	n := len(m.Points) - len(s.Mesh.Points)
-	return s.WithMesh(m, origin), studio.Outcome{Sentence: fmt.Sprintf("Split non-manifold geometry: %d → %d vertices", len(s.Mesh.Points), len(m.Points)),
-		Before: fmt.Sprint(n), After: "0"}, nil
+	return s.WithMesh(m, origin), studio.Outcome{
+		Sentence: fmt.Sprintf("Split non-manifold geometry: %d → %d vertices", len(s.Mesh.Points), len(m.Points)),
+		Before:   fmt.Sprint(n),
+		After:    "0",
+	}, nil
 }
 
 // Places implements Placer.
@@ -256,7 +391,12 @@ func (o *FillHoles) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	before := len(s.Mesh.Edges().BorderLoops())
 	m, filled, left := s.Mesh.FillHoles(o.Edges)
 	if filled == 0 {
-		return s, studio.Outcome{}, studio.Wrong("no border of at most %d edges could be filled; %d of %d are that small", o.Edges, left, before)
+		return s, studio.Outcome{}, studio.Wrong(
+			"no border of at most %d edges could be filled; %d of %d are that small",
+			o.Edges,
+			left,
+			before,
+		)
 	}
 	out := counted("Filled holes", before, len(m.Edges().BorderLoops()), "open borders")
 	if left > 0 {

@@ -13,7 +13,15 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "mend_safe", Label: "Make safe repairs", Stage: "intake", Words: "clean up repair fix heal mesh", Needs: []studio.Need{studio.NeedMesh}, Long: studio.LargeMesh, New: func() studio.Operation { return &MendSafe{} }},
+		studio.Entry{
+			Name:  "mend_safe",
+			Label: "Make safe repairs",
+			Stage: "intake",
+			Words: "clean up repair fix heal mesh",
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &MendSafe{} },
+		},
 	)
 }
 
@@ -59,7 +67,14 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		distance = geom.NearShare * s.Mesh.Surface().Diagonal
 	}
 	steps := []studio.Operation{&DropFaces{}, &Weld{Distance: distance}, &DropLoose{}, &DropFaces{}, &SplitTies{}, &MakeOutward{}}
-	stepNames := []string{"Removing duplicate and zero-area faces", "Welding", "Removing loose vertices", "Removing faces that the weld emptied", "Splitting non-manifold geometry", "Flipping faces outward"}
+	stepNames := []string{
+		"Removing duplicate and zero-area faces",
+		"Welding",
+		"Removing loose vertices",
+		"Removing faces that the weld emptied",
+		"Splitting non-manifold geometry",
+		"Flipping faces outward",
+	}
 	for i, op := range steps {
 		if w, ok := op.(*Weld); ok && !(w.Distance > 0) {
 			continue // all in one point

@@ -14,7 +14,18 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "best_bind", Label: "Compare binds, use the best", Stage: "motion", Words: "compare methods score best of table", From: studio.FromForm, Needs: needs, Long: studio.Always, Keeps: true, Loses: loses, New: func() studio.Operation { return &BestBind{Take: "joints", Steps: studio.Usual.Steps} }},
+		studio.Entry{
+			Name:  "best_bind",
+			Label: "Compare binds, use the best",
+			Stage: "motion",
+			Words: "compare methods score best of table",
+			From:  studio.FromForm,
+			Needs: needs,
+			Long:  studio.Always,
+			Keeps: true,
+			Loses: loses,
+			New:   func() studio.Operation { return &BestBind{Take: "joints", Steps: studio.Usual.Steps} },
+		},
 	)
 }
 
@@ -86,7 +97,12 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	var done []tried
 	out := studio.Outcome{}
 	try := func(ctx context.Context, name string, state studio.State, k int) error {
-		sheet, err := Measure(ctx, &state, asked, func(share float64) { progress("Trying "+name, (float64(k)+0.5+share/2)/float64(len(ways)+1)) })
+		sheet, err := Measure(
+			ctx,
+			&state,
+			asked,
+			func(share float64) { progress("Trying "+name, (float64(k)+0.5+share/2)/float64(len(ways)+1)) },
+		)
 		if err != nil {
 			return err
 		}
@@ -144,7 +160,8 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		}
 	}
 	for k, d := range done {
-		if d.state.Bind == nil || k == 0 && best == 0 && o.Take != "joints" { // what is there is kept where something else may take its place
+		if d.state.Bind == nil ||
+			k == 0 && best == 0 && o.Take != "joints" { // what is there is kept where something else may take its place
 			continue
 		}
 		bind := *d.state.Bind
@@ -167,7 +184,13 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	switch {
 	case o.Take == "none":
 		best = 0
-		out.Sentence = fmt.Sprintf("Compared %d binds; the best is %s at %.2f of the limit, the one that is there has %.2f", len(done), won.name, won.sheet.Score, was.Score)
+		out.Sentence = fmt.Sprintf(
+			"Compared %d binds; the best is %s at %.2f of the limit, the one that is there has %.2f",
+			len(done),
+			won.name,
+			won.sheet.Score,
+			was.Score,
+		)
 	case o.Take == "joints":
 		w, named, err := byJoint(s, done)
 		if err != nil {

@@ -18,7 +18,15 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights}
 	studio.Register(
-		studio.Entry{Name: "check_motion", Label: "Run the test reel", Stage: "motion", Words: "range of motion test reel bend measure score deformation check", Needs: needs, Long: studio.Always, New: func() studio.Operation { return &CheckMotion{ReelRequest: studio.Usual} }},
+		studio.Entry{
+			Name:  "check_motion",
+			Label: "Run the test reel",
+			Stage: "motion",
+			Words: "range of motion test reel bend measure score deformation check",
+			Needs: needs,
+			Long:  studio.Always,
+			New:   func() studio.Operation { return &CheckMotion{ReelRequest: studio.Usual} },
+		},
 	)
 }
 
@@ -81,8 +89,18 @@ func Measure(ctx context.Context, s *studio.State, a studio.ReelRequest, progres
 	if err != nil {
 		return nil, err
 	}
-	out := &studio.Sheet{Brief: studio.Brief{Score: rounded(checked.Score), Over: checked.Over, Worst: map[string]float64{}}, Asked: a, Vertices: len(s.Mesh.Points), Rest: checked.Rest,
-		Segments: reel.Segments, Faults: checked.Faults, Crossed: checked.Crossed, Cut: checked.Cut, Layers: len(o.Layers), Left: reel.Left}
+	out := &studio.Sheet{
+		Brief:    studio.Brief{Score: rounded(checked.Score), Over: checked.Over, Worst: map[string]float64{}},
+		Asked:    a,
+		Vertices: len(s.Mesh.Points),
+		Rest:     checked.Rest,
+		Segments: reel.Segments,
+		Faults:   checked.Faults,
+		Crossed:  checked.Crossed,
+		Cut:      checked.Cut,
+		Layers:   len(o.Layers),
+		Left:     reel.Left,
+	}
 	for kind, x := range checked.Worst {
 		out.Worst[kind] = rounded(x)
 	}
@@ -296,7 +314,14 @@ func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 		if len(f.Blame) == 0 {
 			return []finding.Remedy{again}
 		}
-		return []finding.Remedy{studio.OfferOf("Remove from "+f.Blame[0].Joint, "free_weights", map[string]any{"joints": []string{f.Blame[0].Joint}, "vertices": vertices}), again}
+		return []finding.Remedy{
+			studio.OfferOf(
+				"Remove from "+f.Blame[0].Joint,
+				"free_weights",
+				map[string]any{"joints": []string{f.Blame[0].Joint}, "vertices": vertices},
+			),
+			again,
+		}
 	case deform.FaultVolume:
 		if i := s.Skeleton.Index(turned); i < 0 || s.Skeleton.Joints[i].Mix >= 1 {
 			return nil
@@ -306,7 +331,13 @@ func remedies(s *studio.State, f deform.Fault) []finding.Remedy {
 		return []finding.Remedy{again}
 	case deform.FaultRigid:
 		if len(f.Blame) > 0 {
-			return []finding.Remedy{studio.OfferOf("Harden to "+f.Blame[0].Joint, "set_weights", map[string]any{"joint": f.Blame[0].Joint, "vertices": vertices, "value": 1})}
+			return []finding.Remedy{
+				studio.OfferOf(
+					"Harden to "+f.Blame[0].Joint,
+					"set_weights",
+					map[string]any{"joint": f.Blame[0].Joint, "vertices": vertices, "value": 1},
+				),
+			}
 		}
 		return nil
 	}

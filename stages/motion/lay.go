@@ -12,7 +12,15 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "lay_motion", Label: "Retarget a motion", Stage: "motion", Words: "retarget import bvh gltf clip animation capture", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &LayMotion{Feet: true} }},
+		studio.Entry{
+			Name:  "lay_motion",
+			Label: "Retarget a motion",
+			Stage: "motion",
+			Words: "retarget import bvh gltf clip animation capture",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &LayMotion{Feet: true} },
+		},
 	)
 }
 
@@ -75,7 +83,17 @@ func (o *LayMotion) Apply(ctx context.Context, s studio.State, _ studio.Progress
 	}
 	n := len(s.Clips)
 	s.Clips = append(slices.Clip(s.Clips), laid.Clip.AboutWorld(s.Skeleton))
-	out := studio.Outcome{Sentence: fmt.Sprintf("Retargeted %s: %d frames drive %d joints, distances × %.3g", laid.Clip.Name, laid.Clip.Frames(), laid.Pairs, laid.Scale), Before: fmt.Sprint(n), After: fmt.Sprint(n + 1)}
+	out := studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Retargeted %s: %d frames drive %d joints, distances × %.3g",
+			laid.Clip.Name,
+			laid.Clip.Frames(),
+			laid.Pairs,
+			laid.Scale,
+		),
+		Before: fmt.Sprint(n),
+		After:  fmt.Sprint(n + 1),
+	}
 	if laid.Planted > 0 {
 		out.Sentence += fmt.Sprintf("; feet planted %d times, sliding %.2f mm at most", laid.Planted, 1000*laid.Slid)
 	}

@@ -13,27 +13,44 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "motion", Title: "Motion check", Question: "Does it bend, twist and fold cleanly through its range?", Order: 7,
-		Touched: func(s *studio.State) bool { return s.Sheet != nil },
-		Reads:   []string{"sheet", "weights"},
-		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
-		Steps: []studio.FirstStep{
-			{What: "Run the test reel", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil })},
-			{What: "Go to the worst spot and fix it", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && s.Sheet.Over == 0 })},
-			{What: "Run the reel again after changes", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
-		}})
+	studio.RegisterStage(
+		studio.Stage{Name: "motion", Title: "Motion check", Question: "Does it bend, twist and fold cleanly through its range?", Order: 7,
+			Touched: func(s *studio.State) bool { return s.Sheet != nil },
+			Reads:   []string{"sheet", "weights"},
+			Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
+			Steps: []studio.FirstStep{
+				{What: "Run the test reel", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil })},
+				{
+					What: "Go to the worst spot and fix it",
+					Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && s.Sheet.Over == 0 }),
+				},
+				{
+					What: "Run the reel again after changes",
+					Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale }),
+				},
+			}},
+	)
 }
 
 // Says is what each kind of fault is called, and why it matters.
 var Says = map[string]struct{ Title, Why string }{
-	deform.FaultSpill:   {"moves skin that belongs to another joint", "Skin far from the joint moves with it, because it has weight there that it should not."},
+	deform.FaultSpill: {
+		"moves skin that belongs to another joint",
+		"Skin far from the joint moves with it, because it has weight there that it should not.",
+	},
 	deform.FaultStretch: {"stretches the skin", "Neighbors follow quite different joints, so the edge between them stretches many times."},
 	deform.FaultCrush:   {"presses the skin together", "Neighbors follow quite different joints, so they collapse together."},
-	deform.FaultPinch:   {"folds the skin sharply", "Adjacent faces fold onto each other: too few edge loops, or weights change too abruptly."},
-	deform.FaultFlip:    {"turns faces inside out", "Faces flip against the skin around them."},
-	deform.FaultVolume:  {"changes a limb's volume", "The limb about the joint collapses or bulges as it bends or twists."},
-	deform.FaultCross:   {"pushes the skin through itself", "Parts of the skin that were apart at rest go through each other."},
-	deform.FaultRigid:   {"bends what should keep its shape", "A plate, a button, or a card that follows a mix of joints shrinks and shears as they move. Give it to the joint that it is fastened to."},
+	deform.FaultPinch: {
+		"folds the skin sharply",
+		"Adjacent faces fold onto each other: too few edge loops, or weights change too abruptly.",
+	},
+	deform.FaultFlip:   {"turns faces inside out", "Faces flip against the skin around them."},
+	deform.FaultVolume: {"changes a limb's volume", "The limb about the joint collapses or bulges as it bends or twists."},
+	deform.FaultCross:  {"pushes the skin through itself", "Parts of the skin that were apart at rest go through each other."},
+	deform.FaultRigid: {
+		"bends what should keep its shape",
+		"A plate, a button, or a card that follows a mix of joints shrinks and shears as they move. Give it to the joint that it is fastened to.",
+	},
 	deform.FaultThrough: {"pokes skin through a layer", "Cloth vertices end up under the body they cover."},
 }
 
@@ -48,16 +65,43 @@ func find(s *studio.State) []finding.Finding {
 	again := []finding.Remedy{studio.Offer("Run the test reel", &CheckMotion{ReelRequest: studio.Usual})}
 	switch {
 	case s.Sheet == nil:
-		return []finding.Finding{{Code: "motion_untried", Severity: finding.Note, Count: 1, Title: "Not tested in motion yet", Why: "Every joint is rotated through its usual range and every frame is measured; until then, how it bends is unknown.",
-			Evidence: []finding.Evidence{{What: "frames measured", Value: 0, Limit: 0}}, Remedies: again}}
+		return []finding.Finding{
+			{
+				Code:     "motion_untried",
+				Severity: finding.Note,
+				Count:    1,
+				Title:    "Not tested in motion yet",
+				Why:      "Every joint is rotated through its usual range and every frame is measured; until then, how it bends is unknown.",
+				Evidence: []finding.Evidence{{What: "frames measured", Value: 0, Limit: 0}},
+				Remedies: again,
+			},
+		}
 	case s.Sheet.Stale:
-		return []finding.Finding{{Code: "motion_stale", Severity: finding.Note, Count: 1, Title: "Changed since the last motion check", Why: "The results below are from before the change.",
-			Evidence: []finding.Evidence{{What: "average ratio to limit then", Value: s.Sheet.Score, Limit: 1}}, Remedies: again}}
+		return []finding.Finding{
+			{
+				Code:     "motion_stale",
+				Severity: finding.Note,
+				Count:    1,
+				Title:    "Changed since the last motion check",
+				Why:      "The results below are from before the change.",
+				Evidence: []finding.Evidence{{What: "average ratio to limit then", Value: s.Sheet.Score, Limit: 1}},
+				Remedies: again,
+			},
+		}
 	}
 	var out []finding.Finding
 	if s.Sheet.Rest > 0 {
-		out = append(out, finding.Finding{Code: "motion_rest", Severity: finding.Harms, Count: 1, Title: "The skin moves at rest", Why: "In the pose in which it was bound every vertex should be exactly where it is.",
-			Evidence: []finding.Evidence{{What: "farthest", Value: s.Sheet.Rest, Unit: "m"}}})
+		out = append(
+			out,
+			finding.Finding{
+				Code:     "motion_rest",
+				Severity: finding.Harms,
+				Count:    1,
+				Title:    "The skin moves at rest",
+				Why:      "In the pose in which it was bound every vertex should be exactly where it is.",
+				Evidence: []finding.Evidence{{What: "farthest", Value: s.Sheet.Rest, Unit: "m"}},
+			},
+		)
 	}
 	for _, kind := range deform.FaultKinds {
 		f := finding.Finding{Code: "motion_" + kind, Severity: finding.Harms}
@@ -86,7 +130,13 @@ func find(s *studio.State) []finding.Finding {
 		if f.Count == 0 {
 			continue
 		}
-		f.Title = strings.ToUpper(Says[kind].Title[:1]) + Says[kind].Title[1:] + " in " + wording.Count(f.Count, "spot", "spots") + " of the reel"
+		f.Title = strings.ToUpper(
+			Says[kind].Title[:1],
+		) + Says[kind].Title[1:] + " in " + wording.Count(
+			f.Count,
+			"spot",
+			"spots",
+		) + " of the reel"
 		f.Why = "The worst: " + shown + ". " + Says[kind].Why + " " + strings.Join(named, ", ") + "."
 		f.Evidence = []finding.Evidence{{What: "the worst, " + what(kind), Value: most, Limit: deform.FaultLimit(kind)}}
 		f.Remedies = []finding.Remedy{{Label: "Show its spots", Opens: "worst"}}

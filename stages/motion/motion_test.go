@@ -47,7 +47,12 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	require.Len(t, clean.Kinds, len(clean.Frames))
 	require.Equal(t, len(clean.Frames), clean.Segments[len(clean.Segments)-1].To)
 
-	spoiled := studiotest.Do(t, s, "set_weights", fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))))
+	spoiled := studiotest.Do(
+		t,
+		s,
+		"set_weights",
+		fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.5}`, weights.Ranges(by(s, "hand_l"))),
+	)
 	require.True(t, spoiled.Sheet.Stale)
 	require.Nil(t, spoiled.Bind.Score, "the score was of other weights")
 	require.Equal(t, "motion_stale", studio.CheckOnly(&spoiled, "motion")[0].Code)

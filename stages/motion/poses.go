@@ -17,8 +17,24 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedSkeleton}
 	studio.Register(
-		studio.Entry{Name: "save_pose", Label: "Keep the pose", Stage: "motion", Words: "store snapshot library", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &SavePose{} }},
-		studio.Entry{Name: "drop_pose", Label: "Remove a kept pose", Stage: "motion", Words: "delete remove", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropPose{} }},
+		studio.Entry{
+			Name:  "save_pose",
+			Label: "Keep the pose",
+			Stage: "motion",
+			Words: "store snapshot library",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &SavePose{} },
+		},
+		studio.Entry{
+			Name:  "drop_pose",
+			Label: "Remove a kept pose",
+			Stage: "motion",
+			Words: "delete remove",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &DropPose{} },
+		},
 	)
 }
 
@@ -91,7 +107,11 @@ func (o *SavePose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	} else {
 		s.Poses = append(s.Poses, x)
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept the pose %s: %d joints rotated", o.Name, len(p)), Before: fmt.Sprint(n), After: fmt.Sprint(len(s.Poses))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Kept the pose %s: %d joints rotated", o.Name, len(p)),
+		Before:   fmt.Sprint(n),
+		After:    fmt.Sprint(len(s.Poses)),
+	}, nil
 }
 
 func named(list []*pose.Clip, name string) int {

@@ -34,7 +34,13 @@ type Reeled struct {
 // other joints, keeps its numbers but not its frames and places.
 func Shown(s *studio.State) Reeled {
 	reel := s.TestReel()
-	out := Reeled{Segments: reel.Segments, Names: []string{}, Faults: deform.FaultKinds, Places: []Place{}, Kept: map[string]*studio.Brief{}}
+	out := Reeled{
+		Segments: reel.Segments,
+		Names:    []string{},
+		Faults:   deform.FaultKinds,
+		Places:   []Place{},
+		Kept:     map[string]*studio.Brief{},
+	}
 	for _, k := range s.Kept {
 		if k.Result != nil && k.Result.Score != nil {
 			out.Kept[k.Name] = k.Result.Score
@@ -107,8 +113,12 @@ type KindRow struct {
 // KindRows are those of a sheet, each kind in its words.
 func KindRows(x *studio.Sheet) (out []KindRow) {
 	for _, k := range deform.FaultKinds {
-		measured := k == deform.FaultCross && x.Crossed > 0 || (k == deform.FaultThrough || k == deform.FaultRigid) && x.Layers > 0 || k != deform.FaultCross && k != deform.FaultThrough && k != deform.FaultRigid
-		out = append(out, KindRow{Says[k].Title, x.Worst[k], seen(k, x.Worst[k]*deform.FaultLimit(k)), seen(k, deform.FaultLimit(k)), measured})
+		measured := k == deform.FaultCross && x.Crossed > 0 || (k == deform.FaultThrough || k == deform.FaultRigid) && x.Layers > 0 ||
+			k != deform.FaultCross && k != deform.FaultThrough && k != deform.FaultRigid
+		out = append(
+			out,
+			KindRow{Says[k].Title, x.Worst[k], seen(k, x.Worst[k]*deform.FaultLimit(k)), seen(k, deform.FaultLimit(k)), measured},
+		)
 	}
 	return out
 }

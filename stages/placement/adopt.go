@@ -16,8 +16,23 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "adopt_skeleton", Label: "Bring in a skeleton", Stage: "placement", Words: "import copy transfer rig from file character bvh match", From: studio.FromForm, New: func() studio.Operation { return &AdoptSkeleton{Obsolete: "keep", Parenting: "keep"} }},
-		studio.Entry{Name: "snap_starter", Label: "Snap a starter to the joints", Stage: "placement", Words: "snap map names conform template", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SnapStarter{Params: skeleton.Kinds[0].Default} }},
+		studio.Entry{
+			Name:  "adopt_skeleton",
+			Label: "Bring in a skeleton",
+			Stage: "placement",
+			Words: "import copy transfer rig from file character bvh match",
+			From:  studio.FromForm,
+			New:   func() studio.Operation { return &AdoptSkeleton{Obsolete: "keep", Parenting: "keep"} },
+		},
+		studio.Entry{
+			Name:  "snap_starter",
+			Label: "Snap a starter to the joints",
+			Stage: "placement",
+			Words: "snap map names conform template",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &SnapStarter{Params: skeleton.Kinds[0].Default} },
+		},
 	)
 }
 
@@ -33,7 +48,12 @@ type Theirs struct {
 func TheirsOf(s *skeleton.Skeleton) []Theirs {
 	out := make([]Theirs, len(s.Joints))
 	for i, j := range s.Joints {
-		out[i] = Theirs{j.Name, j.Parent, studio.Place{j.Pos.X, j.Pos.Y, j.Pos.Z}, [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real}}
+		out[i] = Theirs{
+			j.Name,
+			j.Parent,
+			studio.Place{j.Pos.X, j.Pos.Y, j.Pos.Z},
+			[4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
+		}
 	}
 	return out
 }
@@ -157,7 +177,12 @@ func (o *AdoptSkeleton) Apply(ctx context.Context, s studio.State, _ studio.Prog
 			table = append(table, skeleton.Adopted{Joint: j.Name, Theirs: j.Name, What: "added"})
 		}
 		s.Skeleton = theirs
-		return o.withMotion(s, motion, whole, oursOf, scale, move), studio.Outcome{Sentence: fmt.Sprintf("Took the skeleton of %s: %d joints", o.Source, len(theirs.Joints)) + motionSaid(motion), Before: "0", After: fmt.Sprint(len(theirs.Joints)), Joints: table}, nil
+		return o.withMotion(s, motion, whole, oursOf, scale, move), studio.Outcome{
+			Sentence: fmt.Sprintf("Took the skeleton of %s: %d joints", o.Source, len(theirs.Joints)) + motionSaid(motion),
+			Before:   "0",
+			After:    fmt.Sprint(len(theirs.Joints)),
+			Joints:   table,
+		}, nil
 	}
 	out, table, err := s.Skeleton.Adopt(theirs, skeleton.Adoption{Match: o.Match, Obsolete: o.Obsolete, Parenting: o.Parenting})
 	if err != nil {
@@ -177,8 +202,22 @@ func (o *AdoptSkeleton) Apply(ctx context.Context, s studio.State, _ studio.Prog
 			removed[r.Joint] = r.To
 		}
 	}
-	told := studio.Outcome{Sentence: fmt.Sprintf("Brought in %s: %d moved, %d added, %d removed, %d reparented, %d unchanged", o.Source, count["moved"], count["added"], count["dropped"], count["reparented"], count["untouched"]) + motionSaid(motion),
-		Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Joints: table}
+	told := studio.Outcome{
+		Sentence: fmt.Sprintf(
+			"Brought in %s: %d moved, %d added, %d removed, %d reparented, %d unchanged",
+			o.Source,
+			count["moved"],
+			count["added"],
+			count["dropped"],
+			count["reparented"],
+			count["untouched"],
+		) + motionSaid(
+			motion,
+		),
+		Before: fmt.Sprint(len(s.Skeleton.Joints)),
+		After:  fmt.Sprint(len(out.Joints)),
+		Joints: table,
+	}
 	s = s.WithSkeleton(out, nil, removed)
 	return o.withMotion(s, motion, whole, oursOf, scale, move), told, nil
 }
@@ -199,7 +238,10 @@ func wayHere(s studio.State, theirs *skeleton.Skeleton, match map[string]string)
 		return r3.Vec{}
 	}
 	f := s.Mesh.Measure()
-	return r3.Sub(r3.Vec{X: (f.Min[0] + f.Max[0]) / 2, Y: f.Min[1], Z: (f.Min[2] + f.Max[2]) / 2}, r3.Vec{X: box.Centre().X, Y: box.Min.Y, Z: box.Centre().Z})
+	return r3.Sub(
+		r3.Vec{X: (f.Min[0] + f.Max[0]) / 2, Y: f.Min[1], Z: (f.Min[2] + f.Max[2]) / 2},
+		r3.Vec{X: box.Centre().X, Y: box.Min.Y, Z: box.Centre().Z},
+	)
 }
 
 // SnapStarter lays a starter over the joints that are there. Names says which
@@ -258,7 +300,12 @@ func (o *SnapStarter) Apply(_ context.Context, s studio.State, _ studio.Progress
 			}
 		}
 	}
-	return s.WithSkeleton(out, renamed, removed), studio.Outcome{Sentence: fmt.Sprintf("Laid the %s over the joints: %d of %d snapped", o.Starter, n, len(out.Joints)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints)), Left: missing}, nil
+	return s.WithSkeleton(out, renamed, removed), studio.Outcome{
+		Sentence: fmt.Sprintf("Laid the %s over the joints: %d of %d snapped", o.Starter, n, len(out.Joints)),
+		Before:   fmt.Sprint(len(s.Skeleton.Joints)),
+		After:    fmt.Sprint(len(out.Joints)),
+		Left:     missing,
+	}, nil
 }
 
 func gone(removed map[string]string, name string) bool {

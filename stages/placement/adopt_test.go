@@ -143,7 +143,22 @@ func TestJointsAreChosenWhenASkeletonIsTaken(t *testing.T) {
 	for _, n := range leave {
 		delete(all, n)
 	}
-	out, told, err := studiotest.Try(s, "adopt_skeleton", studiotest.Encoded(t, map[string]any{"theirs": theirs, "source": "a test", "match": all, "leave": leave, "obsolete": "drop", "parenting": "take", "here": true}))
+	out, told, err := studiotest.Try(
+		s,
+		"adopt_skeleton",
+		studiotest.Encoded(
+			t,
+			map[string]any{
+				"theirs":    theirs,
+				"source":    "a test",
+				"match":     all,
+				"leave":     leave,
+				"obsolete":  "drop",
+				"parenting": "take",
+				"here":      true,
+			},
+		),
+	)
 	require.NoError(t, err)
 	require.Less(t, out.Skeleton.Index("hand_l"), 0)
 	k := out.Skeleton.Index("hand_end_l")
@@ -159,7 +174,11 @@ func TestJointsAreChosenWhenASkeletonIsTaken(t *testing.T) {
 	require.Contains(t, became["hand_l"].String(), "its weights go to upper_arm_l")
 	require.Equal(t, "untouched", became["head"].What)
 
-	_, _, err = studiotest.Try(s, "adopt_skeleton", studiotest.Encoded(t, map[string]any{"theirs": theirs[:1], "match": map[string]string{}, "leave": []string{theirs[0].Name}}))
+	_, _, err = studiotest.Try(
+		s,
+		"adopt_skeleton",
+		studiotest.Encoded(t, map[string]any{"theirs": theirs[:1], "match": map[string]string{}, "leave": []string{theirs[0].Name}}),
+	)
 	require.ErrorContains(t, err, "no joint left")
 	_, _, err = studiotest.Try(s, "adopt_skeleton", studiotest.Encoded(t, map[string]any{"theirs": theirs, "match": all, "scale": 1e6}))
 	require.ErrorContains(t, err, "out of range")

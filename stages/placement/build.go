@@ -16,15 +16,85 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "draw_chain", Label: "Draw a chain", Stage: "placement", Words: "create new joints bones add extend", Key: "I", From: studio.FromForm, New: func() studio.Operation { return &DrawChain{} }},
-		studio.Entry{Name: "insert_joints", Label: "Insert joints", Stage: "placement", Words: "split subdivide bone add", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &InsertJoints{Count: 1} }},
-		studio.Entry{Name: "remove_joints", Label: "Remove selected joints", Stage: "placement", Words: "delete dissolve bones", Key: "delete", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RemoveJoints{} }},
-		studio.Entry{Name: "reparent_joint", Label: "Reparent joints", Stage: "placement", Words: "parent reparent hierarchy attach unparent", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &ReparentJoint{} }},
-		studio.Entry{Name: "duplicate_branch", Label: "Duplicate a branch", Stage: "placement", Words: "copy clone chain", From: studio.FromJoint, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &DuplicateBranch{By: studio.Place{0.05, 0, 0}} }},
-		studio.Entry{Name: "one_root", Label: "Join under one root", Stage: "placement", Words: "join skeletons single hierarchy parent", From: studio.FromJoint, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &OneRoot{} }},
-		studio.Entry{Name: "add_ends", Label: "Add end joints", Stage: "placement", Words: "tip leaf terminal", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &AddEnds{} }},
-		studio.Entry{Name: "remove_ends", Label: "Remove end joints", Stage: "placement", Words: "delete tip leaf terminal", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RemoveEnds{} }},
-		studio.Entry{Name: "make_other", Label: "Mirror the skeleton", Stage: "placement", Words: "mirror symmetry right left duplicate", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MakeOther{From: "left", Tolerance: 0.005} }},
+		studio.Entry{
+			Name:  "draw_chain",
+			Label: "Draw a chain",
+			Stage: "placement",
+			Words: "create new joints bones add extend",
+			Key:   "I",
+			From:  studio.FromForm,
+			New:   func() studio.Operation { return &DrawChain{} },
+		},
+		studio.Entry{
+			Name:  "insert_joints",
+			Label: "Insert joints",
+			Stage: "placement",
+			Words: "split subdivide bone add",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &InsertJoints{Count: 1} },
+		},
+		studio.Entry{
+			Name:  "remove_joints",
+			Label: "Remove selected joints",
+			Stage: "placement",
+			Words: "delete dissolve bones",
+			Key:   "delete",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &RemoveJoints{} },
+		},
+		studio.Entry{
+			Name:  "reparent_joint",
+			Label: "Reparent joints",
+			Stage: "placement",
+			Words: "parent reparent hierarchy attach unparent",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &ReparentJoint{} },
+		},
+		studio.Entry{
+			Name:  "duplicate_branch",
+			Label: "Duplicate a branch",
+			Stage: "placement",
+			Words: "copy clone chain",
+			From:  studio.FromJoint,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &DuplicateBranch{By: studio.Place{0.05, 0, 0}} },
+		},
+		studio.Entry{
+			Name:  "one_root",
+			Label: "Join under one root",
+			Stage: "placement",
+			Words: "join skeletons single hierarchy parent",
+			From:  studio.FromJoint,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &OneRoot{} },
+		},
+		studio.Entry{
+			Name:  "add_ends",
+			Label: "Add end joints",
+			Stage: "placement",
+			Words: "tip leaf terminal",
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &AddEnds{} },
+		},
+		studio.Entry{
+			Name:  "remove_ends",
+			Label: "Remove end joints",
+			Stage: "placement",
+			Words: "delete tip leaf terminal",
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &RemoveEnds{} },
+		},
+		studio.Entry{
+			Name:  "make_other",
+			Label: "Mirror the skeleton",
+			Stage: "placement",
+			Words: "mirror symmetry right left duplicate",
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &MakeOther{From: "left", Tolerance: 0.005} },
+		},
 	)
 }
 
@@ -69,7 +139,11 @@ func (o *DrawChain) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	before := len(sk.Joints)
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Drew a chain of %d joints: %s", len(names), studio.Said(names)), Before: fmt.Sprint(before), After: fmt.Sprint(len(out.Joints))}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Drew a chain of %d joints: %s", len(names), studio.Said(names)),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(len(out.Joints)),
+	}, nil
 }
 
 // InsertJoints divides the bones that end at joints. With Inside the new joints are brought into
@@ -100,12 +174,19 @@ func (o *InsertJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 		if o.Inside && s.Mesh != nil {
 			brought := bringInside(out, names, s.Mesh.Surface())
 			if brought == 0 {
-				return s, studio.Outcome{}, studio.Wrong("the bone to %s crosses a gap: no volume beside it for a new joint; move its ends", n)
+				return s, studio.Outcome{}, studio.Wrong(
+					"the bone to %s crosses a gap: no volume beside it for a new joint; move its ends",
+					n,
+				)
 			}
 		}
 	}
 	before := len(s.Skeleton.Joints)
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Inserted %s", studio.Said(all)), Before: fmt.Sprint(before), After: fmt.Sprint(len(out.Joints))}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Inserted %s", studio.Said(all)),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(len(out.Joints)),
+	}, nil
 }
 
 // bringInside moves joints that were just made into the middle of the limb, and returns how many
@@ -158,7 +239,11 @@ func (o *RemoveJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 	if len(say) > 3 {
 		sentence += fmt.Sprintf(" and %d more", len(say)-3)
 	}
-	return s.WithSkeleton(out, nil, removed), studio.Outcome{Sentence: sentence, Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
+	return s.WithSkeleton(out, nil, removed), studio.Outcome{
+		Sentence: sentence,
+		Before:   fmt.Sprint(len(s.Skeleton.Joints)),
+		After:    fmt.Sprint(len(out.Joints)),
+	}, nil
 }
 
 // ReparentJoint hangs a joint from another, "" for none; places stay.
@@ -195,7 +280,11 @@ func (o *ReparentJoint) Apply(_ context.Context, s studio.State, _ studio.Progre
 		}
 	}
 	after := cmp.Or(o.Parent, "none")
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Reparented %s to %s (was %s); nothing moved", studio.Said(names), after, studio.Said(before)), Before: studio.Said(before), After: after}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Reparented %s to %s (was %s); nothing moved", studio.Said(names), after, studio.Said(before)),
+		Before:   studio.Said(before),
+		After:    after,
+	}, nil
 }
 
 // DuplicateBranch copies a joint with what hangs from it, moved by By.
@@ -215,7 +304,11 @@ func (o *DuplicateBranch) Apply(_ context.Context, s studio.State, _ studio.Prog
 		return s, studio.Outcome{}, err
 	}
 	out, names := s.Skeleton.Duplicate(which[0], by, s.Settings.Marks)
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Duplicated %s as %s", o.Joint, studio.Said(names)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Duplicated %s as %s", o.Joint, studio.Said(names)),
+		Before:   fmt.Sprint(len(s.Skeleton.Joints)),
+		After:    fmt.Sprint(len(out.Joints)),
+	}, nil
 }
 
 // OneRoot hangs all other roots from a joint.
@@ -236,7 +329,11 @@ func (o *OneRoot) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if n == 0 {
 		return s, studio.Outcome{}, studio.Wrong("%s is the only root already", o.Joint)
 	}
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Parented %d roots to %s", n, o.Joint), Before: fmt.Sprint(n + 1), After: "1"}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Parented %d roots to %s", n, o.Joint),
+		Before:   fmt.Sprint(n + 1),
+		After:    "1",
+	}, nil
 }
 
 // AddEnds gives last joints end joints; no name means all of them.
@@ -256,7 +353,11 @@ func (o *AddEnds) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if len(names) == 0 {
 		return s, studio.Outcome{}, studio.Wrong("every selected chain already has an end joint")
 	}
-	return s.WithSkeleton(out, nil, nil), studio.Outcome{Sentence: fmt.Sprintf("Added %s", studio.Said(names)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}, nil
+	return s.WithSkeleton(out, nil, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Added %s", studio.Said(names)),
+		Before:   fmt.Sprint(len(s.Skeleton.Joints)),
+		After:    fmt.Sprint(len(out.Joints)),
+	}, nil
 }
 
 // RemoveEnds takes all end joints away.
@@ -296,7 +397,11 @@ func (o *MakeOther) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	if err := s.Skeleton.Held(out); err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
-	told := studio.Outcome{Sentence: fmt.Sprintf("Made the other side from the %s: %d updated, %d new", o.From, len(m.Updated), len(m.Made)), Before: fmt.Sprint(len(s.Skeleton.Joints)), After: fmt.Sprint(len(out.Joints))}
+	told := studio.Outcome{
+		Sentence: fmt.Sprintf("Made the other side from the %s: %d updated, %d new", o.From, len(m.Updated), len(m.Made)),
+		Before:   fmt.Sprint(len(s.Skeleton.Joints)),
+		After:    fmt.Sprint(len(out.Joints)),
+	}
 	for what, list := range map[string][]string{"new": m.Made, "updated": m.Updated, "moved to the center": m.Centred} {
 		if len(list) > 0 {
 			told.Steps = append(told.Steps, what+": "+strings.Join(list, ", "))

@@ -145,7 +145,9 @@ func TestLayingOverKeepsWeightsAndMotion(t *testing.T) {
 	}
 	require.NotEmpty(t, mid)
 	more = studiotest.Do(t, more, "bind_heat", `{}`)
-	more.Clips = []*pose.Clip{{Name: "turn", Step: 0.1, Joints: []string{mid}, Root: make([]r3.Vec, 1), Turns: [][]quat.Number{{pose.Turn(0, 0, 40)}}}}
+	more.Clips = []*pose.Clip{
+		{Name: "turn", Step: 0.1, Joints: []string{mid}, Root: make([]r3.Vec, 1), Turns: [][]quat.Number{{pose.Turn(0, 0, 40)}}},
+	}
 	names := map[string]string{}
 	kind := skeleton.Kinds[0].Default
 	starter, err := kind.Build()

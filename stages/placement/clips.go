@@ -16,7 +16,15 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "drop_clip", Label: "Remove a motion", Stage: "placement", Words: "delete remove animation clip", From: studio.FromForm, Needs: []studio.Need{studio.NeedClips}, New: func() studio.Operation { return &DropClip{} }},
+		studio.Entry{
+			Name:  "drop_clip",
+			Label: "Remove a motion",
+			Stage: "placement",
+			Words: "delete remove animation clip",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedClips},
+			New:   func() studio.Operation { return &DropClip{} },
+		},
 	)
 }
 
@@ -42,7 +50,14 @@ func (o *DropClip) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 //
 // A skeleton that was brought here by move begins its motion where it stands now,
 // at the height over the ground that the motion has.
-func (o *AdoptSkeleton) withMotion(s studio.State, motion *pose.Clip, theirs *skeleton.Skeleton, oursOf map[string]string, scale float64, move r3.Vec) studio.State {
+func (o *AdoptSkeleton) withMotion(
+	s studio.State,
+	motion *pose.Clip,
+	theirs *skeleton.Skeleton,
+	oursOf map[string]string,
+	scale float64,
+	move r3.Vec,
+) studio.State {
 	if motion == nil {
 		return s
 	}

@@ -16,7 +16,17 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "fit_starter", Label: "Fit the starter", Stage: "placement", Words: "auto rig template skeleton place automatically biped quadruped bird hand", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh}, Long: studio.Always, Loses: losesByFit, New: func() studio.Operation { return &FitStarter{Params: skeleton.Kinds[0].Default} }},
+		studio.Entry{
+			Name:  "fit_starter",
+			Label: "Fit the starter",
+			Stage: "placement",
+			Words: "auto rig template skeleton place automatically biped quadruped bird hand",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh},
+			Long:  studio.Always,
+			Loses: losesByFit,
+			New:   func() studio.Operation { return &FitStarter{Params: skeleton.Kinds[0].Default} },
+		},
 	)
 }
 
@@ -85,7 +95,14 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 	if err := o.Check(); err != nil {
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
-	options := fit.Options{Params: o.Params, Own: o.Own, Only: o.Only, Current: s.Skeleton, Pinned: map[string]r3.Vec{}, Shown: fit.Shown{Places: map[string]r3.Vec{}, Facing: o.Facing}}
+	options := fit.Options{
+		Params:  o.Params,
+		Own:     o.Own,
+		Only:    o.Only,
+		Current: s.Skeleton,
+		Pinned:  map[string]r3.Vec{},
+		Shown:   fit.Shown{Places: map[string]r3.Vec{}, Facing: o.Facing},
+	}
 	if s.Skeleton != nil {
 		for _, j := range s.Skeleton.Joints {
 			if j.Locked || j.Pinned && !o.Free {

@@ -17,16 +17,97 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "move_joint", Label: "Move a joint", Stage: "placement", Words: "place translate drag position", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MoveJoint{Branch: true, Both: true} }},
-		studio.Entry{Name: "place_joints", Label: "Place joints", Stage: "placement", Words: "position translate set coordinates", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &PlaceJoints{} }},
-		studio.Entry{Name: "centre_joints", Label: "Center in the volume", Stage: "placement", Words: "center middle inside medial snap", Key: "G", From: studio.FromJoints, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreJoints{Both: true} }},
-		studio.Entry{Name: "centre_along", Label: "Center along the view", Stage: "placement", Words: "center under pointer depth", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreAlong{Both: true} }},
-		studio.Entry{Name: "centre_ring", Label: "Center in an edge loop", Stage: "placement", Words: "center loop edge ring vertices", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, New: func() studio.Operation { return &CentreRing{Both: true} }},
-		studio.Entry{Name: "slight_bend", Label: "Bend slightly", Stage: "placement", Words: "preferred angle straight limb elbow knee", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SlightBend{Degrees: 4} }},
-		studio.Entry{Name: "stretch_chain", Label: "Stretch a chain", Stage: "placement", Words: "scale lengthen shorten limb", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &StretchChain{Factor: 1.1, Both: true} }},
-		studio.Entry{Name: "swing_limb", Label: "Rotate a limb", Stage: "placement", Words: "rotate swing arm leg", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SwingLimb{Both: true} }},
-		studio.Entry{Name: "copy_to_partner", Label: "Mirror to the other side", Stage: "placement", Words: "mirror symmetry partner opposite", From: studio.FromJoints, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &CopyToPartner{} }},
-		studio.Entry{Name: "mark_joints", Label: "Pin, lock or hide joints", Stage: "placement", Words: "freeze protect visibility", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MarkJoints{} }},
+		studio.Entry{
+			Name:  "move_joint",
+			Label: "Move a joint",
+			Stage: "placement",
+			Words: "place translate drag position",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &MoveJoint{Branch: true, Both: true} },
+		},
+		studio.Entry{
+			Name:  "place_joints",
+			Label: "Place joints",
+			Stage: "placement",
+			Words: "position translate set coordinates",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &PlaceJoints{} },
+		},
+		studio.Entry{
+			Name:  "centre_joints",
+			Label: "Center in the volume",
+			Stage: "placement",
+			Words: "center middle inside medial snap",
+			Key:   "G",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			New:   func() studio.Operation { return &CentreJoints{Both: true} },
+		},
+		studio.Entry{
+			Name:  "centre_along",
+			Label: "Center along the view",
+			Stage: "placement",
+			Words: "center under pointer depth",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			New:   func() studio.Operation { return &CentreAlong{Both: true} },
+		},
+		studio.Entry{
+			Name:  "centre_ring",
+			Label: "Center in an edge loop",
+			Stage: "placement",
+			Words: "center loop edge ring vertices",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			New:   func() studio.Operation { return &CentreRing{Both: true} },
+		},
+		studio.Entry{
+			Name:  "slight_bend",
+			Label: "Bend slightly",
+			Stage: "placement",
+			Words: "preferred angle straight limb elbow knee",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &SlightBend{Degrees: 4} },
+		},
+		studio.Entry{
+			Name:  "stretch_chain",
+			Label: "Stretch a chain",
+			Stage: "placement",
+			Words: "scale lengthen shorten limb",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &StretchChain{Factor: 1.1, Both: true} },
+		},
+		studio.Entry{
+			Name:  "swing_limb",
+			Label: "Rotate a limb",
+			Stage: "placement",
+			Words: "rotate swing arm leg",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &SwingLimb{Both: true} },
+		},
+		studio.Entry{
+			Name:  "copy_to_partner",
+			Label: "Mirror to the other side",
+			Stage: "placement",
+			Words: "mirror symmetry partner opposite",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &CopyToPartner{} },
+		},
+		studio.Entry{
+			Name:  "mark_joints",
+			Label: "Pin, lock or hide joints",
+			Stage: "placement",
+			Words: "freeze protect visibility",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &MarkJoints{} },
+		},
 	)
 }
 
@@ -156,7 +237,10 @@ func (o *CentreJoints) Apply(_ context.Context, s studio.State, _ studio.Progres
 		to[i] = p
 	}
 	if len(to) == 0 {
-		return s, studio.Outcome{}, studio.Wrong("%s: no volume nearby to center in: close the mesh at Intake, or move the joint inside", studio.Said(outside))
+		return s, studio.Outcome{}, studio.Wrong(
+			"%s: no volume nearby to center in: close the mesh at Intake, or move the joint inside",
+			studio.Said(outside),
+		)
 	}
 	s, far, err := placed(s, to, o.Both)
 	sentence := fmt.Sprintf("Centered %s in the volume: the farthest moved %.1f cm", studio.Said(o.Joints), 100*far)
@@ -264,7 +348,10 @@ func (o *SlightBend) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		}
 	}
 	s, err = s.WithMoved(bent)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Bent %s by %.3g°", studio.Said(o.Joints), o.Degrees), After: fmt.Sprintf("%.3g°", o.Degrees)}, err
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Bent %s by %.3g°", studio.Said(o.Joints), o.Degrees),
+		After:    fmt.Sprintf("%.3g°", o.Degrees),
+	}, err
 }
 
 // StretchChain scales all that hangs from a joint about it.
@@ -290,7 +377,11 @@ func (o *StretchChain) Apply(_ context.Context, s studio.State, _ studio.Progres
 		moved = moved.Stretch(partner, o.Factor)
 	}
 	s, err = s.WithMoved(moved)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Stretched the branch of %s by %.3g", o.Joint, o.Factor), Before: "1", After: fmt.Sprintf("%.3g", o.Factor)}, err
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Stretched the branch of %s by %.3g", o.Joint, o.Factor),
+		Before:   "1",
+		After:    fmt.Sprintf("%.3g", o.Factor),
+	}, err
 }
 
 // SwingLimb turns a joint with all that hangs from it about it, places and axes,
@@ -309,7 +400,10 @@ func (o *SwingLimb) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	}
 	turn := func(x, y, z float64) quat.Number {
 		rad := math.Pi / 180
-		return quat.Mul(geom.AxisAngle(r3.Vec{Z: 1}, z*rad), quat.Mul(geom.AxisAngle(r3.Vec{Y: 1}, y*rad), geom.AxisAngle(r3.Vec{X: 1}, x*rad)))
+		return quat.Mul(
+			geom.AxisAngle(r3.Vec{Z: 1}, z*rad),
+			quat.Mul(geom.AxisAngle(r3.Vec{Y: 1}, y*rad), geom.AxisAngle(r3.Vec{X: 1}, x*rad)),
+		)
 	}
 	partner := s.Skeleton.PartnerOf(which[0], s.Settings.Marks)
 	moved := s.Skeleton.Swing(which[0], turn(o.Degrees[0], o.Degrees[1], o.Degrees[2]))
@@ -317,7 +411,9 @@ func (o *SwingLimb) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		moved = moved.Swing(partner, turn(o.Degrees[0], -o.Degrees[1], -o.Degrees[2]))
 	}
 	s, err = s.WithMoved(moved)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Turned the limb at %s by %.3g°, %.3g°, %.3g°", o.Joint, o.Degrees[0], o.Degrees[1], o.Degrees[2])}, err
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Turned the limb at %s by %.3g°, %.3g°, %.3g°", o.Joint, o.Degrees[0], o.Degrees[1], o.Degrees[2]),
+	}, err
 }
 
 // CopyToPartner puts the partners of joints at the mirrored places.
@@ -337,12 +433,17 @@ func (o *CopyToPartner) Apply(_ context.Context, s studio.State, _ studio.Progre
 	for _, i := range which {
 		k := pairs.Partner[i]
 		if k < 0 {
-			return s, studio.Outcome{}, studio.Wrong("%s has no partner: make the other side from this one first", s.Skeleton.Joints[i].Name)
+			return s, studio.Outcome{}, studio.Wrong(
+				"%s has no partner: make the other side from this one first",
+				s.Skeleton.Joints[i].Name,
+			)
 		}
 		to[k] = skeleton.Mirrored(s.Skeleton.Joints[i].Pos, pairs.Plane)
 	}
 	s, far, err := placed(s, to, false)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Copied %s to the other side: the farthest moved %.1f cm", studio.Said(o.Joints), 100*far)}, err
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Copied %s to the other side: the farthest moved %.1f cm", studio.Said(o.Joints), 100*far),
+	}, err
 }
 
 // MarkJoints pins joints for the fit, locks them against moving or hides them;

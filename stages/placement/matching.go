@@ -57,7 +57,15 @@ func matching(ctx context.Context, x *studio.Studio, character, source string, t
 	if err != nil {
 		return Matching{}, err
 	}
-	m := Matching{Source: source, Theirs: TheirsOf(theirs), Matches: []skeleton.Match{}, Alone: []string{}, Ours: []string{}, Frames: frames, Scale: proposedScale(s, theirs)}
+	m := Matching{
+		Source:  source,
+		Theirs:  TheirsOf(theirs),
+		Matches: []skeleton.Match{},
+		Alone:   []string{},
+		Ours:    []string{},
+		Frames:  frames,
+		Scale:   proposedScale(s, theirs),
+	}
 	paired := map[string]bool{}
 	shelf, err := x.Shelf(ctx, character)
 	if err != nil {

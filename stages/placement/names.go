@@ -10,10 +10,40 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "rename_joint", Label: "Rename a joint", Stage: "placement", Words: "name label", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RenameJoint{} }},
-		studio.Entry{Name: "rename_joints", Label: "Rename joints by a pattern", Stage: "placement", Words: "name number search replace prefix suffix", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &RenameJoints{} }},
-		studio.Entry{Name: "mark_sides", Label: "Add side marks to names", Stage: "placement", Words: "left right suffix _l _r", Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &MarkSides{Tolerance: 0.005} }},
-		studio.Entry{Name: "name_sides", Label: "Change the side marks", Stage: "placement", Words: "left right suffix prefix convention", From: studio.FromForm, New: func() studio.Operation { return &NameSides{} }},
+		studio.Entry{
+			Name:  "rename_joint",
+			Label: "Rename a joint",
+			Stage: "placement",
+			Words: "name label",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &RenameJoint{} },
+		},
+		studio.Entry{
+			Name:  "rename_joints",
+			Label: "Rename joints by a pattern",
+			Stage: "placement",
+			Words: "name number search replace prefix suffix",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &RenameJoints{} },
+		},
+		studio.Entry{
+			Name:  "mark_sides",
+			Label: "Add side marks to names",
+			Stage: "placement",
+			Words: "left right suffix _l _r",
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &MarkSides{Tolerance: 0.005} },
+		},
+		studio.Entry{
+			Name:  "name_sides",
+			Label: "Change the side marks",
+			Stage: "placement",
+			Words: "left right suffix prefix convention",
+			From:  studio.FromForm,
+			New:   func() studio.Operation { return &NameSides{} },
+		},
 	)
 }
 
@@ -100,7 +130,11 @@ func (o *MarkSides) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	if len(renamed) == 0 {
 		return s, studio.Outcome{}, studio.Wrong("every name already marks its side")
 	}
-	return s.WithSkeleton(out, renamed, nil), studio.Outcome{Sentence: fmt.Sprintf("Marked the sides of %d joints", len(renamed)), Before: fmt.Sprint(len(renamed)), After: "0"}, nil
+	return s.WithSkeleton(out, renamed, nil), studio.Outcome{
+		Sentence: fmt.Sprintf("Marked the sides of %d joints", len(renamed)),
+		Before:   fmt.Sprint(len(renamed)),
+		After:    "0",
+	}, nil
 }
 
 // NameSides changes how the names of a character mark sides, and the names.
@@ -115,7 +149,11 @@ func (o *NameSides) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	}
 	before := s.Settings.Marks
 	s.Settings.Marks = o.Marks
-	told := studio.Outcome{Sentence: fmt.Sprintf("Side marks are %s and %s", o.Join("…", skeleton.Left), o.Join("…", skeleton.Right)), Before: before.Left + " " + before.Right, After: o.Left + " " + o.Right}
+	told := studio.Outcome{
+		Sentence: fmt.Sprintf("Side marks are %s and %s", o.Join("…", skeleton.Left), o.Join("…", skeleton.Right)),
+		Before:   before.Left + " " + before.Right,
+		After:    o.Left + " " + o.Right,
+	}
 	if s.Skeleton == nil {
 		return s, told, nil
 	}

@@ -28,7 +28,10 @@ func init() {
 		Steps: []studio.FirstStep{
 			{What: "Choose a starter and fit it", Done: studio.Has(studio.HasSkeleton)},
 			{What: "Look at the joints that are guesses, and drag them right", Done: studio.Without(studio.HasSkeleton, "unsure_fit")},
-			{What: "Bring joints into the limbs", Done: studio.Without(studio.HasSkeleton, "joint_outside", "bone_outside", "joint_in_prop")},
+			{
+				What: "Bring joints into the limbs",
+				Done: studio.Without(studio.HasSkeleton, "joint_outside", "bone_outside", "joint_in_prop"),
+			},
 			{What: "Fix what else is found", Done: studio.Settled(studio.HasSkeleton)},
 			{What: "Go on to Axes", Done: studio.Has(func(s *studio.State) bool { return s.Settings.Oriented })},
 		}})

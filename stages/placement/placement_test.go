@@ -44,7 +44,16 @@ func sums(t *testing.T, s studio.State) {
 
 func TestFittingAPartLeavesTheRestAndItsWeights(t *testing.T) {
 	s := studiotest.Bound(t)
-	moved := studiotest.Do(t, s, "move_joint", fmt.Sprintf(`{"joint":"forearm_l","to":[%g,%g,0.1],"both":false}`, studiotest.At(t, s, "forearm_l").X, studiotest.At(t, s, "forearm_l").Y))
+	moved := studiotest.Do(
+		t,
+		s,
+		"move_joint",
+		fmt.Sprintf(
+			`{"joint":"forearm_l","to":[%g,%g,0.1],"both":false}`,
+			studiotest.At(t, s, "forearm_l").X,
+			studiotest.At(t, s, "forearm_l").Y,
+		),
+	)
 	require.Greater(t, r3.Norm(r3.Sub(studiotest.At(t, moved, "forearm_l"), studiotest.At(t, s, "forearm_l"))), 0.05)
 	again := studiotest.Do(t, moved, "fit_starter", `{"starter":"biped","only":["forearm_l"]}`)
 	require.Less(t, r3.Norm(r3.Sub(studiotest.At(t, again, "forearm_l"), studiotest.At(t, s, "forearm_l"))), 0.01)
@@ -64,7 +73,11 @@ func TestPinnedJointsStayAndShownTipsAreTaken(t *testing.T) {
 	s = studiotest.Do(t, s, "move_joint", fmt.Sprintf(`{"joint":"head","to":[%g,%g,%g],"branch":false}`, p.X, p.Y, p.Z))
 	s = studiotest.Do(t, s, "mark_joints", `{"joints":["head"],"pinned":true}`)
 	require.Equal(t, studiotest.At(t, s, "head"), studiotest.At(t, studiotest.Do(t, s, "fit_starter", `{"starter":"biped"}`), "head"))
-	require.NotEqual(t, studiotest.At(t, s, "head"), studiotest.At(t, studiotest.Do(t, s, "fit_starter", `{"starter":"biped","free":true}`), "head"))
+	require.NotEqual(
+		t,
+		studiotest.At(t, s, "head"),
+		studiotest.At(t, studiotest.Do(t, s, "fit_starter", `{"starter":"biped","free":true}`), "head"),
+	)
 
 	var name string
 	for name = range s.Fit.Tips {
@@ -105,18 +118,33 @@ func TestEveryStarterIsShownAtTheSizeOfTheMesh(t *testing.T) {
 func TestJointsAreMovedTogether(t *testing.T) {
 	s := studiotest.Bound(t)
 	hand := studiotest.At(t, s, "hand_l")
-	s2 := studiotest.Do(t, s, "place_joints", fmt.Sprintf(`{"places":[{"joint":"hand_l","to":[%g,%g,%g]}],"both":true}`, hand.X+0.02, hand.Y, hand.Z))
+	s2 := studiotest.Do(
+		t,
+		s,
+		"place_joints",
+		fmt.Sprintf(`{"places":[{"joint":"hand_l","to":[%g,%g,%g]}],"both":true}`, hand.X+0.02, hand.Y, hand.Z),
+	)
 	plane := s.Skeleton.MirrorPlane(s.Settings.Marks)
 	require.InDelta(t, 0, r3.Norm(r3.Sub(studiotest.At(t, s2, "hand_r"), skeleton.Mirrored(studiotest.At(t, s2, "hand_l"), plane))), 1e-12)
 	require.Equal(t, studiotest.At(t, s, "hand_end_l"), studiotest.At(t, s2, "hand_end_l"), "children stay where they are")
 	// The same joint twice: the last place counts.
-	s3 := studiotest.Do(t, s, "place_joints", `{"places":[{"joint":"head","to":[9,9,9]},{"joint":"head","to":[0,1.5,0]},{"joint":"hand_l","to":[0.5,1,0]}]}`)
+	s3 := studiotest.Do(
+		t,
+		s,
+		"place_joints",
+		`{"places":[{"joint":"head","to":[9,9,9]},{"joint":"head","to":[0,1.5,0]},{"joint":"hand_l","to":[0.5,1,0]}]}`,
+	)
 	require.Equal(t, r3.Vec{Y: 1.5}, studiotest.At(t, s3, "head"))
 	require.Equal(t, r3.Vec{X: 0.5, Y: 1}, studiotest.At(t, s3, "hand_l"))
 
 	stretched := studiotest.Do(t, s, "stretch_chain", `{"joint":"shank_l","factor":1.5,"both":true}`)
 	for _, x := range []string{"_l", "_r"} {
-		require.InDelta(t, 1.5*r3.Norm(r3.Sub(studiotest.At(t, s, "foot"+x), studiotest.At(t, s, "shank"+x))), r3.Norm(r3.Sub(studiotest.At(t, stretched, "foot"+x), studiotest.At(t, stretched, "shank"+x))), 1e-9)
+		require.InDelta(
+			t,
+			1.5*r3.Norm(r3.Sub(studiotest.At(t, s, "foot"+x), studiotest.At(t, s, "shank"+x))),
+			r3.Norm(r3.Sub(studiotest.At(t, stretched, "foot"+x), studiotest.At(t, stretched, "shank"+x))),
+			1e-9,
+		)
 	}
 	turned := studiotest.Do(t, s, "swing_limb", `{"joint":"upper_arm_l","degrees":[0,0,30],"both":true}`)
 	for _, x := range []string{"_l", "_r"} {
@@ -163,7 +191,12 @@ func flat(v r3.Vec) r3.Vec { return r3.Vec{X: v.X, Y: v.Y} }
 func TestCentring(t *testing.T) {
 	s := studiotest.Bound(t)
 	want := studiotest.At(t, s, "shank_l")
-	off := studiotest.Do(t, s, "place_joints", fmt.Sprintf(`{"places":[{"joint":"shank_l","to":[%g,%g,%g]}],"both":true}`, want.X+0.025, want.Y, want.Z+0.02))
+	off := studiotest.Do(
+		t,
+		s,
+		"place_joints",
+		fmt.Sprintf(`{"places":[{"joint":"shank_l","to":[%g,%g,%g]}],"both":true}`, want.X+0.025, want.Y, want.Z+0.02),
+	)
 	for op, params := range map[string]string{
 		"centre_joints": `{"joints":["shank_l"],"both":true}`,
 		"centre_along":  fmt.Sprintf(`{"joint":"shank_l","from":[%g,%g,3],"way":[0,0,-1],"both":true}`, want.X, want.Y),
@@ -194,7 +227,12 @@ func nearest(s studio.State, p r3.Vec) int {
 func TestBuildingCarriesTheWeights(t *testing.T) {
 	s := studiotest.Bound(t)
 	n := len(s.Skeleton.Joints)
-	drawn := studiotest.Do(t, s, "draw_chain", `{"parent":"hips","name":"sash","places":[[0,0.9,-0.2],[0,0.8,-0.25],[0,0.7,-0.28]],"end":true}`)
+	drawn := studiotest.Do(
+		t,
+		s,
+		"draw_chain",
+		`{"parent":"hips","name":"sash","places":[[0,0.9,-0.2],[0,0.8,-0.25],[0,0.7,-0.28]],"end":true}`,
+	)
 	require.Len(t, drawn.Skeleton.Joints, n+3)
 	require.Equal(t, s.Weights, drawn.Weights)
 
@@ -274,7 +312,15 @@ func TestTakingOverASkeletonFromAFile(t *testing.T) {
 			require.Equal(t, strings.ToLower(p.Theirs), p.Ours)
 		}
 	}
-	out := studiotest.Do(t, s, "adopt_skeleton", studiotest.Encoded(t, map[string]any{"theirs": m.Theirs, "source": m.Source, "match": match, "obsolete": "keep", "parenting": "keep"}))
+	out := studiotest.Do(
+		t,
+		s,
+		"adopt_skeleton",
+		studiotest.Encoded(
+			t,
+			map[string]any{"theirs": m.Theirs, "source": m.Source, "match": match, "obsolete": "keep", "parenting": "keep"},
+		),
+	)
 	for _, name := range []string{"hips", "hand_l", "foot_r", "head"} {
 		require.InDelta(t, studiotest.At(t, s, name).Y+0.01, studiotest.At(t, out, name).Y, 1e-6, name)
 	}
@@ -440,13 +486,39 @@ func TestFitsFollowTheMarksOfTheProduction(t *testing.T) {
 	require.Equal(t, studiotest.At(t, plain, "hand_l"), studiotest.At(t, fitted, "l_hand"))
 	require.Less(t, fitted.Skeleton.Index("hand_l"), 0)
 	hand := studiotest.At(t, fitted, "l_hand")
-	moved := studiotest.Do(t, fitted, "move_joint", studiotest.Encoded(t, map[string]any{"joint": "l_hand", "to": []float64{hand.X + 0.03, hand.Y, hand.Z}, "branch": false, "both": true}))
+	moved := studiotest.Do(
+		t,
+		fitted,
+		"move_joint",
+		studiotest.Encoded(
+			t,
+			map[string]any{"joint": "l_hand", "to": []float64{hand.X + 0.03, hand.Y, hand.Z}, "branch": false, "both": true},
+		),
+	)
 	require.InDelta(t, -0.03, studiotest.At(t, moved, "r_hand").X-studiotest.At(t, fitted, "r_hand").X, 1e-9, "the partner moves too")
 	again := studiotest.Do(t, moved, "fit_starter", `{"starter":"biped","only":["l_hand","r_hand"]}`)
 	require.InDelta(t, 0, r3.Norm(r3.Sub(hand, studiotest.At(t, again, "l_hand"))), 1e-9)
 	pinned := studiotest.Do(t, moved, "mark_joints", `{"joints":["l_hand"],"pinned":true}`)
-	require.InDelta(t, 0, r3.Norm(r3.Sub(studiotest.At(t, moved, "l_hand"), studiotest.At(t, studiotest.Do(t, pinned, "fit_starter", `{"starter":"biped"}`), "l_hand"))), 1e-9)
-	laid := studiotest.Do(t, fitted, "snap_starter", studiotest.Encoded(t, map[string]any{"starter": "biped", "names": map[string]string{"hips": "hips", "hand_l": "l_hand", "head": "head"}}))
+	require.InDelta(
+		t,
+		0,
+		r3.Norm(
+			r3.Sub(
+				studiotest.At(t, moved, "l_hand"),
+				studiotest.At(t, studiotest.Do(t, pinned, "fit_starter", `{"starter":"biped"}`), "l_hand"),
+			),
+		),
+		1e-9,
+	)
+	laid := studiotest.Do(
+		t,
+		fitted,
+		"snap_starter",
+		studiotest.Encoded(
+			t,
+			map[string]any{"starter": "biped", "names": map[string]string{"hips": "hips", "hand_l": "l_hand", "head": "head"}},
+		),
+	)
 	require.Equal(t, hand, studiotest.At(t, laid, "l_hand"))
 	require.GreaterOrEqual(t, laid.Skeleton.Index("r_hand"), 0)
 
@@ -489,7 +561,13 @@ func TestBeginningsPlaneAndFacingAreShown(t *testing.T) {
 	back := again(s, map[string]any{"facing": "-z"})
 	require.Equal(t, -1.0, math.Round(back.Fit.Facing.Z))
 	require.Equal(t, "-z", back.Fit.Faced)
-	require.InDelta(t, studiotest.At(t, s, "foot_l").Z, studiotest.At(t, back, "hand_r").Z, 0.1, "what was the left hind foot is the right fore foot")
+	require.InDelta(
+		t,
+		studiotest.At(t, s, "foot_l").Z,
+		studiotest.At(t, back, "hand_r").Z,
+		0.1,
+		"what was the left hind foot is the right fore foot",
+	)
 
 	m, _ = demo.Odile(0.02)
 	s = studiotest.Do(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", `{"starter":"biped"}`)

@@ -23,7 +23,24 @@ func TestAStarterOfTheProductionFitsAnotherCharacter(t *testing.T) {
 	ctx := context.Background()
 	s := studiotest.Bound(t)
 	head := studiotest.At(t, s, "head")
-	s = studiotest.Do(t, s, "draw_chain", studiotest.Encoded(t, map[string]any{"parent": "head", "name": "plume", "end": true, "places": [][3]float64{{head.X, head.Y + 0.25, head.Z}, {head.X, head.Y + 0.4, head.Z - 0.05}, {head.X, head.Y + 0.5, head.Z - 0.1}}}))
+	s = studiotest.Do(
+		t,
+		s,
+		"draw_chain",
+		studiotest.Encoded(
+			t,
+			map[string]any{
+				"parent": "head",
+				"name":   "plume",
+				"end":    true,
+				"places": [][3]float64{
+					{head.X, head.Y + 0.25, head.Z},
+					{head.X, head.Y + 0.4, head.Z - 0.05},
+					{head.X, head.Y + 0.5, head.Z - 0.1},
+				},
+			},
+		),
+	)
 	_, x, c := studiotest.Begun(t, s)
 	own, err := placement.KeepStarter(ctx, x, c.ID, "Plumed", "biped")
 	require.NoError(t, err)

@@ -13,8 +13,24 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "set_blending", Label: "Set how joints blend", Stage: "weights", Words: "dual quaternion linear mixed volume twist skinning", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &SetBlending{} }},
-		studio.Entry{Name: "drop_mix", Label: "Reset vertex blending", Stage: "weights", Words: "dual quaternion forget painted mix", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropMix{} }},
+		studio.Entry{
+			Name:  "set_blending",
+			Label: "Set how joints blend",
+			Stage: "weights",
+			Words: "dual quaternion linear mixed volume twist skinning",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &SetBlending{} },
+		},
+		studio.Entry{
+			Name:  "drop_mix",
+			Label: "Reset vertex blending",
+			Stage: "weights",
+			Words: "dual quaternion forget painted mix",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &DropMix{} },
+		},
 	)
 }
 
@@ -51,7 +67,10 @@ func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress
 		next.Joints[i].Mix = o.Mix
 	}
 	s.Skeleton = next
-	out := studio.Outcome{Sentence: fmt.Sprintf("Set %d joints to blend %s: %d changed", len(which), said(o.Mix), changed), After: fmt.Sprint(changed)}
+	out := studio.Outcome{
+		Sentence: fmt.Sprintf("Set %d joints to blend %s: %d changed", len(which), said(o.Mix), changed),
+		After:    fmt.Sprint(changed),
+	}
 	if s.Weights != nil && s.Weights.Mix != nil {
 		out.Steps = []string{fmt.Sprintf("%s kept their own setting", wording.Count(len(s.Weights.Mix.Vertices), "vertex", "vertices"))}
 	}
@@ -121,7 +140,10 @@ func (o *DropMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 		w.Mix = &weights.Mix{} // taken away, and not only not said
 	}
 	s.Weights = &w
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Let %s blend as their joints do", wording.Count(dropped, "vertex", "vertices")), After: fmt.Sprint(dropped)}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Let %s blend as their joints do", wording.Count(dropped, "vertex", "vertices")),
+		After:    fmt.Sprint(dropped),
+	}, nil
 }
 
 // mixOf is how much of each vertex goes by dual quaternions, whoever says so.
@@ -136,14 +158,20 @@ func mixOf(s *studio.State) []float64 {
 func mixed(s studio.State, e *weights.Editor, what string) (studio.State, studio.Outcome, error) {
 	n := len(e.Changed())
 	if n == 0 {
-		return s, studio.Outcome{}, studio.Wrong("nothing changed: no vertex is within the radius, they have that blending already, or they are hidden or not selected")
+		return s, studio.Outcome{}, studio.Wrong(
+			"nothing changed: no vertex is within the radius, they have that blending already, or they are hidden or not selected",
+		)
 	}
 	before := 0
 	if s.Weights.Mix != nil {
 		before = len(s.Weights.Mix.Vertices)
 	}
 	s.Weights = e.Mixed(s.Weights)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s", what, wording.Count(n, "vertex", "vertices")), Before: fmt.Sprint(before), After: fmt.Sprint(len(s.Weights.Mix.Vertices))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("%s: %s", what, wording.Count(n, "vertex", "vertices")),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(len(s.Weights.Mix.Vertices)),
+	}, nil
 }
 
 // Blends says how the joints of a skeleton blend, and of how many vertices it was said apart.

@@ -126,7 +126,10 @@ func (a *at) done(ctx context.Context, what string, nothing string) (studio.Stat
 	s.Weights = a.e.Weights()
 	s = s.WithChosen(func(c *studio.Chosen) { c.ByHand = studio.Unite(c.ByHand, changed) })
 	s = s.Recounted()
-	return s, studio.Outcome{Sentence: fmt.Sprintf("%s: %s changed", what, wording.Count(len(changed), "vertex", "vertices")), After: fmt.Sprint(len(changed))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("%s: %s changed", what, wording.Count(len(changed), "vertex", "vertices")),
+		After:    fmt.Sprint(len(changed)),
+	}, nil
 }
 
 // partners are, by joint of weights, that of the other side, itself for one without.

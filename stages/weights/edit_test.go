@@ -307,7 +307,12 @@ func TestAnUnevenBodyIsMirroredByItsJoints(t *testing.T) {
 	s := studiotest.Do(t, studiotest.Do(t, studiotest.Do(t, studiotest.Odile(), "fit_starter", ""), "set_axes", ""), "bind_auto", "")
 	s = studiotest.Do(t, s, "mirror_weights", `{"from":"left","by":"place"}`) // it is even now
 	s = studiotest.Do(t, s, "rest_pose", `{"angles":{"upper_arm_l":[0,0,45],"forearm_l":[30,0,0],"thigh_r":[35,0,0]}}`)
-	spoiled := studiotest.Do(t, studiotest.Do(t, s, "hand_weights", `{"joints":["forearm_r"],"to":"upper_arm_r"}`), "hand_weights", `{"joints":["shank_r"],"to":"thigh_r"}`)
+	spoiled := studiotest.Do(
+		t,
+		studiotest.Do(t, s, "hand_weights", `{"joints":["forearm_r"],"to":"upper_arm_r"}`),
+		"hand_weights",
+		`{"joints":["shank_r"],"to":"thigh_r"}`,
+	)
 	off := func(n studio.State) (sum float64, most int) {
 		for v := range n.Weights.Of {
 			d := 0.0
@@ -328,10 +333,23 @@ func TestAnUnevenBodyIsMirroredByItsJoints(t *testing.T) {
 	byPlace, _, err := studiotest.Try(spoiled, "mirror_weights", `{"from":"left","by":"place"}`)
 	require.NoError(t, err)
 	place, placeMost := off(byPlace)
-	t.Logf("mean difference from the even weights: spoiled %.4f (%d over 0.2), by joints %.4f (%d), by place %.4f (%d); %s", was, wasMost, now, most, place, placeMost, told.Steps[0])
+	t.Logf(
+		"mean difference from the even weights: spoiled %.4f (%d over 0.2), by joints %.4f (%d), by place %.4f (%d); %s",
+		was,
+		wasMost,
+		now,
+		most,
+		place,
+		placeMost,
+		told.Steps[0],
+	)
 	require.Less(t, now, 0.1*was)
 	require.Less(t, now, 0.1*place)
 	sound(t, byJoints)
-	_, _, err = studiotest.Try(studiotest.Do(t, spoiled, "rename_joints", `{"search":"_r","with":"_q"}`), "mirror_weights", `{"from":"left","by":"joints"}`)
+	_, _, err = studiotest.Try(
+		studiotest.Do(t, spoiled, "rename_joints", `{"search":"_r","with":"_q"}`),
+		"mirror_weights",
+		`{"from":"left","by":"joints"}`,
+	)
 	require.ErrorContains(t, err, "mark the sides in their names", "an uneven body has no pairs but by name")
 }

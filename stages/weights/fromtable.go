@@ -16,7 +16,18 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "import_weights", Label: "Load weights from a table", Stage: "weights", Words: "load csv json file import read", From: studio.FromForm, Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton}, Long: studio.LargeMesh, New: func() studio.Operation { return &FromTable{} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "import_weights",
+			Label: "Load weights from a table",
+			Stage: "weights",
+			Words: "load csv json file import read",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton},
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &FromTable{} },
+		},
+	)
 }
 
 // FromTable takes the weights of a CSV or JSON table for the vertices that it names; the others
@@ -79,7 +90,11 @@ func (o *FromTable) Apply(ctx context.Context, s studio.State, progress studio.P
 		}
 	}
 	if len(unknown) == len(table.Joints) {
-		return s, studio.Outcome{}, studio.Wrong("no joint of %s is one of this character: it has %s", o.File.Name, studio.Said(unknown[:min(4, len(unknown))]))
+		return s, studio.Outcome{}, studio.Wrong(
+			"no joint of %s is one of this character: it has %s",
+			o.File.Name,
+			studio.Said(unknown[:min(4, len(unknown))]),
+		)
 	}
 	empty, off, most := 0, 0, 0
 	for i, v := range to {
@@ -138,11 +153,21 @@ func (o *FromTable) targets(s studio.State, t *weightfile.Table) ([]int32, int, 
 	}
 	switch {
 	case by == "vertex" && t.Vertex == nil, by == "place" && t.Place == nil:
-		return nil, 0, studio.Wrong("%s does not have the vertices' %s", o.File.Name, map[string]string{"vertex": "numbers", "place": "places"}[by])
+		return nil, 0, studio.Wrong(
+			"%s does not have the vertices' %s",
+			o.File.Name,
+			map[string]string{"vertex": "numbers", "place": "places"}[by],
+		)
 	case by == "vertex":
 		for i, v := range t.Vertex {
 			if int(v) >= len(s.Mesh.Points) {
-				return nil, 0, studio.Wrong("row %d of %s names vertex %d, but the mesh has %d; match by position if the table has positions", i+1, o.File.Name, v, len(s.Mesh.Points))
+				return nil, 0, studio.Wrong(
+					"row %d of %s names vertex %d, but the mesh has %d; match by position if the table has positions",
+					i+1,
+					o.File.Name,
+					v,
+					len(s.Mesh.Points),
+				)
 			}
 		}
 		return slices.Clone(t.Vertex), 0, nil
@@ -165,7 +190,14 @@ func (o *FromTable) targets(s studio.State, t *weightfile.Table) ([]int32, int, 
 	}
 	if lost == len(out) {
 		mine, theirs := geom.BoxOf(points), geom.BoxOf(t.Place)
-		return nil, 0, studio.Wrong("no row of %s is within %s of a vertex: its positions span %s, the mesh %s, and their centers are %s apart", o.File.Name, wording.Length(within), wording.Length(theirs.Diagonal()), wording.Length(mine.Diagonal()), wording.Length(r3.Norm(r3.Sub(mine.Centre(), theirs.Centre()))))
+		return nil, 0, studio.Wrong(
+			"no row of %s is within %s of a vertex: its positions span %s, the mesh %s, and their centers are %s apart",
+			o.File.Name,
+			wording.Length(within),
+			wording.Length(theirs.Diagonal()),
+			wording.Length(mine.Diagonal()),
+			wording.Length(r3.Norm(r3.Sub(mine.Centre(), theirs.Centre()))),
+		)
 	}
 	return out, lost, nil
 }

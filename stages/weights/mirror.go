@@ -15,7 +15,18 @@ import (
 )
 
 func init() {
-	studio.Register(studio.Entry{Name: "mirror_weights", Label: "Mirror weights", Stage: "weights", Words: "symmetry flip copy left right other side", From: studio.FromForm, Needs: needs, Long: studio.LargeMesh, New: func() studio.Operation { return &Mirror{From: "left", By: weights.MirrorPlace} }})
+	studio.Register(
+		studio.Entry{
+			Name:  "mirror_weights",
+			Label: "Mirror weights",
+			Stage: "weights",
+			Words: "symmetry flip copy left right other side",
+			From:  studio.FromForm,
+			Needs: needs,
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &Mirror{From: "left", By: weights.MirrorPlace} },
+		},
+	)
 }
 
 // Mirror gives the vertices of one side what their images on the other have, each joint by its
@@ -111,7 +122,14 @@ func (o *Mirror) Pairs(s studio.State) (Pairing, error) {
 	if err != nil {
 		return Pairing{}, err
 	}
-	out := Pairing{Matched: m.Matched, Between: m.Between, Missing: len(m.Unmatched), Unmatched: m.Unmatched[:min(len(m.Unmatched), mostShown)], Farthest: m.Farthest, Joints: unpaired(&s)}
+	out := Pairing{
+		Matched:   m.Matched,
+		Between:   m.Between,
+		Missing:   len(m.Unmatched),
+		Unmatched: m.Unmatched[:min(len(m.Unmatched), mostShown)],
+		Farthest:  m.Farthest,
+		Joints:    unpaired(&s),
+	}
 	return out, nil
 }
 
@@ -138,10 +156,21 @@ func (o *Mirror) Apply(ctx context.Context, s studio.State, _ studio.Progress) (
 	if err != nil {
 		return next, out, err
 	}
-	out.Steps = []string{fmt.Sprintf("%d vertices matched a vertex, %d a point between, %d nothing; %s updated", m.Matched, m.Between, len(m.Unmatched), wording.Count(given, "vertex", "vertices")),
-		fmt.Sprintf("largest remaining difference %.2g", left)}
+	out.Steps = []string{
+		fmt.Sprintf(
+			"%d vertices matched a vertex, %d a point between, %d nothing; %s updated",
+			m.Matched,
+			m.Between,
+			len(m.Unmatched),
+			wording.Count(given, "vertex", "vertices"),
+		),
+		fmt.Sprintf("largest remaining difference %.2g", left),
+	}
 	if n := len(m.Unmatched); n > 0 {
-		out.Left = append(out.Left, fmt.Sprintf("%s have no image within the tolerance and stay as they were", wording.Count(n, "vertex", "vertices")))
+		out.Left = append(
+			out.Left,
+			fmt.Sprintf("%s have no image within the tolerance and stay as they were", wording.Count(n, "vertex", "vertices")),
+		)
 	}
 	if list := unpaired(&s); len(list) > 0 {
 		out.Left = append(out.Left, studio.Said(list)+" have no partner: mirrored onto themselves")

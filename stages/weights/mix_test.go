@@ -22,7 +22,15 @@ import (
 // mixStroke is a stroke over a forearm that paints how the skin blends.
 func mixStroke(mode string, value float64) map[string]any {
 	touches := []core.Touch{{Tri: 100, B: 0.3, C: 0.3, Pressure: 1}, {Tri: 104, B: 0.2, C: 0.2, Pressure: 0.7}}
-	return map[string]any{"mode": mode, "value": value, "opacity": 0.8, "radius": 0.12, "hard": 0.3, "both": true, "strokes": [][]core.Touch{touches}}
+	return map[string]any{
+		"mode":    mode,
+		"value":   value,
+		"opacity": 0.8,
+		"radius":  0.12,
+		"hard":    0.3,
+		"both":    true,
+		"strokes": [][]core.Touch{touches},
+	}
 }
 
 func do(t *testing.T, s studio.State, op string, params any) studio.State {
@@ -123,7 +131,12 @@ func TestAVertexBlendsAsItIsSaid(t *testing.T) {
 	}
 	require.Greater(t, moved, 1e-3)
 	// And the other way round: said to be linear where all joints are not.
-	straight := do(t, studiotest.Do(t, s, "set_blending", `{"mix":1}`), "set_blending", map[string]any{"vertices": core.Ranges(some), "mix": 0})
+	straight := do(
+		t,
+		studiotest.Do(t, s, "set_blending", `{"mix":1}`),
+		"set_blending",
+		map[string]any{"vertices": core.Ranges(some), "mix": 0},
+	)
 	for _, v := range some {
 		require.Equal(t, linear[v], at(straight).Posed(bend)[v])
 	}

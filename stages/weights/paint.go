@@ -10,8 +10,24 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "paint_weights", Label: "Paint weights", Stage: "weights", Words: "brush stroke smooth add replace", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Paint{} }},
-		studio.Entry{Name: "paint_mix", Label: "Paint how vertices blend", Stage: "weights", Words: "brush stroke dual quaternion mix linear volume", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &PaintMix{} }},
+		studio.Entry{
+			Name:  "paint_weights",
+			Label: "Paint weights",
+			Stage: "weights",
+			Words: "brush stroke smooth add replace",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &Paint{} },
+		},
+		studio.Entry{
+			Name:  "paint_mix",
+			Label: "Paint how vertices blend",
+			Stage: "weights",
+			Words: "brush stroke dual quaternion mix linear volume",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &PaintMix{} },
+		},
 	)
 }
 
@@ -34,7 +50,13 @@ func checkStrokes(strokes [][]weights.Touch) error {
 		n += len(list)
 	}
 	if n == 0 || n > weights.MaxTouches || len(strokes) > MaxStrokes {
-		return studio.Wrong("a painting has 1 to %d strokes with 1 to %d touches in all, not %d and %d", MaxStrokes, weights.MaxTouches, len(strokes), n)
+		return studio.Wrong(
+			"a painting has 1 to %d strokes with 1 to %d touches in all, not %d and %d",
+			MaxStrokes,
+			weights.MaxTouches,
+			len(strokes),
+			n,
+		)
 	}
 	return nil
 }
@@ -60,11 +82,13 @@ func (o *Paint) Apply(ctx context.Context, s studio.State, _ studio.Progress) (s
 	}
 	a.only()
 	for _, list := range o.Strokes {
-		if err := Stroked(a.e, a.net, o.Brush, weights.Sides{Plane: planeOf(&s).Offset, Partner: partners(&s, a.e.Joints)}, list); err != nil {
+		if err := Stroked(a.e, a.net, o.Brush, weights.Sides{Plane: planeOf(&s).Offset, Partner: partners(&s, a.e.Joints)},
+			list); err != nil {
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
 	}
-	what := map[string]string{weights.BrushSet: "Painted", weights.BrushAdd: "Added to", weights.BrushTake: "Subtracted from", weights.BrushScale: "Scaled", weights.BrushSmooth: "Smoothed", weights.BrushEven: "Evened weights with the brush"}[o.Mode]
+	what := map[string]string{weights.BrushSet: "Painted", weights.BrushAdd: "Added to", weights.BrushTake: "Subtracted from", weights.BrushScale: "Scaled", weights.BrushSmooth: "Smoothed",
+		weights.BrushEven: "Evened weights with the brush"}[o.Mode]
 	if o.Mode != weights.BrushEven {
 		what = fmt.Sprintf("%s %s with the brush", what, o.Joint)
 	}
@@ -130,6 +154,15 @@ type Mode struct{ Name, Title string }
 
 // Modes lists what a brush does.
 func Modes() []Mode {
-	return []Mode{{weights.BrushAdd, "adds the value to the joint's weight"}, {weights.BrushTake, "subtracts the value"}, {weights.BrushSet, "moves weights toward the value"}, {weights.BrushScale, "multiplies the weight by the value"},
-		{weights.BrushSmooth, "moves the joint's weight toward its neighbors'"}, {weights.BrushEven, "smooths all joints' weights toward the neighbors"}}
+	return []Mode{
+		{weights.BrushAdd, "adds the value to the joint's weight"},
+		{weights.BrushTake, "subtracts the value"},
+		{weights.BrushSet, "moves weights toward the value"},
+		{weights.BrushScale, "multiplies the weight by the value"},
+		{
+			weights.BrushSmooth,
+			"moves the joint's weight toward its neighbors'",
+		},
+		{weights.BrushEven, "smooths all joints' weights toward the neighbors"},
+	}
 }

@@ -41,9 +41,25 @@ func desk(t *testing.T, s studio.State) *browser.Desk {
 		}
 	}
 	pairs := s.Skeleton.Pairs(s.Settings.Marks)
-	rules := browser.Rules{Deforms: s.Skeleton.Deforming(), Partner: pairs.Partner, Plane: s.Skeleton.MirrorPlane(s.Settings.Marks), Cap: s.Bind.Limits.Cap, Marks: s.Settings.Marks}
+	rules := browser.Rules{
+		Deforms: s.Skeleton.Deforming(),
+		Partner: pairs.Partner,
+		Plane:   s.Skeleton.MirrorPlane(s.Settings.Marks),
+		Cap:     s.Bind.Limits.Cap,
+		Marks:   s.Settings.Marks,
+	}
 	for _, j := range s.Skeleton.Joints {
-		a.Joints = append(a.Joints, browser.Joint{Name: j.Name, Parent: j.Parent, Pos: [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z}, Rot: [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real}, Order: j.Order, Mix: j.Mix})
+		a.Joints = append(
+			a.Joints,
+			browser.Joint{
+				Name:   j.Name,
+				Parent: j.Parent,
+				Pos:    [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z},
+				Rot:    [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
+				Order:  j.Order,
+				Mix:    j.Mix,
+			},
+		)
 		if j.WeightsLocked {
 			rules.Locked = append(rules.Locked, j.Name)
 		}
@@ -81,7 +97,11 @@ func TestThePageAndTheServerPaintTheSame(t *testing.T) {
 		}
 		return at
 	}
-	stroke := []core.Touch{{Tri: near(0.2, 1.3), B: 0.3, C: 0.3, Pressure: 1}, {Tri: near(0.25, 1.25), B: 0.1, C: 0.5, Pressure: 0.6, Wide: 1.3}, {Tri: near(0.3, 1.2), B: 0.2, C: 0.2, Pressure: 1}}
+	stroke := []core.Touch{
+		{Tri: near(0.2, 1.3), B: 0.3, C: 0.3, Pressure: 1},
+		{Tri: near(0.25, 1.25), B: 0.1, C: 0.5, Pressure: 0.6, Wide: 1.3},
+		{Tri: near(0.3, 1.2), B: 0.2, C: 0.2, Pressure: 1},
+	}
 	for _, mode := range []string{core.BrushSet, core.BrushAdd, core.BrushTake, core.BrushScale, core.BrushSmooth, core.BrushEven} {
 		for _, more := range []core.Brush{{}, {Both: true}, {Builds: true, Through: true}, {Both: true, Builds: true, Facing: true}} {
 			brush := more
@@ -220,7 +240,11 @@ func TestAJointWithoutWeightsIsPainted(t *testing.T) {
 	require.NoError(t, err)
 	stored := studiotest.Do(t, s, "paint_weights", string(params))
 	require.NotEmpty(t, stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "thumb_l")), 0.1, 1))
-	require.NotEmpty(t, stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "thumb_r")), 0.1, 1), "its own partner gets the other side")
+	require.NotEmpty(
+		t,
+		stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "thumb_r")), 0.1, 1),
+		"its own partner gets the other side",
+	)
 	d := desk(t, s)
 	text, _ := json.Marshal(brush)
 	touches, _ := json.Marshal(stroke)

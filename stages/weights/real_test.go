@@ -63,6 +63,14 @@ func TestAnElephantIsMirrored(t *testing.T) {
 	mended, told, err := studiotest.Try(spoiled, "mirror_weights", fmt.Sprintf(`{"from":"left","tolerance":%g}`, tolerance))
 	require.NoError(t, err)
 	require.NoError(t, mended.Weights.Validate())
-	t.Logf("%d of %d vertices have an image, %d lie between; %d were unlike it, %d are left; %s", images.Matched, len(net.At), images.Between, before, unlike(mended), told.Sentence)
+	t.Logf(
+		"%d of %d vertices have an image, %d lie between; %d were unlike it, %d are left; %s",
+		images.Matched,
+		len(net.At),
+		images.Between,
+		before,
+		unlike(mended),
+		told.Sentence,
+	)
 	require.Less(t, 5*unlike(mended), 2*before)
 }

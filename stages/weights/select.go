@@ -13,10 +13,41 @@ import (
 func init() {
 	mesh := []studio.Need{studio.NeedMesh}
 	studio.Register(
-		studio.Entry{Name: "keep_selection", Label: "Keep the selection", Stage: "weights", Words: "save vertices set group", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &KeepSelection{} }},
-		studio.Entry{Name: "drop_selection", Label: "Remove a kept selection", Stage: "weights", Words: "delete vertices set group", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &DropSelection{} }},
-		studio.Entry{Name: "hide_vertices", Label: "Hide vertices", Stage: "weights", Words: "isolate show only invisible", From: studio.FromForm, Needs: mesh, New: func() studio.Operation { return &HideVertices{} }},
-		studio.Entry{Name: "forget_hand", Label: "Clear hand-set marks", Stage: "weights", Words: "clear manual protect", Needs: mesh, New: func() studio.Operation { return &ForgetHand{} }},
+		studio.Entry{
+			Name:  "keep_selection",
+			Label: "Keep the selection",
+			Stage: "weights",
+			Words: "save vertices set group",
+			From:  studio.FromForm,
+			Needs: mesh,
+			New:   func() studio.Operation { return &KeepSelection{} },
+		},
+		studio.Entry{
+			Name:  "drop_selection",
+			Label: "Remove a kept selection",
+			Stage: "weights",
+			Words: "delete vertices set group",
+			From:  studio.FromForm,
+			Needs: mesh,
+			New:   func() studio.Operation { return &DropSelection{} },
+		},
+		studio.Entry{
+			Name:  "hide_vertices",
+			Label: "Hide vertices",
+			Stage: "weights",
+			Words: "isolate show only invisible",
+			From:  studio.FromForm,
+			Needs: mesh,
+			New:   func() studio.Operation { return &HideVertices{} },
+		},
+		studio.Entry{
+			Name:  "forget_hand",
+			Label: "Clear hand-set marks",
+			Stage: "weights",
+			Words: "clear manual protect",
+			Needs: mesh,
+			New:   func() studio.Operation { return &ForgetHand{} },
+		},
 	)
 }
 
@@ -45,7 +76,10 @@ func (o *KeepSelection) Apply(_ context.Context, s studio.State, _ studio.Progre
 	s = s.WithChosen(func(c *studio.Chosen) {
 		c.Named = append(slices.DeleteFunc(c.Named, has), studio.Selection{Name: o.Name, Vertices: list})
 	})
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Kept %s as %s", wording.Count(len(list), "vertex", "vertices"), o.Name), After: fmt.Sprint(len(list))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Kept %s as %s", wording.Count(len(list), "vertex", "vertices"), o.Name),
+		After:    fmt.Sprint(len(list)),
+	}, nil
 }
 
 // DropSelection drops a kept selection.
@@ -101,9 +135,17 @@ func (o *HideVertices) Apply(_ context.Context, s studio.State, _ studio.Progres
 	}
 	s = s.WithChosen(func(c *studio.Chosen) { c.Hidden = list })
 	if len(list) == 0 {
-		return s, studio.Outcome{Sentence: fmt.Sprintf("Showed all: %s were hidden", wording.Count(before, "vertex", "vertices")), Before: fmt.Sprint(before), After: "0"}, nil
+		return s, studio.Outcome{
+			Sentence: fmt.Sprintf("Showed all: %s were hidden", wording.Count(before, "vertex", "vertices")),
+			Before:   fmt.Sprint(before),
+			After:    "0",
+		}, nil
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Hid vertices: %d of %d are hidden", len(list), len(s.Mesh.Points)), Before: fmt.Sprint(before), After: fmt.Sprint(len(list))}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Hid vertices: %d of %d are hidden", len(list), len(s.Mesh.Points)),
+		Before:   fmt.Sprint(before),
+		After:    fmt.Sprint(len(list)),
+	}, nil
 }
 
 // ForgetHand forgets which vertices were set by hand, so that a bind may replace them.
@@ -116,7 +158,11 @@ func (o *ForgetHand) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		return s, studio.Outcome{}, studio.Wrong("no weights were set by hand since the bind")
 	}
 	s = s.WithChosen(func(c *studio.Chosen) { c.ByHand = nil })
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Forgot that the weights of %s were set by hand", wording.Count(n, "vertex", "vertices")), Before: fmt.Sprint(n), After: "0"}, nil
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Forgot that the weights of %s were set by hand", wording.Count(n, "vertex", "vertices")),
+		Before:   fmt.Sprint(n),
+		After:    "0",
+	}, nil
 }
 
 // Choices are the sets of vertices of a character as a page has them.

@@ -16,16 +16,95 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "smooth_weights", Label: "Smooth weights", Stage: "weights", Words: "relax average blur", From: studio.FromForm, Needs: needs, Long: studio.LargeMesh, New: func() studio.Operation { return &Smooth{Passes: 1} }},
-		studio.Entry{Name: "blend_border", Label: "Blend the boundary of two joints", Stage: "weights", Words: "soften transition gradient width", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &BlendBorder{Width: 0.06} }},
-		studio.Entry{Name: "settle_weights", Label: "Settle outliers", Stage: "weights", Words: "pull stray vertices fix spike", Needs: needs, New: func() studio.Operation { return &Settle{} }},
-		studio.Entry{Name: "harden_weights", Label: "Harden to the leading joint", Stage: "weights", Words: "rigid whole binary quantise steps", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Harden{Steps: 1} }},
-		studio.Entry{Name: "drop_traces", Label: "Drop traces", Stage: "weights", Words: "prune tiny small weights threshold", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropTraces{Below: 0.01} }},
-		studio.Entry{Name: "drop_islands", Label: "Remove disconnected weights", Stage: "weights", Words: "island stray leak elsewhere", Needs: needs, New: func() studio.Operation { return &DropIslands{} }},
-		studio.Entry{Name: "drop_far", Label: "Remove weights far from their bone", Stage: "weights", Words: "bleed spill traces clean other side outlier", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &DropFar{} }},
-		studio.Entry{Name: "cap_weights", Label: "Cap influences per vertex", Stage: "weights", Words: "limit max influences reduce", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &CapWeights{Influences: 4} }},
-		studio.Entry{Name: "copy_weights", Label: "Copy the weights of a vertex", Stage: "weights", Words: "paste transfer same one vertex onto others eyedropper", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Copy{} }},
-		studio.Entry{Name: "even_vertices", Label: "Average selected vertices", Stage: "weights", Words: "rigid average mean piece same", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Even{} }},
+		studio.Entry{
+			Name:  "smooth_weights",
+			Label: "Smooth weights",
+			Stage: "weights",
+			Words: "relax average blur",
+			From:  studio.FromForm,
+			Needs: needs,
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &Smooth{Passes: 1} },
+		},
+		studio.Entry{
+			Name:  "blend_border",
+			Label: "Blend the boundary of two joints",
+			Stage: "weights",
+			Words: "soften transition gradient width",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &BlendBorder{Width: 0.06} },
+		},
+		studio.Entry{
+			Name:  "settle_weights",
+			Label: "Settle outliers",
+			Stage: "weights",
+			Words: "pull stray vertices fix spike",
+			Needs: needs,
+			New:   func() studio.Operation { return &Settle{} },
+		},
+		studio.Entry{
+			Name:  "harden_weights",
+			Label: "Harden to the leading joint",
+			Stage: "weights",
+			Words: "rigid whole binary quantise steps",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &Harden{Steps: 1} },
+		},
+		studio.Entry{
+			Name:  "drop_traces",
+			Label: "Drop traces",
+			Stage: "weights",
+			Words: "prune tiny small weights threshold",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &DropTraces{Below: 0.01} },
+		},
+		studio.Entry{
+			Name:  "drop_islands",
+			Label: "Remove disconnected weights",
+			Stage: "weights",
+			Words: "island stray leak elsewhere",
+			Needs: needs,
+			New:   func() studio.Operation { return &DropIslands{} },
+		},
+		studio.Entry{
+			Name:  "drop_far",
+			Label: "Remove weights far from their bone",
+			Stage: "weights",
+			Words: "bleed spill traces clean other side outlier",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &DropFar{} },
+		},
+		studio.Entry{
+			Name:  "cap_weights",
+			Label: "Cap influences per vertex",
+			Stage: "weights",
+			Words: "limit max influences reduce",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &CapWeights{Influences: 4} },
+		},
+		studio.Entry{
+			Name:  "copy_weights",
+			Label: "Copy the weights of a vertex",
+			Stage: "weights",
+			Words: "paste transfer same one vertex onto others eyedropper",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &Copy{} },
+		},
+		studio.Entry{
+			Name:  "even_vertices",
+			Label: "Average selected vertices",
+			Stage: "weights",
+			Words: "rigid average mean piece same",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &Even{} },
+		},
 	)
 }
 
@@ -85,7 +164,11 @@ func (o *BlendBorder) Apply(ctx context.Context, s studio.State, _ studio.Progre
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	a.e.Blend(list[0], list[1], o.Width, a.vertices, a.net)
-	return a.done(ctx, fmt.Sprintf("Blended the boundary of %s and %s over %s", o.Joints[0], o.Joints[1], wording.Length(o.Width)), fmt.Sprintf("%s and %s do not meet there", o.Joints[0], o.Joints[1]))
+	return a.done(
+		ctx,
+		fmt.Sprintf("Blended the boundary of %s and %s over %s", o.Joints[0], o.Joints[1], wording.Length(o.Width)),
+		fmt.Sprintf("%s and %s do not meet there", o.Joints[0], o.Joints[1]),
+	)
 }
 
 // Settle gives vertices whose shares are quite others than all their neighbours' the mean of
@@ -223,13 +306,22 @@ func (o *CapWeights) Apply(ctx context.Context, s studio.State, _ studio.Progres
 		return s, studio.Outcome{}, err
 	}
 	a.e.CapAt(a.vertices, o.Influences, a.net)
-	next, out, err := a.done(ctx, fmt.Sprintf("Capped at %s", wording.Count(o.Influences, "influence", "influences")), "no vertex has more than "+wording.Count(o.Influences, "influence", "influences"))
+	next, out, err := a.done(
+		ctx,
+		fmt.Sprintf("Capped at %s", wording.Count(o.Influences, "influence", "influences")),
+		"no vertex has more than "+wording.Count(o.Influences, "influence", "influences"),
+	)
 	if a.vertices != nil || s.Bind == nil {
 		return next, out, err
 	}
 	// Later changes keep to the cap, a higher one too.
 	if errors.Is(err, studio.ErrNothing) && s.Bind.Limits.Cap != o.Influences {
-		next, out, err = s, studio.Outcome{Sentence: fmt.Sprintf("Set the cap to %s per vertex: no weight changed", wording.Count(o.Influences, "influence", "influences"))}, nil
+		next, out, err = s, studio.Outcome{
+			Sentence: fmt.Sprintf(
+				"Set the cap to %s per vertex: no weight changed",
+				wording.Count(o.Influences, "influence", "influences"),
+			),
+		}, nil
 	}
 	if err == nil {
 		record := *next.Bind
@@ -272,7 +364,11 @@ func (o *Copy) Apply(ctx context.Context, s studio.State, _ studio.Progress) (st
 	case o.Vertices == "":
 		return s, studio.Outcome{}, studio.Wrong("select the vertices to get the weights of vertex %d", o.From)
 	case o.From < 0 || o.From >= len(s.Weights.Of):
-		return s, studio.Outcome{}, studio.Wrong("there is no vertex %d: the mesh has %s", o.From, wording.Count(len(s.Weights.Of), "vertex", "vertices"))
+		return s, studio.Outcome{}, studio.Wrong(
+			"there is no vertex %d: the mesh has %s",
+			o.From,
+			wording.Count(len(s.Weights.Of), "vertex", "vertices"),
+		)
 	case len(s.Weights.Of[o.From]) == 0:
 		return s, studio.Outcome{}, studio.Wrong("vertex %d has no weights to copy", o.From)
 	}

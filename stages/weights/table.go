@@ -11,10 +11,42 @@ import (
 
 func init() {
 	studio.Register(
-		studio.Entry{Name: "set_weights", Label: "Set weights of selected vertices", Stage: "weights", Words: "exact value type number ledger", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Set{} }},
-		studio.Entry{Name: "free_weights", Label: "Remove vertices from a joint", Stage: "weights", Words: "remove influence zero flood prune exclude", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Free{} }},
-		studio.Entry{Name: "hand_weights", Label: "Give a joint's weights to another", Stage: "weights", Words: "move transfer merge influence", From: studio.FromForm, Needs: needs, New: func() studio.Operation { return &Hand{} }},
-		studio.Entry{Name: "lock_weights", Label: "Lock joint weights", Stage: "weights", Words: "hold protect keep freeze", From: studio.FromForm, Needs: []studio.Need{studio.NeedSkeleton}, New: func() studio.Operation { return &Lock{Locked: true} }},
+		studio.Entry{
+			Name:  "set_weights",
+			Label: "Set weights of selected vertices",
+			Stage: "weights",
+			Words: "exact value type number ledger",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &Set{} },
+		},
+		studio.Entry{
+			Name:  "free_weights",
+			Label: "Remove vertices from a joint",
+			Stage: "weights",
+			Words: "remove influence zero flood prune exclude",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &Free{} },
+		},
+		studio.Entry{
+			Name:  "hand_weights",
+			Label: "Give a joint's weights to another",
+			Stage: "weights",
+			Words: "move transfer merge influence",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &Hand{} },
+		},
+		studio.Entry{
+			Name:  "lock_weights",
+			Label: "Lock joint weights",
+			Stage: "weights",
+			Words: "hold protect keep freeze",
+			From:  studio.FromForm,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &Lock{Locked: true} },
+		},
 	)
 }
 
@@ -74,7 +106,12 @@ func (o *Set) Apply(ctx context.Context, s studio.State, _ studio.Progress) (stu
 	}
 	next, out, err := a.done(ctx, what, "the selected vertices have that already, or are hidden")
 	if err == nil && short > 0 {
-		out.Left = []string{fmt.Sprintf("%s could not get that weight: locked joints leave less, or no other joint could take the rest", wording.Count(short, "vertex", "vertices"))}
+		out.Left = []string{
+			fmt.Sprintf(
+				"%s could not get that weight: locked joints leave less, or no other joint could take the rest",
+				wording.Count(short, "vertex", "vertices"),
+			),
+		}
 	}
 	return next, out, err
 }

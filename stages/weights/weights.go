@@ -14,16 +14,21 @@ import (
 )
 
 func init() {
-	studio.RegisterStage(studio.Stage{Name: "weights", Title: "Weights & pose", Question: "Does it bend well, and which joint moves what?", Order: 6,
-		Touched: func(s *studio.State) bool { return s.Weights != nil },
-		Reads:   []string{"mesh", "parts", "skeleton", "settings", "weights"},
-		Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
-		Steps: []studio.FirstStep{
-			{What: "Bind first: there are no weights before", Done: studio.Has(studio.HasWeights)},
-			{What: "Settle outliers and steps", Done: studio.Without(studio.HasWeights, "weights_strays", "weights_uneven", "weight_leak")},
-			{What: "Fix what else is found", Done: studio.Settled(studio.HasWeights)},
-			{What: "Run the motion check", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
-		}})
+	studio.RegisterStage(
+		studio.Stage{Name: "weights", Title: "Weights & pose", Question: "Does it bend well, and which joint moves what?", Order: 6,
+			Touched: func(s *studio.State) bool { return s.Weights != nil },
+			Reads:   []string{"mesh", "parts", "skeleton", "settings", "weights"},
+			Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
+			Steps: []studio.FirstStep{
+				{What: "Bind first: there are no weights before", Done: studio.Has(studio.HasWeights)},
+				{
+					What: "Settle outliers and steps",
+					Done: studio.Without(studio.HasWeights, "weights_strays", "weights_uneven", "weight_leak"),
+				},
+				{What: "Fix what else is found", Done: studio.Settled(studio.HasWeights)},
+				{What: "Run the motion check", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil && !s.Sheet.Stale })},
+			}},
+	)
 }
 
 const (
@@ -62,7 +67,10 @@ func find(s *studio.State) []finding.Finding {
 			severity = finding.Note
 		}
 		out = append(out, finding.Finding{Code: "weights_strays", Severity: severity, Count: len(strays),
-			Title: fmt.Sprintf("%s unlike the surrounding vertices", are(len(strays))), Why: "A vertex that follows different joints from those around it is pulled out of the surface.",
+			Title: fmt.Sprintf(
+				"%s unlike the surrounding vertices",
+				are(len(strays)),
+			), Why: "A vertex that follows different joints from those around it is pulled out of the surface.",
 			Evidence: []finding.Evidence{{What: "strays", Value: float64(len(strays)), Limit: 0}}, Where: finding.Where{Vertices: strays},
 			Remedies: []finding.Remedy{studio.Offer("Settle outliers", &Settle{})}})
 	}
@@ -75,7 +83,14 @@ func find(s *studio.State) []finding.Finding {
 		if len(list) == 0 {
 			continue
 		}
-		f := finding.Finding{Code: k.code, Severity: k.severity, Count: len(list), Title: wording.Count(len(list), k.one, k.many), Why: k.why, Remedies: k.remedies(e.Joints, list)}
+		f := finding.Finding{
+			Code:     k.code,
+			Severity: k.severity,
+			Count:    len(list),
+			Title:    wording.Count(len(list), k.one, k.many),
+			Why:      k.why,
+			Remedies: k.remedies(e.Joints, list),
+		}
 		if k.kind == weights.ProblemStep && len(list) < fewSteps {
 			f.Severity = finding.Note
 		}
@@ -96,13 +111,20 @@ func find(s *studio.State) []finding.Finding {
 		uneven.Where.Vertices = append(uneven.Where.Vertices, p.Vertex)
 		apart = max(apart, p.Size)
 	}
-	if n := len(uneven.Where.Vertices); sides && float64(images.Matched+images.Between) >= evenMesh*float64(len(net.At)) && float64(n) > unevenShare*float64(images.Matched+images.Between) {
+	if n := len(uneven.Where.Vertices); sides && float64(images.Matched+images.Between) >= evenMesh*float64(len(net.At)) &&
+		float64(n) > unevenShare*float64(images.Matched+images.Between) {
 		uneven.Count = n
 		uneven.Title = fmt.Sprintf("%s asymmetric", are(n))
 		uneven.Why = "The mesh is the same on both sides, the weights are not: the sides will bend differently."
-		uneven.Evidence = []finding.Evidence{{What: "vertices with a mirror match", Value: float64(n) / float64(max(1, images.Matched+images.Between)), Limit: unevenShare}, {What: "largest difference", Value: apart, Limit: 0}}
+		uneven.Evidence = []finding.Evidence{
+			{What: "vertices with a mirror match", Value: float64(n) / float64(max(1, images.Matched+images.Between)), Limit: unevenShare},
+			{What: "largest difference", Value: apart, Limit: 0},
+		}
 		uneven.Remedies = []finding.Remedy{
-			studio.Offer("Mirror from the left", &Mirror{From: "left", By: weights.MirrorPlace}), studio.Offer("Mirror from the right", &Mirror{From: "right", By: weights.MirrorPlace})}
+			studio.Offer(
+				"Mirror from the left",
+				&Mirror{From: "left", By: weights.MirrorPlace},
+			), studio.Offer("Mirror from the right", &Mirror{From: "right", By: weights.MirrorPlace})}
 		out = append(out, uneven)
 	}
 	return out
@@ -120,11 +142,19 @@ var told = []struct {
 		func(joints []string, list []weights.Problem) []finding.Remedy {
 			return []finding.Remedy{studio.Offer("Remove these weights", &DropFar{}), again(joints, list)}
 		}},
-	{weights.ProblemIsland, "weights_cut_off", "vertex is moved by a joint whose other weight is disconnected from it", "vertices are moved by a joint whose other weight is disconnected from them",
-		"Nothing along the surface joins these weights to the rest of the joint's: a patch moves by itself when it rotates.", "weight", finding.Note, 0,
+	{
+		weights.ProblemIsland,
+		"weights_cut_off",
+		"vertex is moved by a joint whose other weight is disconnected from it",
+		"vertices are moved by a joint whose other weight is disconnected from them",
+		"Nothing along the surface joins these weights to the rest of the joint's: a patch moves by itself when it rotates.",
+		"weight",
+		finding.Note,
+		0,
 		func([]string, []weights.Problem) []finding.Remedy {
 			return []finding.Remedy{studio.Offer("Give them to the vertices' other joints", &DropIslands{})}
-		}},
+		},
+	},
 	{weights.ProblemStep, "weights_step", "vertex has a step in its weights", "vertices have a step in their weights",
 		"Between two neighbors the weights change far more than around them, which shows as a line when the joint rotates. Smooth there.", "difference", finding.Harms, 0,
 		func(_ []string, list []weights.Problem) []finding.Remedy {
@@ -134,11 +164,19 @@ var told = []struct {
 			}
 			return []finding.Remedy{studio.Offer("Smooth there", &Smooth{Vertices: weights.Ranges(at), Passes: 4})}
 		}},
-	{weights.ProblemTrace, "weights_traces", "vertex has a faint weight of a joint far away", "vertices have faint weights of joints far away",
-		"Such traces show little, but each takes the place of an influence that is needed and drags when the joint moves far.", "weight", finding.Note, 0,
+	{
+		weights.ProblemTrace,
+		"weights_traces",
+		"vertex has a faint weight of a joint far away",
+		"vertices have faint weights of joints far away",
+		"Such traces show little, but each takes the place of an influence that is needed and drags when the joint moves far.",
+		"weight",
+		finding.Note,
+		0,
 		func([]string, []weights.Problem) []finding.Remedy {
 			return []finding.Remedy{studio.Offer("Remove these traces", &DropFar{})}
-		}},
+		},
+	},
 }
 
 // again is the remedy that binds the joints of problems once more.

@@ -22,7 +22,15 @@ var licenseFile = regexp.MustCompile(`(?i)^(licen[cs]e|copying|notice|patents)([
 // Notices returns the notices of the programs whose module is in dir. Whatever has no license text is an error.
 func Notices(dir string) (string, error) {
 	var all []carried
-	list, err := output(dir, "go", "list", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}} {{.Version}} {{.Dir}}{{end}}{{end}}", "./cmd/...")
+	list, err := output(
+		dir,
+		"go",
+		"list",
+		"-deps",
+		"-f",
+		"{{with .Module}}{{if not .Main}}{{.Path}} {{.Version}} {{.Dir}}{{end}}{{end}}",
+		"./cmd/...",
+	)
 	if err != nil {
 		return "", err
 	}
