@@ -20,7 +20,7 @@ test('a spoiled rig is put right in under two minutes', async ({ page }) => {
   await expect(finding(page, 'bends backward')).toBeVisible();
   await expect(finding(page, 'roll abruptly')).toBeVisible();
   await page.getByRole('button', { name: 'Apply safe alignments' }).click();
-  await expect(saying(page)).toContainText('became 0');
+  await expect(saying(page)).toContainText('→ 0');
   await expect(page.locator('#tray .finding.harms')).toHaveCount(0);
 
   await page.locator('.spine [data-stage=bindpose] a').click();
@@ -30,7 +30,7 @@ test('a spoiled rig is put right in under two minutes', async ({ page }) => {
   await finding(page, 'moved since the bind').getByRole('button', { name: 'Return to the bind pose' }).click();
   await expect(saying(page)).toContainText('joints off 3 → 0');
   await finding(page, 'bound in 2 poses').getByRole('button', { name: 'Unify to the first record' }).click();
-  await expect(saying(page)).toContainText('2 records became 1');
+  await expect(saying(page)).toContainText('records 2 → 1');
   await page.locator('.spine [data-stage=placement] a').click();
   await expect(page.locator('#tray h2')).toHaveText('Placement');
   await choose(page, 'clavicle_r');

@@ -165,9 +165,9 @@ func (t *trial) all(ctx context.Context) []Try {
 			one := Try{Finding: i, Remedy: k}
 			switch {
 			case t.s.Mesh != nil && len(t.s.Mesh.Points) > previewLimit:
-				one.Said = fmt.Sprintf("not tried: the mesh has more than %d vertices", previewLimit)
+				one.Said = fmt.Sprintf("not tested: the mesh has more than %d vertices", previewLimit)
 			case time.Now().After(t.until):
-				one.Said = "not tried: the trials before it took long"
+				one.Said = "not tested: the remedies before it took too long"
 			default:
 				after, err := t.run(ctx, m)
 				one.Ran = true

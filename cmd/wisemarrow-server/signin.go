@@ -76,7 +76,7 @@ func (f *signInFlags) signInFor(ctx context.Context, addr string, s *store.Store
 		}
 	}
 	if leads == 0 {
-		return nil, errors.New("nobody could come in: make the first lead with `wisemarrow-server people add NAME --role lead`")
+		return nil, errors.New("no one could sign in: create the first lead with `wisemarrow-server people add NAME --role lead`")
 	}
 	pool, err := s.SQL()
 	if err != nil {

@@ -117,7 +117,7 @@ coordinates of the mesh's file.`,
 	c.Flags().IntVar(&cubes, "cubes", 0, "of volume and shell: cubes along the longest side, 24 to 320; 0 is 128")
 	c.Flags().BoolVar(&mend, "mend", false, "try remedies for unsolved vertices and joints")
 	c.Flags().StringVar(&from, "from", "", "of carry: the bound .glb that the weights are taken from")
-	c.Flags().StringVar(&by, "by", "surface", "of carry: the nearest surface or vertex, along the normal, or by the order of vertices")
+	c.Flags().StringVar(&by, "by", "surface", "carry: nearest surface or vertex, along the normal, or vertex order")
 	c.Flags().Float64Var(&within, "within", 0, "of carry: maximum distance in meters, 0 for no limit")
 	c.Flags().StringVarP(&out, "output", "o", "", "write mesh, skeleton and skin to this .glb")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")

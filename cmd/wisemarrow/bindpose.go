@@ -56,7 +56,7 @@ func bindposeCommand() *cobra.Command {
 			return "rest_pose", o, nil
 		},
 	)
-	rest.Flags().Float64Var(&arms, "arms", -1000, "bring the arms so many degrees below level: 0 for T, 45 for A")
+	rest.Flags().Float64Var(&arms, "arms", -1000, "pose the arms this many degrees below horizontal: 0 for T, 45 for A")
 	rest.Flags().StringVar(&pose, "pose", "", "a JSON file of degrees about X, Y and Z by joint: {\"upper_arm_l\": [0, 0, 30]}")
 	c.AddCommand(
 		verb("check", "Report the bind pose", nil),

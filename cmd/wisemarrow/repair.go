@@ -86,7 +86,7 @@ holes are filled, a half completed and polygons triangulated only when asked for
 					return err
 				}
 			}
-			fmt.Fprintf(os.Stderr, "%d findings became %d\n", len(found), len(left))
+			fmt.Fprintf(os.Stderr, "Findings: %d → %d\n", len(found), len(left))
 			tell(left)
 			if err := report(rep, struct {
 				File   string            `json:"file"`
@@ -104,7 +104,7 @@ holes are filled, a half completed and polygons triangulated only when asked for
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	c.Flags().Float64Var(&distance, "weld", 0, "weld distance in meters; a hundred-thousandth of the diagonal if not given")
 	c.Flags().Float64Var(&height, "height", 0, "scale the character to this height in meters")
-	c.Flags().IntVar(&holes, "holes", 0, "fill holes of at most so many edges")
+	c.Flags().IntVar(&holes, "holes", 0, "fill holes of up to this many edges")
 	c.Flags().BoolVar(&half, "mirror", false, "complete a half mesh by mirroring it about X = 0")
 	c.Flags().BoolVar(&cut, "triangles", false, "cut every face into triangles")
 	addKind(c, &kind)

@@ -590,7 +590,7 @@ func (a *automatic) sentence(r *Report) string {
 	out := fmt.Sprintf("Every vertex has weights: %s. %d of %d joints lead vertices.", strings.Join(told, "; "), solved, asked)
 	if r.Unweighted > 0 {
 		out = fmt.Sprintf(
-			"%d vertices have no weights; %s. %d of %d joints lead some.",
+			"Vertices without weights: %d; %s. %d of %d joints lead vertices.",
 			r.Unweighted,
 			strings.Join(told, "; "),
 			solved,

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/wording"
 )
 
 // State of a joint or a piece after a bind.
@@ -122,7 +123,7 @@ func (r *Report) Findings() []finding.Finding {
 			}
 		}
 		out = append(out, finding.Finding{Code: "unweighted_vertices", Severity: finding.Blocks, Count: r.Unweighted,
-			Title: fmt.Sprintf("%d vertices have no weights", r.Unweighted),
+			Title: wording.Count(r.Unweighted, "vertex has no weights", "vertices have no weights"),
 			Why:   "They stay behind when the character moves: no vertex of their piece sees a bone. Let the piece follow the surface below.",
 			Evidence: []finding.Evidence{{What: "pieces without a solution", Value: float64(pieces), Limit: 0},
 				{What: "of all vertices", Value: float64(r.Unweighted) / float64(max(1, r.Vertices)), Limit: 0, Unit: "%"}},

@@ -4,13 +4,13 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"math"
 	"slices"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/progress"
+	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -233,11 +233,11 @@ func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
 	}
 	f.findPlane()
 	if turned > 0 {
-		f.notes = append(f.notes, fmt.Sprintf("%d faces point inward and were flipped for the fit only", turned))
+		f.notes = append(f.notes, wording.Count(turned, "face points inward and was flipped for the fit only", "faces point inward and were flipped for the fit only"))
 	}
 	f.props = props.left
 	if props.left > 0 {
-		f.notes = append(f.notes, fmt.Sprintf("%d one-sided pieces were taken for props and left out", props.left))
+		f.notes = append(f.notes, wording.Count(props.left, "one-sided piece was taken for a prop and left out", "one-sided pieces were taken for props and left out"))
 	}
 	return f, nil
 }

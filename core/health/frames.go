@@ -145,7 +145,7 @@ func (c check) size() []finding.Finding {
 	}
 	sym := c.plane()
 	symmetric := sym.Surface > 0.7
-	middle, what := b.Centre().X, "middle along X"
+	middle, what := b.Centre().X, "center along X"
 	switch {
 	case symmetric && sym.Normal.X > 0.999:
 		middle = sym.Offset

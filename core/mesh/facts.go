@@ -129,7 +129,7 @@ func (m *Mesh) GuessPlacement() Guess {
 	// and narrow whichever way it is turned, or broad for its wings alone, stands as it is.
 	if s.Z > 2.5*s.Y && s.X > 0.4*s.Z && broad(points) {
 		g.Up, tall = "z", s.Z
-		reason = "it is broad along X and much taller along Z than along Y, so Z is up; "
+		reason = "it is much taller along Z than along Y, and wide along X, so Z is up; "
 	}
 	switch {
 	case tall > 400 && tall <= 6000:

@@ -72,7 +72,7 @@ func (m *Mesh) CompleteHalf(tolerance float64) (out *Mesh, origin Origin, mirror
 	if h.Side == 0 {
 		if h.Over > tolerance {
 			return nil, nil, nil, fmt.Errorf(
-				"the mesh reaches %.3g m across the plane X = 0: it is not a half, or it has to be moved first",
+				"the mesh crosses X = 0 by %.3g m: it is not a half, or must be moved first",
 				h.Over,
 			)
 		}

@@ -286,10 +286,10 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	out = append(out, s.hungUnlike(pairs)...)
 	if angle := s.turned(x); angle > turnedLimit {
 		return append(out, finding.Finding{Code: "sides_turned", Severity: finding.Harms, Count: 1,
-			Title: "The sides do not lie along X",
+			Title: "Left and right are not along X",
 			Why:   "Pairs, mirroring and bend direction are measured across X, so they cannot be checked.",
 			Evidence: []finding.Evidence{
-				{What: "from right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"},
+				{What: "right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"},
 			},
 			Data: Turn(s.faceFront(x))})
 	}

@@ -26,7 +26,7 @@ func (m *Mix) Check(n int) error {
 		case v < 0 || int(v) >= n || i > 0 && v <= m.Vertices[i-1]:
 			return fmt.Errorf("the mix names vertex %d of %d after %d", v, n, m.Vertices[max(0, i-1)])
 		case !(m.Values[i] >= 0 && m.Values[i] <= 1):
-			return fmt.Errorf("vertex %d mixes %g of dual quaternions, and may 0 to 1", v, m.Values[i])
+			return fmt.Errorf("vertex %d blends %g by dual quaternions: it must be 0 to 1", v, m.Values[i])
 		}
 	}
 	return nil

@@ -265,7 +265,7 @@ func (o *SetAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	s = s.WithAxes(turned)
 	s.Settings.Convention, s.Settings.Oriented = c, true
 	out := studio.Outcome{
-		Sentence: fmt.Sprintf("Set the axes of %s: %d off their bone became %d", wording.Count(n, "joint", "joints"), before, after),
+		Sentence: fmt.Sprintf("Oriented %s: off their bone %d → %d", wording.Count(n, "joint", "joints"), before, after),
 		Before:   fmt.Sprint(before),
 		After:    fmt.Sprint(after),
 	}
@@ -328,7 +328,7 @@ func OwnAxes(s *studio.State) []OwnRow {
 		}
 		says := fmt.Sprintf("%s along the bone, bends about %s", j.Axes.Aim, j.Axes.Bend)
 		if c := s.Settings.Convention; j.Axes.Aim == c.Aim && j.Axes.Bend == c.Bend {
-			says = "bend axis from " + map[string]string{"bend": "how the joint bends", "world": "the world", "surface": "the limb's broad side"}[j.Axes.From]
+			says = "bend axis from " + map[string]string{"bend": "the bend direction", "world": "the world", "surface": "the limb's broad side"}[j.Axes.From]
 			if j.Axes.Sides != c.Sides {
 				says = map[string]string{"bend": "same bend on both sides", "mirror": "right mirrors left"}[j.Axes.Sides]
 			}

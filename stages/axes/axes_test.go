@@ -48,7 +48,7 @@ func TestARollThatIsFlippedIsFoundAndMended(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(
 		t,
-		"Set the axes of 1 joint: 0 off their bone became 0; 8 of 8 hinges fold the way they should; nothing moved",
+		"Oriented 1 joint: off their bone 0 → 0; 8 of 8 hinges fold the way they should; nothing moved",
 		r.Outcome.Sentence,
 	)
 	require.Empty(t, studiotest.Findings(t, x, r, "axes"))
@@ -99,7 +99,7 @@ func TestWhatIsSafeIsAligned(t *testing.T) {
 	require.Equal(t, []string{"bends_backward", "roll_jump"}, codes(s))
 	out, told, err := studiotest.Try(s, "align_safe", "")
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "became 0")
+	require.Contains(t, told.Sentence, "→ 0")
 	require.NotEmpty(t, told.Steps)
 	require.Empty(t, codes(out))
 	for i, j := range out.Skeleton.Joints {

@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -214,7 +215,7 @@ func (o *SetGoal) Apply(_ context.Context, s studio.State, _ studio.Progress) (s
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Gave %s a goal that %d bones follow", o.Joint, bones)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Added an IK goal over %s to %s", wording.Count(bones, "bone", "bones"), o.Joint)}, nil
 }
 
 // LookAt lets a joint's bone point to a place: as far ahead as the character is tall, unless
@@ -238,7 +239,7 @@ func (o *LookAt) Apply(_ context.Context, s studio.State, _ studio.Progress) (st
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	return s, studio.Outcome{Sentence: o.Joint + " looks at a place"}, nil
+	return s, studio.Outcome{Sentence: "Added a look-at to " + o.Joint}, nil
 }
 
 // FreeJoints takes limits, goals and places to look at away.

@@ -164,9 +164,9 @@ func (o *AlignTwists) Apply(_ context.Context, s studio.State, _ studio.Progress
 	}
 	return s, studio.Outcome{
 		Sentence: fmt.Sprintf(
-			"Put %d twist joints of %d bones on their lines: off by up to %.1f%% of a bone before; the farthest moved %.1f mm, the skin stays",
-			n,
-			len(list),
+			"Put %s of %s on their lines: off by up to %.1f%% of a bone before; the farthest moved %.1f mm, the skin stays",
+			wording.Count(n, "twist joint", "twist joints"),
+			wording.Count(len(list), "bone", "bones"),
 			100*worst,
 			1000*far,
 		),
@@ -304,7 +304,7 @@ func (o *AlignSafe) Apply(ctx context.Context, s studio.State, progress studio.P
 		out.Left = append(out.Left, f.Title)
 	}
 	out.After = fmt.Sprint(harms(list))
-	out.Sentence = fmt.Sprintf("Aligned what is safe: of axes that harm, %d became %d", before, harms(list))
+	out.Sentence = fmt.Sprintf("Applied safe alignments: harmful axes %d → %d", before, harms(list))
 	if len(out.Steps) == 0 {
 		out.Sentence = fmt.Sprintf("Nothing is safe to align: %s", wording.Count(len(list), "finding needs you", "findings need you"))
 	}

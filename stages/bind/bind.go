@@ -136,7 +136,7 @@ func age(s *studio.State) []finding.Finding {
 		"%s been reoriented since the bind",
 		"The weights stay valid; motions made for the earlier axes no longer fit.",
 		turned,
-		finding.Evidence{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"},
+		finding.Evidence{What: "largest rotation", Value: most, Limit: pose.TurnedLimit, Unit: "°"},
 	)
 	return out
 }

@@ -8,6 +8,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -113,7 +114,7 @@ func losesCapsules(s *studio.State, op studio.Operation) string {
 // BindCapsules binds by the capsules around the bones; where there are none yet they are sized
 // from the mesh first, and kept.
 type BindCapsules struct {
-	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"joints per vertex, at most"`
 	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
 	Falloff    float64  `json:"falloff" as:"Falloff" in:"0.1..20"` // the exponent from the inner radius to the outer
 	Smooth     int      `json:"smooth" as:"Smoothing" in:"0..100" help:"passes"`
@@ -179,7 +180,7 @@ func (o *SizeCapsules) Apply(_ context.Context, s studio.State, _ studio.Progres
 		sized = all
 	}
 	s.Capsules = sized
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Sized %d capsules from the mesh", n), After: fmt.Sprint(n)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Sized %s from the mesh", wording.Count(n, "capsule", "capsules")), After: fmt.Sprint(n)}, nil
 }
 
 // SetCapsule gives the capsule of a bone other stops. Both does the same on the other side.
@@ -249,5 +250,5 @@ func (o *MirrorCapsules) Apply(_ context.Context, s studio.State, _ studio.Progr
 		return s, studio.Outcome{}, studio.Wrong("no joint of the %s side with a capsule has a partner", o.From)
 	}
 	s.Capsules = next
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Gave %d capsules of the %s side to the other", n, o.From), After: fmt.Sprint(n)}, nil
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Mirrored %s from the %s", wording.Count(n, "capsule", "capsules"), o.From), After: fmt.Sprint(n)}, nil
 }

@@ -274,9 +274,9 @@ func (o *CarryWeights) onto(
 	next = next.WithChosen(func(c *studio.Chosen) { c.ByHand = studio.Unite(c.ByHand, e.Changed()) })
 	return next, studio.Outcome{
 		Sentence: fmt.Sprintf(
-			"Carried weights over from %s to %d vertices: %d changed, %d found no place",
+			"Carried weights over from %s to %s: %d changed, %d found no place",
 			from.name,
-			len(only),
+			wording.Count(len(only), "vertex", "vertices"),
 			changed,
 			without,
 		),

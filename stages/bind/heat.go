@@ -9,6 +9,7 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/formats/bundle"
 	"wisemarrow/studio"
 )
@@ -36,8 +37,8 @@ func loses(s *studio.State, op studio.Operation) string {
 	if n := len(s.ByHand()); n > 0 && s.Weights != nil {
 		if k, ok := op.(interface{ keepsHand() bool }); !ok || !k.keepsHand() {
 			return fmt.Sprintf(
-				"The weights of %d vertices were set by hand, and this bind replaces them. To keep them, tick \u201ckeep what was set by hand\u201d; undo brings them back too.",
-				n,
+				"The weights of %s were set by hand, and this bind replaces them. To keep them, tick \u201ckeep what was set by hand\u201d; undo brings them back too.",
+				wording.Count(n, "vertex", "vertices"),
 			)
 		}
 	}
@@ -50,7 +51,7 @@ func loses(s *studio.State, op studio.Operation) string {
 // BindHeat computes skin weights by heat equilibrium. Skip names joints that
 // shall not deform, besides the end joints.
 type BindHeat struct {
-	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"joints per vertex, at most"`
 	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
 	Heat       float64  `json:"heat" as:"Heat" in:"0<..1e6"`
 	Laplacian  string   `json:"laplacian,omitempty" as:"Laplacian" one:"plain,robust"`

@@ -65,7 +65,7 @@ func init() {
 // BindAuto binds by whatever the mesh calls for, until every vertex has weights. Skip names
 // joints that shall not deform, besides the end joints.
 type BindAuto struct {
-	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"joints per vertex, at most"`
 	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
 	Skip       []string `json:"skip,omitempty" help:"joints that do not deform"`
 	Keeping
@@ -91,7 +91,7 @@ func (o *BindAuto) Apply(ctx context.Context, s studio.State, progress studio.Pr
 // BindVolume binds by distances through the solid. Falloff is the exponent with which weights
 // fall, Cubes how many the longest side has (0: 128), Smooth how often weights are smoothed.
 type BindVolume struct {
-	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"joints per vertex, at most"`
 	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
 	Falloff    float64  `json:"falloff" as:"Falloff" in:"1..20"`
 	Cubes      int      `json:"cubes,omitempty" as:"Resolution" in:"24..320" help:"cubes along the longest side"`
@@ -119,7 +119,7 @@ func (o *BindVolume) Apply(ctx context.Context, s studio.State, progress studio.
 
 // BindNear binds by the straight distance from each bone, whatever lies between.
 type BindNear struct {
-	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"joints per vertex, at most"`
 	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
 	Falloff    float64  `json:"falloff" as:"Falloff" in:"1..20"`
 	Smooth     int      `json:"smooth" as:"Smoothing" in:"0..100" help:"passes"`

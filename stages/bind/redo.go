@@ -7,6 +7,7 @@ import (
 
 	"wisemarrow/core/bind"
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -80,17 +81,17 @@ func (o *BindJoints) Apply(ctx context.Context, s studio.State, progress studio.
 	}
 	if len(o.Joints) == 0 {
 		return s, studio.Outcome{
-			Sentence: fmt.Sprintf("Rebound %d vertices: %d changed", len(only), changed),
+			Sentence: fmt.Sprintf("Rebound %s: %d changed", wording.Count(len(only), "vertex", "vertices"), changed),
 			After:    fmt.Sprint(changed),
 			Steps:    []string{told.Sentence},
 		}, nil
 	}
 	return s, studio.Outcome{
 		Sentence: fmt.Sprintf(
-			"Rebound %s: %d vertices changed; of %d joints, %d led vertices before, %d now",
+			"Rebound %s: %s changed; of %s, %d led vertices before, %d now",
 			studio.Said(o.Joints),
-			changed,
-			len(o.Joints),
+			wording.Count(changed, "vertex", "vertices"),
+			wording.Count(len(o.Joints), "joint", "joints"),
 			before,
 			leading(s, o.Joints),
 		),

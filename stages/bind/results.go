@@ -185,7 +185,7 @@ func (o *TakeResult) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		s.Bind = &record
 		s = s.Recounted()
 		return s, studio.Outcome{
-			Sentence: fmt.Sprintf("Used the weights of %s from %s: %d vertices changed", studio.Said(o.Joints), o.Name, changed),
+			Sentence: fmt.Sprintf("Used the weights of %s from %s: %s changed", studio.Said(o.Joints), o.Name, wording.Count(changed, "vertex", "vertices")),
 			Before:   fmt.Sprint(len(which)),
 			After:    fmt.Sprint(changed),
 		}, nil

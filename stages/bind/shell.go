@@ -35,7 +35,7 @@ func init() {
 // weights to them; the others keep what they have. Cubes is how many the longest side has
 // (0: 128).
 type BindShell struct {
-	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex"`
+	Influences int      `json:"influences" as:"Influences" in:"1..16" help:"joints per vertex, at most"`
 	Trace      float64  `json:"trace" as:"Trace limit" in:"0..<0.5" help:"weights below it are dropped"`
 	Cubes      int      `json:"cubes,omitempty" as:"Resolution" in:"24..320" help:"cubes along the longest side"`
 	Parts      []string `json:"parts,omitempty" help:"bind only these; the others keep what they have"`

@@ -261,7 +261,7 @@ func Check(s *studio.State) []finding.Finding {
 			Evidence: append(
 				[]finding.Evidence{
 					{What: "farthest move", Value: far, Limit: r.Limit, Unit: "m"},
-					{What: "largest turn", Value: most, Limit: pose.TurnedLimit, Unit: "°"},
+					{What: "largest rotation", Value: most, Limit: pose.TurnedLimit, Unit: "°"},
 				},
 				skin(r.Now, r.away)...),
 			Where: finding.Where{Joints: list}, Remedies: []finding.Remedy{back, record(all), keep}})

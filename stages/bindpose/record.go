@@ -196,7 +196,7 @@ func (o *UnifyBind) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		}
 	}
 	out.Sentence = fmt.Sprintf(
-		"Brought all pieces to one bind pose: %d records became 1; %s, the farthest by %s",
+		"Brought all pieces to one bind pose: records %d → 1; %s, the farthest by %s",
 		before,
 		wording.Count(n, "piece shifts", "pieces shift"),
 		wording.Length(far),

@@ -126,8 +126,8 @@ func rested(s studio.State, p pose.Pose) (studio.State, way, error) {
 // LevelArms turns the arms at the shoulders until the line from shoulder to wrist is level
 // or slopes down by an angle, straight out to the side, and makes that the bind pose.
 type LevelArms struct {
-	Degrees  float64 `json:"degrees" as:"Below level" in:"-90..90" unit:"°"` // below level: 0 for T, 45 for A
-	Straight bool    `json:"straight,omitempty"`                             // elbows and wrists are straightened too
+	Degrees  float64 `json:"degrees" as:"Below horizontal" in:"-90..90" unit:"°"` // below level: 0 for T, 45 for A
+	Straight bool    `json:"straight,omitempty"`                                  // elbows and wrists are straightened too
 }
 
 // Apply implements studio.Operation.

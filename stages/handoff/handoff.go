@@ -54,7 +54,7 @@ func find(c *studio.Checked) []finding.Finding {
 	if n := len(s.Stray()); n > 0 {
 		block(
 			"unweighted_vertices",
-			fmt.Sprintf("%d vertices have no weights", n),
+			wording.Count(n, "vertex has no weights", "vertices have no weights"),
 			"The file format needs weights that sum to 1 everywhere; these would go to the root.",
 			finding.Evidence{What: "vertices without weights", Value: float64(n), Limit: 0},
 			nil,
@@ -108,7 +108,7 @@ func find(c *studio.Checked) []finding.Finding {
 			mends = append(mends, studio.OfferOf("Use linear blending here too", "set_blending", map[string]any{"mix": 0}))
 		}
 		if s.Weights.Mix != nil {
-			mends = append(mends, studio.OfferOf("Let vertices blend as their joints do", "drop_mix", nil))
+			mends = append(mends, studio.OfferOf("Reset vertex blending", "drop_mix", nil))
 		}
 		out = append(
 			out,

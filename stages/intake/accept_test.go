@@ -86,7 +86,7 @@ func TestASafeMendMakesNoCrumbs(t *testing.T) {
 func TestABakeSaysWhatItDid(t *testing.T) {
 	s := studiotest.Odile()
 	for params, want := range map[string]string{
-		`{"scale":1,"up":"y"}`: "There was no transform to bake: nothing moved", `{"scale":2,"up":"y"}`: "Scaled by 2: height 1.66 m became 3.32 m",
+		`{"scale":1,"up":"y"}`: "There was no transform to bake: nothing moved", `{"scale":2,"up":"y"}`: "Scaled by 2: height 1.66 m → 3.32 m",
 		`{"scale":1,"up":"y","turn":90}`: "Rotated by 90°", `{"scale":1,"up":"y","stand":true}`: "Centered it on the ground",
 	} {
 		_, told, err := studiotest.Try(s, "bake_transform", params)

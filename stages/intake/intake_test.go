@@ -46,7 +46,7 @@ func TestOdileAsDeliveredNeedsOneActionAndTwoDecisions(t *testing.T) {
 	s := studio.State{Mesh: m, Settings: studio.DefaultSettings()}
 	mended, told, err := studiotest.Try(s, "mend_safe", "")
 	require.NoError(t, err)
-	require.Contains(t, told.Sentence, "findings became 3")
+	require.Contains(t, told.Sentence, "→ 3")
 	require.Len(t, told.Left, 3)
 	require.GreaterOrEqual(t, len(told.Steps), 5)
 	require.Equal(t, []string{"size_or_axis", "many_sided_faces", "asymmetric"}, codes(mended))

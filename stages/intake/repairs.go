@@ -148,7 +148,7 @@ var Kinds = health.Kinds
 // counted is the outcome of an operation that leaves fewer of something.
 func counted(did string, before, after int, what string) studio.Outcome {
 	return studio.Outcome{
-		Sentence: fmt.Sprintf("%s: %d %s became %d", did, before, what, after),
+		Sentence: fmt.Sprintf("%s: %s %d → %d", did, what, before, after),
 		Before:   fmt.Sprint(before),
 		After:    fmt.Sprint(after),
 	}
@@ -343,7 +343,7 @@ type MakeOutward struct{}
 // Apply implements Operation.
 func (o *MakeOutward) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	m, n := s.Mesh.MakeOutward()
-	return s.WithMesh(m, nil), studio.Outcome{Sentence: fmt.Sprintf("Flipped %d faces outward", n), Before: fmt.Sprint(n), After: "0"}, nil
+	return s.WithMesh(m, nil), studio.Outcome{Sentence: fmt.Sprintf("Flipped %s outward", wording.Count(n, "face", "faces")), Before: fmt.Sprint(n), After: "0"}, nil
 }
 
 // Places implements Placer.
@@ -525,7 +525,7 @@ func (o *BakeTransform) said(framed int, before, after geom.Box) studio.Outcome 
 	}
 	was, is := wording.Length(before.Size().Y), wording.Length(after.Size().Y)
 	if was != is {
-		out.Sentence += fmt.Sprintf(": height %s became %s", was, is)
+		out.Sentence += fmt.Sprintf(": height %s → %s", was, is)
 		out.Before, out.After = was, is
 	}
 	return out
@@ -547,7 +547,7 @@ func (o *RealSize) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		return s, studio.Outcome{}, studio.Wrong("it is %s tall already", wording.Length(before))
 	}
 	s = s.Moved(mesh.Placement{Scale: o.Height / before, Up: "y"})
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Rescaled: height %s became %s", wording.Length(before), wording.Length(o.Height)),
+	return s, studio.Outcome{Sentence: fmt.Sprintf("Rescaled: height %s → %s", wording.Length(before), wording.Length(o.Height)),
 		Before: wording.Length(before), After: wording.Length(o.Height)}, nil
 }
 

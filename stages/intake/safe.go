@@ -93,7 +93,7 @@ func (o *MendSafe) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		out.Left = append(out.Left, f.Title)
 	}
 	out.After = fmt.Sprint(len(left))
-	out.Sentence = fmt.Sprintf("Mended what is safe: %d findings became %d", len(found), len(left))
+	out.Sentence = fmt.Sprintf("Made safe repairs: findings %d → %d", len(found), len(left))
 	if len(out.Steps) == 0 {
 		out.Sentence = fmt.Sprintf("Nothing was safe to repair; %s left for you", wording.Count(len(left), "finding is", "findings are"))
 	}

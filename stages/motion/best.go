@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/weights"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -36,7 +37,7 @@ func loses(s *studio.State, op studio.Operation) string {
 	}
 	const ways = "A better bind replaces them. “None, only compare” leaves them as they are; undo brings them back too."
 	if n := len(s.ByHand()); n > 0 {
-		return fmt.Sprintf("The weights of %d vertices were set by hand. %s", n, ways)
+		return fmt.Sprintf("The weights of %s were set by hand. %s", wording.Count(n, "vertex", "vertices"), ways)
 	}
 	if s.Bind != nil && s.Bind.Operation == "import" {
 		return "The weights came with the file. " + ways
@@ -229,9 +230,9 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	out.After = fmt.Sprintf("%.2f", s.Sheet.Score)
 	if out.Sentence == "" {
 		if best == 0 {
-			out.Sentence = fmt.Sprintf("Compared %d binds: none beats the current one, at %.2f of the limit", len(done), was.Score)
+			out.Sentence = fmt.Sprintf("Compared %d binds: none beats the current one (average ratio to limit %.2f)", len(done), was.Score)
 		} else {
-			out.Sentence = fmt.Sprintf("Compared %d binds and took %s: %.2f of the limit on average became %.2f, %d places over became %d", len(done), won.name, was.Score, won.sheet.Score, was.Over, won.sheet.Over)
+			out.Sentence = fmt.Sprintf("Compared %d binds and used %s: average ratio to limit %.2f → %.2f, spots over %d → %d", len(done), won.name, was.Score, won.sheet.Score, was.Over, won.sheet.Over)
 		}
 	}
 	return s, out, nil

@@ -186,7 +186,7 @@ func (o *CheckMotion) Apply(ctx context.Context, s studio.State, progress studio
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	told := studio.Outcome{Before: "not tried", After: fmt.Sprintf("%.2f", sheet.Score)}
+	told := studio.Outcome{Before: "not tested", After: fmt.Sprintf("%.2f", sheet.Score)}
 	if o.Kept != "" {
 		i := s.FindKept(o.Kept)
 		s.Kept = slices.Clone(s.Kept)

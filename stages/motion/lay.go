@@ -60,7 +60,7 @@ func (o *LayMotion) Apply(ctx context.Context, s studio.State, _ studio.Progress
 		return s, studio.Outcome{}, err
 	}
 	if clip == nil {
-		return s, studio.Outcome{}, studio.Wrong("%s brings no motion", o.File.Name)
+		return s, studio.Outcome{}, studio.Wrong("%s has no motion", o.File.Name)
 	}
 	pairs, err := Paired(&s, theirs, o.Pairs)
 	if err != nil {
@@ -147,7 +147,7 @@ func LayingOf(ctx context.Context, x *studio.Studio, s *studio.State, file studi
 		return nil, err
 	}
 	if clip == nil {
-		return nil, studio.Wrong("%s brings no motion", file.Name)
+		return nil, studio.Wrong("%s has no motion", file.Name)
 	}
 	out := &Laying{File: file, Frames: clip.Frames()}
 	for _, j := range theirs.Joints {

@@ -412,7 +412,7 @@ func (o *SwingLimb) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	}
 	s, err = s.WithMoved(moved)
 	return s, studio.Outcome{
-		Sentence: fmt.Sprintf("Turned the limb at %s by %.3g°, %.3g°, %.3g°", o.Joint, o.Degrees[0], o.Degrees[1], o.Degrees[2]),
+		Sentence: fmt.Sprintf("Rotated the limb at %s by %.3g°, %.3g°, %.3g°", o.Joint, o.Degrees[0], o.Degrees[1], o.Degrees[2]),
 	}, err
 }
 

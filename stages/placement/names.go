@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -131,7 +132,7 @@ func (o *MarkSides) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		return s, studio.Outcome{}, studio.Wrong("every name already marks its side")
 	}
 	return s.WithSkeleton(out, renamed, nil), studio.Outcome{
-		Sentence: fmt.Sprintf("Marked the sides of %d joints", len(renamed)),
+		Sentence: "Marked the sides of " + wording.Count(len(renamed), "joint", "joints"),
 		Before:   fmt.Sprint(len(renamed)),
 		After:    "0",
 	}, nil

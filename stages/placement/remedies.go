@@ -20,7 +20,7 @@ func remedies(f finding.Finding) []finding.Remedy {
 	case "off_middle":
 		return one("Center them in the volume", &CentreJoints{Joints: joints, Both: true})
 	case "no_mesh_near":
-		return one("Bring them into the volume", &CentreJoints{Joints: joints, Both: true})
+		return one("Move them inside", &CentreJoints{Joints: joints, Both: true})
 	case "bone_outside":
 		ends, _ := f.Data.(skeleton.Ends)
 		return one("Divide them, with the new joints inside", &InsertJoints{Joints: ends, Count: 1, Inside: true})
@@ -29,7 +29,7 @@ func remedies(f finding.Finding) []finding.Remedy {
 	case "coincident_joints":
 		return one("Remove them, keep their children", &RemoveJoints{Joints: joints})
 	case "several_roots":
-		return one("Hang all from "+joints[0], &OneRoot{Joint: joints[0]})
+		return one("Parent all to "+joints[0], &OneRoot{Joint: joints[0]})
 	case "odd_names":
 		names, _ := f.Data.(skeleton.Names)
 		return one("Clean up the names", &RenameJoints{Names: names})
@@ -47,7 +47,7 @@ func remedies(f finding.Finding) []finding.Remedy {
 		if f.Data == skeleton.Right {
 			from = "right"
 		}
-		return one("Make the other side from the "+from, &MakeOther{From: from, Tolerance: 0.005})
+		return one("Mirror the skeleton from the "+from, &MakeOther{From: from, Tolerance: 0.005})
 	case "sides_turned":
 		turn, _ := f.Data.(skeleton.Turn)
 		return []finding.Remedy{studio.OfferOf("Rotate to face front", "bake_transform", map[string]any{"turn": turn, "stand": true})}

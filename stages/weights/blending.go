@@ -68,7 +68,7 @@ func (o *SetBlending) Apply(_ context.Context, s studio.State, _ studio.Progress
 	}
 	s.Skeleton = next
 	out := studio.Outcome{
-		Sentence: fmt.Sprintf("Set %d joints to blend %s: %d changed", len(which), said(o.Mix), changed),
+		Sentence: fmt.Sprintf("Set %s to blend %s: %d changed", wording.Count(len(which), "joint", "joints"), said(o.Mix), changed),
 		After:    fmt.Sprint(changed),
 	}
 	if s.Weights != nil && s.Weights.Mix != nil {

@@ -296,7 +296,7 @@ func (o *DropFar) Apply(ctx context.Context, s studio.State, _ studio.Progress) 
 // CapWeights keeps the heaviest shares of each vertex, and holds later changes to it.
 type CapWeights struct {
 	Vertices   string `json:"vertices,omitempty"`
-	Influences int    `json:"influences" as:"Influences" in:"1..16" help:"at most so many joints per vertex; what goes is faded out first"`
+	Influences int    `json:"influences" as:"Influences" in:"1..16" help:"joints per vertex, at most; what goes is faded out first"`
 }
 
 // Apply implements studio.Operation.

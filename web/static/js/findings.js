@@ -88,7 +88,7 @@ function said(p) {
   const touched = p.where.vertices?.length ?? 0;
   if (touched) changes.push(`${touched.toLocaleString('en')} vertices change, shown in teal`);
   // What leaves the mesh alone tells of itself.
-  const told = [p.outcome.sentence, ...(p.outcome.steps ?? []), ...(p.outcome.left?.length ? [`left over: ${p.outcome.left.join(', ')}`] : [])].join('. ');
+  const told = [p.outcome.sentence, ...(p.outcome.steps ?? []), ...(p.outcome.left?.length ? [`remaining: ${p.outcome.left.join(', ')}`] : [])].join('. ');
   const out = [changes.length ? `Would: ${changes.join(', ')}.` : `Previewed, nothing changed yet: ${told}.`];
   if (p.mended.length) out.push(`Mends: ${p.mended.join('; ')}.`);
   if (p.caused.length) out.push(`Brings: ${p.caused.join('; ')}.`);

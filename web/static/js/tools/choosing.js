@@ -150,7 +150,7 @@ async function ledger() {
   const body = box.tBodies[0], focus = body.contains(document.activeElement) ? document.activeElement.getAttribute('aria-label') : '';
   body.replaceChildren(...rows.slice(0, most).map((r) => row(r, n)));
   if (focus) [...body.querySelectorAll('input')].find((i) => i.getAttribute('aria-label') === focus)?.focus({ preventScroll: true });
-  box.querySelector('caption').textContent = rows.length > most ? `Who moves them: the first ${most} of ${rows.length}` : 'Who moves them';
+  box.querySelector('caption').textContent = rows.length > most ? `Influences: the first ${most} of ${rows.length}` : 'Influences';
 }
 
 function row(r, n) {

@@ -186,7 +186,7 @@ function showKept(name, share) {
 
 // The panel ------------------------------------------------------------------------
 
-const kinds = { spill: 'moves what is another’s', stretch: 'draws out', crush: 'presses together', pinch: 'sharp fold', flip: 'turns inside out', volume: 'volume', cross: 'goes through itself', through: 'comes through a layer', rigid: 'bends a rigid piece' };
+const kinds = { spill: 'moves what is another’s', stretch: 'stretches', crush: 'squashes', pinch: 'sharp fold', flip: 'turns inside out', volume: 'volume', cross: 'goes through itself', through: 'comes through a layer', rigid: 'bends a rigid piece' };
 
 function lead(place) {
   halt();
@@ -354,8 +354,8 @@ function panel() {
   const names = chosenNames();
   const b = box.querySelector('[data-hold]');
   b.disabled = !names.length;
-  b.textContent = names.length && names.every((n) => held.has(n)) ? 'Let it go' : 'Hold where it is';
-  box.querySelector('.held').textContent = held.size ? `Held: ${[...held.keys()].join(', ')}` : 'Nothing is held.';
+  b.textContent = names.length && names.every((n) => held.has(n)) ? 'Release' : 'Hold here';
+  box.querySelector('.held').textContent = held.size ? `Held: ${[...held.keys()].join(', ')}` : 'Nothing held.';
   for (const p of box.querySelectorAll('[data-paste]')) p.disabled = !copied;
   box.querySelector('[data-chain]').disabled = store.chosen < 0;
   if (store.pulling !== undefined) tool.plate?.turner();
