@@ -37,7 +37,7 @@ func loses(s *studio.State, op studio.Operation) string {
 	if n := len(s.ByHand()); n > 0 && s.Weights != nil {
 		if k, ok := op.(interface{ keepsHand() bool }); !ok || !k.keepsHand() {
 			return fmt.Sprintf(
-				"The weights of %s were set by hand, and this bind replaces them. To keep them, tick \u201ckeep what was set by hand\u201d; undo brings them back too.",
+				"The weights of %s were set by hand, and this bind replaces them. To keep them, tick “keep what was set by hand”; undo brings them back too.",
 				wording.Count(n, "vertex", "vertices"),
 			)
 		}

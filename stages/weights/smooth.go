@@ -47,7 +47,7 @@ func init() {
 			Name:  "harden_weights",
 			Label: "Harden to the leading joint",
 			Stage: "weights",
-			Words: "rigid whole binary quantise steps",
+			Words: "rigid whole binary quantize steps",
 			From:  studio.FromForm,
 			Needs: needs,
 			New:   func() studio.Operation { return &Harden{Steps: 1} },
