@@ -11,16 +11,23 @@ import (
 // one plane, do not cross, so neighbours on a surface may be asked as they are
 // (interval test of Möller 1997, with the crossing points themselves compared).
 func TrianglesCross(p, q [3]r3.Vec, eps float64) bool {
-	np, nq := TriangleNormal(p[0], p[1], p[2]), TriangleNormal(q[0], q[1], q[2])
-	lp, lq := r3.Norm(np), r3.Norm(nq)
-	if lp == 0 || lq == 0 {
+	// One triangle after the other, since most lie on one side of the first. r3.Norm guards against overflow, slowly.
+	nq := TriangleNormal(q[0], q[1], q[2])
+	lq := math.Sqrt(r3.Norm2(nq))
+	if lq == 0 {
 		return false
 	}
-	np, nq = r3.Scale(1/lp, np), r3.Scale(1/lq, nq)
+	nq = r3.Scale(1/lq, nq)
 	a0, a1, ok := cutBy(p, q[0], nq, eps)
 	if !ok {
 		return false
 	}
+	np := TriangleNormal(p[0], p[1], p[2])
+	lp := math.Sqrt(r3.Norm2(np))
+	if lp == 0 {
+		return false
+	}
+	np = r3.Scale(1/lp, np)
 	b0, b1, ok := cutBy(q, p[0], np, eps)
 	if !ok {
 		return false
@@ -107,11 +114,18 @@ func (t *Tree) Crossings(eps float64) (pairs [][2]int32, all bool) {
 			break
 		}
 	}
+	boxes := make([]Box, len(t.tris))
+	Chunks(len(boxes), 4096, func(lo, hi int) {
+		for f := lo; f < hi; f++ {
+			p := t.corners(int32(f))
+			boxes[f] = boxOfThree(&p)
+		}
+	})
 	effort := Effort(len(t.tris))
 	found := make([]crossing, len(tasks))
 	done := Bounded(len(tasks), 1, effort, func(i, _ int) int {
 		c := &found[i]
-		*c = crossing{Tree: t, eps: eps, left: effort / 64}
+		*c = crossing{Tree: t, eps: eps, left: effort / 64, boxes: boxes}
 		c.cross(tasks[i][0], tasks[i][1])
 		// Pairs weigh so much that MaxCrossings of them end it.
 		return effort/64 - c.left + effort/MaxCrossings*len(c.pairs)
@@ -134,6 +148,7 @@ type crossing struct {
 	left  int // steps
 	cut   bool
 	pairs [][2]int32
+	boxes []Box // of the triangles: most pairs are told apart by them
 }
 
 // descend returns the pairs of nodes one level below a pair whose boxes meet,
@@ -214,29 +229,47 @@ func (t *crossing) cross(a, b int32) {
 func (t *crossing) crossLeaves(a, b int32) {
 	m, n := &t.nodes[a], &t.nodes[b]
 	t.left -= int(m.count * n.count)
+	others := t.order[n.first : n.first+n.count]
 	for i, f := range t.order[m.first : m.first+m.count] {
-		u := t.tris[f]
-		p := [3]r3.Vec{t.points[u[0]], t.points[u[1]], t.points[u[2]]}
-		pb := EmptyBox().Add(p[0]).Add(p[1]).Add(p[2])
-		others := t.order[n.first : n.first+n.count]
+		pb := &t.boxes[f]
+		from := 0
 		if a == b {
-			others = others[i+1:]
+			from = i + 1
+		} else if !pb.meets(&Box{n.min, n.max}) {
+			continue
 		}
-		for _, g := range others {
-			v := t.tris[g]
-			if sharesEdge(u, v) {
+		for k := from; k < len(others); k++ {
+			g := others[k]
+			if !pb.meets(&t.boxes[g]) || sharesEdge(t.tris[f], t.tris[g]) {
 				continue
 			}
-			q := [3]r3.Vec{t.points[v[0]], t.points[v[1]], t.points[v[2]]}
-			if apart(pb, q) {
-				continue
-			}
+			p, q := t.corners(f), t.corners(g)
 			// In ascending order, so that rounding falls the same way always.
 			if f < g && !TrianglesCross(p, q, t.eps) || f > g && !TrianglesCross(q, p, t.eps) {
 				continue
 			}
 			t.pairs = append(t.pairs, [2]int32{min(f, g), max(f, g)})
 		}
+	}
+}
+
+// corners are the places of a triangle's corners.
+func (t *Tree) corners(f int32) [3]r3.Vec {
+	u := &t.tris[f]
+	return [3]r3.Vec{t.points[u[0]], t.points[u[1]], t.points[u[2]]}
+}
+
+// meets reports whether two boxes have a place in common.
+func (b *Box) meets(c *Box) bool {
+	return b.Min.X <= c.Max.X && c.Min.X <= b.Max.X && b.Min.Y <= c.Max.Y && c.Min.Y <= b.Max.Y && b.Min.Z <= c.Max.Z && c.Min.Z <= b.Max.Z
+}
+
+// boxOfThree is the box of a triangle.
+func boxOfThree(p *[3]r3.Vec) Box {
+	a, b, c := &p[0], &p[1], &p[2]
+	return Box{
+		r3.Vec{X: min(a.X, b.X, c.X), Y: min(a.Y, b.Y, c.Y), Z: min(a.Z, b.Z, c.Z)},
+		r3.Vec{X: max(a.X, b.X, c.X), Y: max(a.Y, b.Y, c.Y), Z: max(a.Z, b.Z, c.Z)},
 	}
 }
 
@@ -248,10 +281,4 @@ func sharesEdge(a, b [3]int32) bool {
 		}
 	}
 	return n >= 2
-}
-
-func apart(b Box, q [3]r3.Vec) bool {
-	return q[0].X < b.Min.X && q[1].X < b.Min.X && q[2].X < b.Min.X || q[0].X > b.Max.X && q[1].X > b.Max.X && q[2].X > b.Max.X ||
-		q[0].Y < b.Min.Y && q[1].Y < b.Min.Y && q[2].Y < b.Min.Y || q[0].Y > b.Max.Y && q[1].Y > b.Max.Y && q[2].Y > b.Max.Y ||
-		q[0].Z < b.Min.Z && q[1].Z < b.Min.Z && q[2].Z < b.Min.Z || q[0].Z > b.Max.Z && q[1].Z > b.Max.Z && q[2].Z > b.Max.Z
 }
