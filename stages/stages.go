@@ -1,5 +1,3 @@
-// Package stages brings all stages in: who imports it has their operations and
-// findings in the registry.
 package stages
 
 import (

@@ -1,8 +1,3 @@
-// Package studio is the backbone: the state of a character and its parts, the
-// registry of the operations that change it, its stages and their findings, its
-// history, and the long work on it. What a stage can do and find lies in the
-// folder of that stage. The store and the queue that the backbone needs are
-// declared here; others implement them.
 package studio
 
 import (

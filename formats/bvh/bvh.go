@@ -1,5 +1,3 @@
-// Package bvh reads and writes motion files of the BVH kind: a hierarchy of
-// joints with offsets, and a line of channel values for every frame.
 package bvh
 
 import (

@@ -1,6 +1,3 @@
-// Package weightfile reads and writes skin weights as tables: CSV with a row a vertex and joint,
-// and JSON. Both are described in docs/weight-files.md. Values are written so that they come back
-// exactly, as float32.
 package weightfile
 
 import (
