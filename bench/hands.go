@@ -330,7 +330,7 @@ func (h *hand) fresh() {
 	if h.server != nil {
 		h.server.Close()
 	}
-	h.x = studio.New(h.s, nil, reading.Default)
+	h.x = studio.New(h.s, reading.Default)
 	h.server = httptest.NewServer(web.Routes(h.x, h.s.Ping, nil))
 }
 

@@ -4,6 +4,7 @@ package queue
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -14,6 +15,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
 )
@@ -83,10 +85,11 @@ func (everyNight) Next(now time.Time) time.Time {
 	return next
 }
 
-// Queue implements studio.Jobs.
+// Queue implements store.Jobs.
 type Queue struct {
 	pool   *pgxpool.Pool
 	client *river.Client[pgx.Tx]
+	within *river.Client[*sql.Tx] // adds jobs in transactions of the store
 	finder finder
 	stop   context.CancelFunc
 	done   chan struct{}
@@ -102,12 +105,7 @@ type finder interface {
 const migrating = 847_000_001
 
 // Migrate brings River's tables up to date.
-func Migrate(ctx context.Context, url string) error {
-	pool, err := pgxpool.New(ctx, url)
-	if err != nil {
-		return fmt.Errorf("opening the queue: %w", err)
-	}
-	defer pool.Close()
+func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	conn, err := pool.Acquire(ctx)
 	if err != nil {
 		return fmt.Errorf("opening the queue: %w", err)
@@ -126,13 +124,9 @@ func Migrate(ctx context.Context, url string) error {
 	return err
 }
 
-// New returns a queue on the database at url. With workers above zero it also
+// New returns a queue on the database of a pool. With workers above zero it also
 // does that many works at a time once started.
-func New(ctx context.Context, url string, x *studio.Studio, f finder, workers int) (*Queue, error) {
-	pool, err := pgxpool.New(ctx, url)
-	if err != nil {
-		return nil, fmt.Errorf("opening the queue: %w", err)
-	}
+func New(pool *pgxpool.Pool, x *studio.Studio, f finder, workers int) (*Queue, error) {
 	config := &river.Config{Logger: slog.New(slog.DiscardHandler), FetchPollInterval: 500 * time.Millisecond}
 	if workers > 0 {
 		all := river.NewWorkers()
@@ -146,10 +140,13 @@ func New(ctx context.Context, url string, x *studio.Studio, f finder, workers in
 	}
 	client, err := river.NewClient(riverpgxv5.New(pool), config)
 	if err != nil {
-		pool.Close()
 		return nil, fmt.Errorf("opening the queue: %w", err)
 	}
-	return &Queue{pool: pool, client: client, finder: f}, nil
+	within, err := river.NewClient(riverdatabasesql.New(nil), &river.Config{Logger: config.Logger})
+	if err != nil {
+		return nil, fmt.Errorf("opening the queue: %w", err)
+	}
+	return &Queue{pool: pool, client: client, within: within, finder: f}, nil
 }
 
 // Start begins to work until Stop.
@@ -190,7 +187,7 @@ func (q *Queue) sweep(ctx context.Context) {
 			continue // its turn has not come
 		}
 		slog.Info("taking up work that was left behind", "work", id)
-		if err := q.Enqueue(ctx, id); err != nil {
+		if _, err := q.client.Insert(ctx, args{Work: id}, once); err != nil {
 			slog.Warn("could not take it up", "work", id, "error", err)
 		}
 	}
@@ -218,19 +215,20 @@ func (q *Queue) waiting(ctx context.Context, ids []string) (map[string]bool, err
 	return out, err
 }
 
-// Enqueue implements studio.Jobs.
-func (q *Queue) Enqueue(ctx context.Context, work string) error {
-	_, err := q.client.Insert(ctx, args{Work: work}, &river.InsertOpts{MaxAttempts: 1})
+// once is how a job is added: what fails in it would fail again.
+var once = &river.InsertOpts{MaxAttempts: 1}
+
+// InsertTx implements store.Jobs.
+func (q *Queue) InsertTx(ctx context.Context, tx *sql.Tx, work string) error {
+	_, err := q.within.InsertTx(ctx, tx, args{Work: work}, once)
 	return err
 }
 
-// Stop gives the work at hand back, so that another process goes on with it at once,
-// and closes the connections.
+// Stop gives the work at hand back, so that another process goes on with it at once.
 func (q *Queue) Stop(ctx context.Context) {
 	if q.stop != nil {
 		q.stop()
 		<-q.done
 		_ = q.client.StopAndCancel(ctx)
 	}
-	q.pool.Close()
 }

@@ -136,7 +136,7 @@ func TestAStrokeStoresWhatItChanges(t *testing.T) {
 	t.Logf("%d strokes on %d vertices: %d bytes each", strokes, len(state.Mesh.Points), (size()-was)/strokes)
 	a, err := x.Load(ctx, latest(t, s, c))
 	require.NoError(t, err)
-	b, err := studio.New(s, nil, reading.Default).Load(ctx, latest(t, s, c))
+	b, err := studio.New(s, reading.Default).Load(ctx, latest(t, s, c))
 	require.NoError(t, err)
 	require.Equal(t, a.Weights.Of, b.Weights.Of)
 	require.Less(t, (size()-was)/strokes, int64(12_000))

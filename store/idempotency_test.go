@@ -80,7 +80,7 @@ func TestALostCommitIsFoundByItsKey(t *testing.T) {
 	s, err := store.Open(ctx, through)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
-	behind := studio.New(s, nil, reading.Default)
+	behind := studio.New(s, reading.Default)
 
 	s.BeforeCommit(func() { l.cut.Store(true) })
 	r, _, err := behind.Do(studio.WithKey(ctx, "one"), c.ID, c.Head, "drop_loose", nil, "tester")

@@ -3,8 +3,6 @@ package store
 import (
 	"context"
 	"time"
-
-	"github.com/jackc/pgx/v5"
 )
 
 // Listen calls wake with the id of every character that has got another head or
@@ -22,10 +20,11 @@ func (s *Store) Listen(ctx context.Context, wake func(character string)) {
 }
 
 func (s *Store) listen(ctx context.Context, wake func(character string)) error {
-	conn, err := pgx.Connect(ctx, s.url)
+	held, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return err
 	}
+	conn := held.Hijack() // it listens, and goes back to nobody
 	defer func() {
 		end, done := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
 		defer done()

@@ -3,6 +3,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"database/sql/driver"
 	"embed"
 	"errors"
@@ -15,6 +16,9 @@ import (
 	"wisemarrow/studio"
 
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/jackc/puddle/v2"
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
@@ -28,8 +32,9 @@ var migrations embed.FS
 
 // Store implements studio.Store.
 type Store struct {
-	url  string
+	pool *pgxpool.Pool // the process's one, of gorm, of the queue, and of who listens
 	db   *gorm.DB
+	jobs Jobs
 	full atomic.Int64 // when the disk was full last, nanoseconds since 1970
 	zip  *zstd.Encoder
 	un   *zstd.Decoder
@@ -37,22 +42,45 @@ type Store struct {
 	beforeCommit func(tx *gorm.DB)
 }
 
+// Jobs begins long work: InsertTx adds the job of a work in the transaction that stores it.
+type Jobs interface {
+	InsertTx(ctx context.Context, tx *sql.Tx, work string) error
+}
+
+// Use has works begun by a queue.
+func (s *Store) Use(j Jobs) { s.jobs = j }
+
+// Pool returns the connections of the store, for the queue.
+func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+
+// mostConnections is how many connections a process has at most, unless its database's address says more.
+const mostConnections = 20
+
 // fullFor is how long after a full disk the store reports that it is not ready.
 const fullFor = 30 * time.Second
 
 // Open connects to the database at url and checks that it answers.
 func Open(ctx context.Context, url string) (*Store, error) {
-	db, err := gorm.Open(postgres.Open(url), &gorm.Config{Logger: logger.Discard, TranslateError: true, SkipDefaultTransaction: true})
-	if err != nil {
-		return nil, fmt.Errorf("opening the database: %w", mapped(err))
-	}
-	pool, err := db.DB()
+	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	pool.SetMaxOpenConns(16)
-	pool.SetConnMaxIdleTime(time.Minute)
-	if err := pool.PingContext(ctx); err != nil {
+	config.MaxConns = max(config.MaxConns, mostConnections)
+	config.MaxConnIdleTime = time.Minute
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
+		return nil, fmt.Errorf("opening the database: %w", mapped(err))
+	}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("opening the database: %w", mapped(err))
+	}
+	db, err := gorm.Open(
+		postgres.New(postgres.Config{Conn: stdlib.OpenDBFromPool(pool)}),
+		&gorm.Config{Logger: logger.Discard, TranslateError: true, SkipDefaultTransaction: true},
+	)
+	if err != nil {
+		pool.Close()
 		return nil, fmt.Errorf("opening the database: %w", mapped(err))
 	}
 	zip, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest))
@@ -63,25 +91,22 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Store{url: url, db: db, zip: zip, un: un}, nil
+	return &Store{pool: pool, db: db, zip: zip, un: un}, nil
 }
 
 // Close ends all connections.
 func (s *Store) Close() error {
-	pool, err := s.db.DB()
-	if err != nil {
-		return err
+	db, err := s.db.DB()
+	if err == nil {
+		err = db.Close()
 	}
-	return pool.Close()
+	s.pool.Close()
+	return err
 }
 
 // Ping reports whether the database answers, and has room: for a while after its disk was full it has none.
 func (s *Store) Ping(ctx context.Context) error {
-	pool, err := s.db.DB()
-	if err != nil {
-		return err
-	}
-	if err := mapped(pool.PingContext(ctx)); err != nil {
+	if err := mapped(s.pool.Ping(ctx)); err != nil {
 		return err
 	}
 	if at := s.full.Load(); at != 0 && time.Since(time.Unix(0, at)) < fullFor {
@@ -153,7 +178,8 @@ func mapped(err error) error {
 	var network net.Error
 	var pg *pgconn.PgError
 	down := errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) ||
-		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed) || pgconn.SafeToRetry(err)
+		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed) || errors.Is(err, puddle.ErrClosedPool) ||
+		pgconn.SafeToRetry(err)
 	if errors.As(err, &pg) {
 		// 57P0x: shut down or starting; 08xxx: connection; 53300: too many.
 		down = len(pg.Code) == 5 && (pg.Code[:3] == "57P" || pg.Code[:2] == "08" || pg.Code == "53300")

@@ -32,7 +32,7 @@ func opened(t *testing.T) (*store.Store, *studio.Studio, string) {
 	t.Cleanup(func() { _ = s.Close() })
 	require.NoError(t, s.Migrate(ctx))
 	require.NoError(t, s.Migrate(ctx), "migrating twice is harmless")
-	return s, studio.New(s, nil, reading.Default), url
+	return s, studio.New(s, reading.Default), url
 }
 
 // box is a small character: a limb that can be fitted by hand.
@@ -99,7 +99,7 @@ func TestAStoredStateComesBackTheSame(t *testing.T) {
 	defer fresh.Close()
 	r, err := s.Revision(ctx, c.Head)
 	require.NoError(t, err)
-	state, err := studio.New(fresh, nil, reading.Default).Load(ctx, r)
+	state, err := studio.New(fresh, reading.Default).Load(ctx, r)
 	require.NoError(t, err)
 	require.Equal(t, box().Mesh, state.Mesh)
 	require.Equal(t, box().Settings, state.Settings)
@@ -592,7 +592,7 @@ func TestContentThatIsSentAgainIsNotSwept(t *testing.T) {
 	after, err := s.Blobs(ctx, append(hashes, loose.Hash))
 	require.NoError(t, err)
 	require.Len(t, after, len(hashes), "all that the character holds, and not what nobody named")
-	_, err = studio.New(s, nil, reading.Default).Review(ctx, latest(t, s, c))
+	_, err = studio.New(s, reading.Default).Review(ctx, latest(t, s, c))
 	require.NoError(t, err)
 }
 

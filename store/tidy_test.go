@@ -88,7 +88,7 @@ func TestWhatNothingRefersToIsReleased(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, have, sent.Blob)
 
-	y := studio.New(s, nil, reading.Default) // nothing of it is at hand
+	y := studio.New(s, reading.Default) // nothing of it is at hand
 	_, err = y.Review(ctx, latest(t, s, c))
 	require.NoError(t, err)
 	back, err := y.Undo(ctx, c.ID, latest(t, s, c).ID)
@@ -143,6 +143,6 @@ func TestWhatIsNamedAgainStays(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Tidy(ctx, time.Hour, false)
 	require.NoError(t, err)
-	_, err = studio.New(s, nil, reading.Default).Review(ctx, latest(t, s, c))
+	_, err = studio.New(s, reading.Default).Review(ctx, latest(t, s, c))
 	require.NoError(t, err)
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"time"
@@ -83,7 +84,19 @@ func (s *Store) AddWork(ctx context.Context, w studio.Work) (studio.Work, error)
 				waiting,
 			)
 		}
-		return studio.Receipt{Character: w.Character, Work: row.ID}, tx.Create(&row).Error
+		if err := tx.Create(&row).Error; err != nil {
+			return studio.Receipt{}, err
+		}
+		if s.jobs != nil {
+			plain, ok := tx.Statement.ConnPool.(*sql.Tx)
+			if !ok {
+				return studio.Receipt{}, fmt.Errorf("a work is stored outside of a transaction: %T", tx.Statement.ConnPool)
+			}
+			if err := s.jobs.InsertTx(ctx, plain, row.ID); err != nil {
+				return studio.Receipt{}, err
+			}
+		}
+		return studio.Receipt{Character: w.Character, Work: row.ID}, nil
 	})
 	return row.public(), err
 }

@@ -51,7 +51,7 @@ func TestEveryPartComesBackAsItWasLeft(t *testing.T) {
 		require.NoError(t, err, step[0])
 		kept, err := x.Load(context.Background(), r)
 		require.NoError(t, err)
-		fresh, err := studio.New(m, nil, reading.Default).Load(context.Background(), r)
+		fresh, err := studio.New(m, reading.Default).Load(context.Background(), r)
 		require.NoError(t, err)
 		require.Equal(t, fresh, kept, step[0])
 	}
@@ -172,7 +172,7 @@ func (s *slow) Blobs(ctx context.Context, hashes []string) (map[string][]byte, e
 func TestAClosedTabFailsNobodyElse(t *testing.T) {
 	m, _, _ := studiotest.Begun(t, studiotest.Odile())
 	s := &slow{m, make(chan struct{}), make(chan struct{}, 2)}
-	x := studio.New(s, nil, reading.Default)
+	x := studio.New(s, reading.Default)
 	gone, leave := context.WithCancel(context.Background())
 	var wg sync.WaitGroup
 	var first, second error
@@ -291,7 +291,7 @@ func TestAGestureIsOneRevision(t *testing.T) {
 func TestAPartMadeAsItIsReadIsStored(t *testing.T) {
 	m, _, c := studiotest.Begun(t, studiotest.Bound(t))
 	delete(m.Past[0].Parts, "binding")
-	x := studio.New(m, nil, reading.Default)
+	x := studio.New(m, reading.Default)
 	r, _, err := x.Do(
 		context.Background(),
 		c.ID,
@@ -302,7 +302,7 @@ func TestAPartMadeAsItIsReadIsStored(t *testing.T) {
 	)
 	require.NoError(t, err)
 	require.NotEmpty(t, r.Parts["binding"])
-	s, err := studio.New(m, nil, reading.Default).Load(context.Background(), r)
+	s, err := studio.New(m, reading.Default).Load(context.Background(), r)
 	require.NoError(t, err)
 	require.Len(t, s.AwayFrom(0), 3, "the bind pose is where it was")
 }

@@ -97,6 +97,7 @@ type Store interface {
 	Shelve(ctx context.Context, item ShelfItem) error
 	Discard(ctx context.Context, production, kind, name string) error
 
+	// AddWork stores a work and, in the same transaction, the job that begins it.
 	AddWork(ctx context.Context, w Work) (Work, error)
 	// ClaimWork makes a work this attempt's own: the named one if it was abandoned, else the queued one whose turn
 	// it is, of who has fewest running and has waited longest; ErrNotFound where none waits.

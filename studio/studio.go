@@ -12,16 +12,11 @@ import (
 	"wisemarrow/formats/reading"
 )
 
-// Jobs starts long work somewhere.
-type Jobs interface {
-	Enqueue(ctx context.Context, work string) error
-}
-
 // Studio is the application: characters and what is done to them, on a store.
 type Studio struct {
 	Records  // what is stored, as it is
 	store    Store
-	jobs     Jobs
+	queued   bool // long operations become works of a queue
 	limits   reading.Limits
 	states   *cache[*State]
 	measures *cache[*Measured]
@@ -43,14 +38,12 @@ type Memory struct{ States, Meshes, Findings int64 }
 // DefaultMemory suits a server of a few gigabytes.
 var DefaultMemory = Memory{States: 512 << 20, Meshes: 512 << 20, Findings: 64 << 20}
 
-// New returns a studio on a store. jobs may be nil: long operations then run at
-// once.
-func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
+// New returns a studio on a store. Long operations run at once, unless there is a queue (Queued).
+func New(store Store, limits reading.Limits) *Studio {
 	m := DefaultMemory
 	return &Studio{
 		Records:  store,
 		store:    store,
-		jobs:     jobs,
 		limits:   limits,
 		looking:  make(chan struct{}, 2),
 		checking: make(chan struct{}, 4),
@@ -66,8 +59,8 @@ func New(store Store, jobs Jobs, limits reading.Limits) *Studio {
 	}
 }
 
-// SetJobs sets the queue, which itself needs the studio.
-func (x *Studio) SetJobs(j Jobs) { x.jobs = j }
+// Queued says that the store begins what AddWork is given, in whatever process: long operations become works.
+func (x *Studio) Queued() { x.queued = true }
 
 // Limits returns what may be uploaded.
 func (x *Studio) Limits() reading.Limits { return x.limits }
@@ -191,7 +184,7 @@ func (x *Studio) Do(
 	if err != nil {
 		return Revision{}, nil, err
 	}
-	if x.jobs != nil && entry.Long != nil && entry.Long(before.state) {
+	if x.queued && entry.Long != nil && entry.Long(before.state) {
 		if why := entry.Missing(before.state); why != "" {
 			return Revision{}, nil, Wrong("%s", why)
 		}
@@ -202,8 +195,6 @@ func (x *Studio) Do(
 		if err != nil {
 			return Revision{}, nil, err
 		}
-		// If this fails the sweep of the queue finds the work later.
-		_ = x.jobs.Enqueue(ctx, w.ID)
 		return Revision{}, &w, nil
 	}
 	r, err := x.apply(ctx, change{entry, parsed, params, author, before, nil}, nil)

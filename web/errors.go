@@ -53,12 +53,8 @@ func status(err error) (int, string) {
 	return http.StatusInternalServerError, "Something went wrong on our side. Nothing was changed. The log of the server has the details."
 }
 
-// problem answers with an error: JSON under /api, a page elsewhere. A request that
-// its sender has given up is no problem of ours.
-func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
-	if errors.Is(err, context.Canceled) && r.Context().Err() != nil {
-		return
-	}
+// logged is the status of an error of a request and what to tell of it; what is our own fault is logged.
+func (s *site) logged(r *http.Request, err error) (int, string) {
 	code, text := status(err)
 	if code == http.StatusInternalServerError {
 		var broken *studio.BrokenError
@@ -69,6 +65,16 @@ func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
 			slog.Error("request failed", "path", r.URL.Path, "error", err)
 		}
 	}
+	return code, text
+}
+
+// problem answers with an error: JSON under /api, a page elsewhere. A request that
+// its sender has given up is no problem of ours.
+func (s *site) problem(w http.ResponseWriter, r *http.Request, err error) {
+	if errors.Is(err, context.Canceled) && r.Context().Err() != nil {
+		return
+	}
+	code, text := s.logged(r, err)
 	if plain(r) {
 		var stale studio.StaleError
 		body := map[string]any{"error": text}

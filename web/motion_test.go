@@ -26,7 +26,7 @@ func TestTheMotionCheckIsServed(t *testing.T) {
 	need.Time(t)
 	server, s := served(t, reading.Default)
 	ctx := context.Background()
-	x := studio.New(s, nil, reading.Default)
+	x := studio.New(s, reading.Default)
 	c, err := x.Add(ctx, studio.Character{Production: "P", Name: "Odile"}, "tester", studiotest.Bound(t), "came in")
 	require.NoError(t, err)
 	at := server.URL + "/api/characters/" + c.ID

@@ -59,7 +59,7 @@ func guard(t *testing.T, change func(*web.SignIn)) guarded {
 	if change != nil {
 		change(d)
 	}
-	x := studio.New(s, nil, reading.Default)
+	x := studio.New(s, reading.Default)
 	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", studiotest.Odile(), "came in")
 	require.NoError(t, err)
 	routes := web.Routes(x, s.Ping, d)

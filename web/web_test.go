@@ -33,7 +33,7 @@ func served(t *testing.T, limits reading.Limits) (*httptest.Server, *store.Store
 	s, err := store.Open(ctx, testdb.New(t))
 	require.NoError(t, err)
 	require.NoError(t, s.Migrate(ctx))
-	x := studio.New(s, nil, limits)
+	x := studio.New(s, limits)
 	listening, end := context.WithCancel(ctx)
 	go s.Listen(listening, x.Wake)
 	server := httptest.NewServer(web.Routes(x, s.Ping, nil))

@@ -82,7 +82,7 @@ func (s *site) tray(w http.ResponseWriter, r *http.Request) {
 		html, err = s.trayOf(r.Context(), o, param(r, "stage"))
 	}
 	if err != nil {
-		code, text := status(err)
+		code, text := s.logged(r, err)
 		http.Error(w, text, code)
 		return
 	}

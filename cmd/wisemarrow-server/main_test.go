@@ -54,7 +54,7 @@ func TestKilledInTheMiddleOfABind(t *testing.T) {
 	require.NoError(t, err)
 	defer db.Close()
 	require.NoError(t, db.Migrate(ctx))
-	x := studio.New(db, nil, reading.Default)
+	x := studio.New(db, reading.Default)
 	m, s := demo.Odile(0.0065)
 	c, err := x.Add(
 		ctx,

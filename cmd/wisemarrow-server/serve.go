@@ -79,11 +79,11 @@ func open(ctx context.Context, url string, limits reading.Limits) (*store.Store,
 		s.Close()
 		return nil, nil, err
 	}
-	if err := queue.Migrate(ctx, url); err != nil {
+	if err := queue.Migrate(ctx, s.Pool()); err != nil {
 		s.Close()
 		return nil, nil, err
 	}
-	return s, studio.New(s, nil, limits), nil
+	return s, studio.New(s, limits), nil
 }
 
 func interrupted() (context.Context, context.CancelFunc) {
@@ -117,11 +117,12 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			q, err := queue.New(ctx, url, x, s, workers)
+			q, err := queue.New(s.Pool(), x, s, workers)
 			if err != nil {
 				return err
 			}
-			x.SetJobs(q)
+			s.Use(q)
+			x.Queued()
 			if workers > 0 {
 				if err := q.Start(context.WithoutCancel(ctx)); err != nil {
 					return err

@@ -28,7 +28,7 @@ func workerCommand() *cobra.Command {
 				return err
 			}
 			defer s.Close()
-			q, err := queue.New(ctx, url, x, s, workers)
+			q, err := queue.New(s.Pool(), x, s, workers)
 			if err != nil {
 				return err
 			}

@@ -46,7 +46,7 @@ var mutants = []Mutant{
 	// Geometry and meshes.
 	{"mesh: doubled faces in another order are two", "core/mesh/degenerate.go", "a[0] == b[1] && (a[1] == b[0] && a[2] == b[2]", "a[0] == b[1] && (a[1] == b[1] && a[2] == b[2]", "./core/mesh", ""},
 	{"crossings: triangles that share a vertex never cross", "core/geom/cross.go", "return n >= 2\n", "return n >= 1\n", "./core/geom ./core/health", ""},
-	{"crossings: boxes are apart when they touch", "core/geom/cross.go", "q[0].Z > b.Max.Z && q[1].Z > b.Max.Z && q[2].Z > b.Max.Z", "q[0].Z > b.Min.Z", "./core/geom ./core/health", ""},
+	{"crossings: boxes are apart when they touch", "core/geom/cross.go", "b.Min.Z <= c.Max.Z && c.Min.Z <= b.Max.Z", "b.Min.Z <= c.Max.Z && c.Min.Z <= b.Min.Z", "./core/geom ./core/health", ""},
 	{"placement: limits are ten times", "core/skeleton/check.go", "sideLimit = 0.01 ", "sideLimit = 0.1 ", "./core/skeleton", "Unevenly"},
 
 	// Formats.

@@ -280,12 +280,3 @@ func (m *Memory) ReleaseWork(_ context.Context, c studio.Claim) error {
 func (m *Memory) CancelWork(_ context.Context, id string) (studio.Work, error) {
 	return m.Works[id], nil
 }
-
-// Jobs takes note of what it is given and does nothing.
-type Jobs struct{ Got []string }
-
-// Enqueue implements studio.Jobs.
-func (j *Jobs) Enqueue(_ context.Context, work string) error {
-	j.Got = append(j.Got, work)
-	return nil
-}

@@ -64,7 +64,7 @@ func Bound(t *testing.T) studio.State {
 func Begun(t *testing.T, s studio.State) (*Memory, *studio.Studio, studio.Character) {
 	t.Helper()
 	m := NewMemory()
-	x := studio.New(m, nil, reading.Default)
+	x := studio.New(m, reading.Default)
 	c, err := x.Add(context.Background(), studio.Character{Production: "P", Name: "Odile"}, "tester", s, "came in")
 	require.NoError(t, err)
 	return m, x, c

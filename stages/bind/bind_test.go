@@ -38,7 +38,7 @@ func TestABoundFileIsAccountedForAndMended(t *testing.T) {
 	var glb bytes.Buffer
 	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
 	m := studiotest.NewMemory()
-	x := studio.New(m, nil, reading.Default)
+	x := studio.New(m, reading.Default)
 	ctx := context.Background()
 	c, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", studio.Upload{Name: "bram.glb", Data: glb.Bytes()})
 	require.NoError(t, err)

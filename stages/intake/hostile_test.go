@@ -57,7 +57,7 @@ func TestHostileMeshesAreBroughtInOrRefusedWithAReason(t *testing.T) {
 		var b bytes.Buffer
 		require.NoError(t, gltf.EncodeGLB(&b, &gltf.Scene{Mesh: made(120)}), name)
 		m := studiotest.NewMemory()
-		x := studio.New(m, nil, reading.Default)
+		x := studio.New(m, reading.Default)
 		c, err := intake.Bring(ctx, x, studio.Character{Production: "P", Name: name}, "tester", upload(t, "a.glb", &b))
 		if err != nil {
 			require.True(t, studio.IsInput(err), "%s: %v", name, err)
@@ -72,7 +72,7 @@ func TestHostileMeshesAreBroughtInOrRefusedWithAReason(t *testing.T) {
 // A cloud of points or lines alone has no surface: nothing could be bound to it, and
 // that is said when it comes in, not five stages later.
 func TestFilesWithoutFacesAreRefused(t *testing.T) {
-	x := studio.New(studiotest.NewMemory(), nil, reading.Default)
+	x := studio.New(studiotest.NewMemory(), reading.Default)
 	for name, text := range map[string]string{
 		"cloud.obj": "v 0 0 0\nv 1 0 0\nv 0 1 0\n",
 		"lines.obj": "v 0 0 0\nv 1 0 0\nv 0 1 0\nl 1 2 3\n",

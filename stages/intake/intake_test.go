@@ -169,7 +169,7 @@ func TestMarkingAPartStoresNoMesh(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, before, r.Parts["mesh"])
 	require.Equal(t, blobs+1, len(m.Blob))
-	s, err := studio.New(m, nil, reading.Default).Load(ctx, r)
+	s, err := studio.New(m, reading.Default).Load(ctx, r)
 	require.NoError(t, err)
 	i, err := s.Mesh.FindPart("hat")
 	require.NoError(t, err)
@@ -210,7 +210,7 @@ func TestDeliverKeepsWhatCanBeKept(t *testing.T) {
 		return bytes.NewReader(buf.Bytes())
 	}
 	m := studiotest.NewMemory()
-	x := studio.New(m, nil, reading.Default)
+	x := studio.New(m, reading.Default)
 	c, err := intake.Bring(
 		ctx,
 		x,
@@ -306,7 +306,7 @@ func TestWhatAFileBroughtIsStoredByteForByte(t *testing.T) {
 	m.Lines = [][2]int32{{1, 2}}
 	s.Mesh = &m
 	mem, _, c := studiotest.Begun(t, s)
-	back, err := studio.New(mem, nil, reading.Default).Load(ctx, mem.Past[c.Head-1])
+	back, err := studio.New(mem, reading.Default).Load(ctx, mem.Past[c.Head-1])
 	require.NoError(t, err)
 	require.Equal(t, m.Extra, back.Mesh.Extra)
 	require.Equal(t, m.Shapes, back.Mesh.Shapes)
@@ -328,7 +328,7 @@ func TestKindChangesWhatIsPlausible(t *testing.T) {
 
 func TestImportRefusesAndTellsWhy(t *testing.T) {
 	m := studiotest.NewMemory()
-	x := studio.New(m, nil, reading.Limits{Bytes: 1 << 20, Vertices: 50})
+	x := studio.New(m, reading.Limits{Bytes: 1 << 20, Vertices: 50})
 	for text, want := range map[string]string{"v 0 0\n": "line 1", strings.Repeat("v 0 0 0\n", 60): "limit"} {
 		_, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", upload(t, "a.obj", strings.NewReader(text)))
 		require.True(t, studio.IsInput(err))
@@ -353,7 +353,7 @@ func TestDeliveredOBJKeepsItsPolygons(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, obj.Encode(&b, m))
 	mem := studiotest.NewMemory()
-	x := studio.New(mem, nil, reading.Default)
+	x := studio.New(mem, reading.Default)
 	c, err := intake.Bring(ctx, x, studio.Character{Production: "P", Name: "Odile"}, "tester", upload(t, "odile.obj", &b))
 	require.NoError(t, err)
 	s, err := x.Load(ctx, mem.Past[0])
@@ -379,7 +379,7 @@ func TestPartsOutOfTheBindStayBareAfterADelivery(t *testing.T) {
 		"carried": func(m *mesh.Mesh) { *m = *first(m.DropChosen(append(make([]bool, m.Faces()-1), true))) },
 	} {
 		m := studiotest.NewMemory()
-		x := studio.New(m, nil, reading.Default)
+		x := studio.New(m, reading.Default)
 		c, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", upload(t, "odile.obj", file(func(*mesh.Mesh) {})))
 		require.NoError(t, err)
 		for _, step := range [][2]string{{"fit_starter", ""}, {"bind_heat", ""}, {"mark_parts", `{"parts":["hat"],"out":true}`}} {
@@ -423,7 +423,7 @@ func TestAHistoryIsTakenAwayAndRunAgain(t *testing.T) {
 		return studio.Upload{Name: "odile.obj", Data: buf.Bytes()}
 	}
 	m := studiotest.NewMemory()
-	x := studio.New(m, nil, reading.Default)
+	x := studio.New(m, reading.Default)
 	c, err := intake.Bring(ctx, x, studio.Character{Production: "P"}, "tester", file(1))
 	require.NoError(t, err)
 	do := func(op, params string) {

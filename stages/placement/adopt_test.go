@@ -73,7 +73,7 @@ func TestTheMotionOfAFileIsKept(t *testing.T) {
 
 	// Read again from the store by another studio.
 	head := func() studio.State {
-		fresh := studio.New(store, nil, x.Limits())
+		fresh := studio.New(store, x.Limits())
 		now, err := x.Character(ctx, c.ID)
 		require.NoError(t, err)
 		r, err := x.Revision(ctx, now.Head)
