@@ -88,7 +88,7 @@ const (
 	derivedFor = 30 * 24 * time.Hour
 )
 
-// Sweep drops content that nobody named within a day, what receipt of changes as long ago,
+// Sweep drops content that nobody named within a day, what came of changes as long ago,
 // and what was derived long ago.
 func (s *Store) Sweep(ctx context.Context) error {
 	db := s.db.WithContext(ctx)

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/json"
@@ -150,11 +151,7 @@ func (s *Store) Rename(ctx context.Context, id, name string) error {
 // insert adds blobs that are new, and the revision.
 func (s *Store) insert(tx *gorm.DB, c studio.Commit) (studio.Revision, error) {
 	r := c.Revision
-	of, err := before(tx, c)
-	if err != nil {
-		return r, err
-	}
-	if err := s.insertBlobs(tx, c.Blobs, nil, of); err != nil {
+	if err := s.insertBlobs(tx, c.Blobs, nil, before(c)); err != nil {
 		return r, err
 	}
 	if err := claimBlobs(tx, c.Files); err != nil {
@@ -279,9 +276,6 @@ func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, e
 	r := c.Revision
 	err := s.once(ctx, func(tx *gorm.DB) (studio.Receipt, error) {
 		var receipt studio.Receipt
-		if _, err := locked(tx, r.Character, c.Head); err != nil {
-			return receipt, err
-		}
 		var err error
 		if r, err = s.insert(tx, c); err != nil {
 			return receipt, err
@@ -298,13 +292,14 @@ func (s *Store) Commit(ctx context.Context, c studio.Commit) (studio.Revision, e
 				return receipt, studio.ErrNotFound
 			}
 		}
-		return studio.Receipt{
-				Character: r.Character,
-				Revision:  r.ID,
-			}, tx.Model(&character{}).
-				Where("id = ?", r.Character).
-				Updates(map[string]any{"head": r.ID, "tip": r.ID}).
-				Error
+		// Of two at a time the second waits here for the first, and finds another head.
+		moved := tx.Model(&character{}).Where("id = ? and head = ? and removed_at is null", r.Character, c.Head).
+			Updates(map[string]any{"head": r.ID, "tip": r.ID})
+		if moved.Error == nil && moved.RowsAffected == 0 {
+			_, err := locked(tx, r.Character, c.Head)
+			return receipt, cmp.Or(err, error(studio.StaleError{Head: c.Head}))
+		}
+		return studio.Receipt{Character: r.Character, Revision: r.ID}, moved.Error
 	})
 	return r, err
 }

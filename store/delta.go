@@ -3,7 +3,6 @@ package store
 import (
 	"cmp"
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 
@@ -11,7 +10,6 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 )
 
 // A change by hand touches a few vertices of columns that hold thousands. What a part becomes is stored as what
@@ -26,32 +24,21 @@ const (
 	deltaDict  = 1       // the number of the dictionary in a frame
 )
 
-// before returns, for new content of a revision, the hash of what its part was at the parent.
-func before(tx *gorm.DB, c studio.Commit) (map[string]string, error) {
+// before returns, for new content of a revision, the hash of what its part was.
+func before(c studio.Commit) map[string]string {
 	large := map[string]bool{}
 	for _, b := range c.Blobs {
 		if len(b.Data) >= deltaLeast && len(b.Data) <= deltaMost {
 			large[b.Hash] = true
 		}
 	}
-	if len(large) == 0 || c.Parent == 0 {
-		return nil, nil
-	}
-	var parent revision
-	if err := tx.Select("parts").First(&parent, "id = ?", c.Parent).Error; err != nil {
-		return nil, err
-	}
-	var parts studio.Parts
-	if err := json.Unmarshal([]byte(parent.Parts), &parts); err != nil {
-		return nil, fmt.Errorf("revision %d: %w", c.Parent, err)
-	}
 	out := map[string]string{}
 	for key, hash := range c.Parts {
-		if was := parts[key]; large[hash] && was != "" && was != hash {
+		if was := c.Was[key]; large[hash] && was != "" && was != hash {
 			out[hash] = was
 		}
 	}
-	return out, nil
+	return out
 }
 
 // deltas gives rows of new content a base, where what differs from it is much shorter. of names the base by the
@@ -68,18 +55,18 @@ func (s *Store) deltas(tx *gorm.DB, rows []blob, content map[string][]byte, of m
 	}
 	slices.Sort(wanted)
 	wanted = slices.Compact(wanted)
-	var bases []blob
-	if err := tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("hash", "size", "depth").Where("hash in ? and depth < ? and size between ? and ?", wanted, deltaDeep, deltaLeast,
-		deltaMost).Order("hash").Find(&bases).Error; err != nil {
+	var found []blob
+	err := tx.Raw(`with recursive bases as materialized (
+			select hash, base from blobs where hash in ? and depth < ? and size between ? and ? order by hash for share),
+		`+chain("bases")+rowsOfChain, wanted, deltaDeep, deltaLeast, deltaMost).Scan(&found).Error
+	if err != nil {
 		return err
 	}
 	depth := map[string]int{}
-	var hashes []string
-	for _, b := range bases {
+	for _, b := range found {
 		depth[b.Hash] = b.Depth
-		hashes = append(hashes, b.Hash)
 	}
-	held, err := s.contents(tx, hashes)
+	held, err := s.assembled(found, wanted)
 	if err != nil {
 		return err
 	}
@@ -118,48 +105,54 @@ func windowOf(bytes int) int {
 	return w
 }
 
+// chain is the part of a statement that finds all content that some, of the name from, stands on. A store that
+// is damaged might have it go round, so it is bounded.
+func chain(from string) string {
+	return fmt.Sprintf(`chain as (
+			select hash, base, 0 as n from %s
+			union
+			select b.hash, b.base, n + 1 from blobs b join chain on b.hash = chain.base where n <= %d)
+		`, from, deltaDeep)
+}
+
+const rowsOfChain = "select hash, size, data, base, depth from blobs where hash in (select hash from chain)"
+
 // contents reads content by hash; what stands on other content is put together with it.
 func (s *Store) contents(db *gorm.DB, hashes []string) (map[string][]byte, error) {
-	rows := map[string]blob{}
-	for todo := hashes; len(todo) > 0; {
-		var next []string
-		for part := range slices.Chunk(todo, atOnce) {
-			var found []blob
-			if err := db.Select("hash", "size", "data", "base").Where("hash in ?", part).Find(&found).Error; err != nil {
-				return nil, err
-			}
-			for _, b := range found {
-				rows[b.Hash] = b
-			}
+	var rows []blob
+	for part := range slices.Chunk(hashes, atOnce) {
+		var found []blob
+		err := db.Raw("with recursive wanted as (select hash, base from blobs where hash in ?), "+chain("wanted")+rowsOfChain, part).Scan(&found).Error
+		if err != nil {
+			return nil, err
 		}
-		for _, hash := range todo {
-			b, ok := rows[hash]
-			if ok && b.Base != nil && rows[*b.Base].Hash == "" {
-				next = append(next, *b.Base)
-			}
-		}
-		slices.Sort(next)
-		todo = slices.Compact(next)
-		if len(rows) > len(hashes)*(deltaDeep+1) {
-			return nil, fmt.Errorf(
-				"the content of %s has a longer chain of bases than is ever written: the store is damaged",
-				cmp.Or(hashes...),
-			)
-		}
+		rows = append(rows, found...)
+	}
+	return s.assembled(rows, hashes)
+}
+
+// assembled puts content by hash together of rows that have all that it stands on.
+func (s *Store) assembled(list []blob, hashes []string) (map[string][]byte, error) {
+	rows := make(map[string]blob, len(list))
+	for _, b := range list {
+		rows[b.Hash] = b
 	}
 	out := make(map[string][]byte, len(hashes))
-	var read func(hash string) ([]byte, error)
-	read = func(hash string) ([]byte, error) {
+	var read func(hash string, deep int) ([]byte, error)
+	read = func(hash string, deep int) ([]byte, error) {
 		if data, ok := out[hash]; ok {
 			return data, nil
 		}
 		b, ok := rows[hash]
 		if !ok {
-			return nil, nil // told by who asked for it
+			return nil, nil // told by who wants it
+		}
+		if deep > deltaDeep {
+			return nil, fmt.Errorf("the content of %s has a longer chain of bases than is ever written: the store is damaged", hash)
 		}
 		un := s.un
 		if b.Base != nil {
-			was, err := read(*b.Base)
+			was, err := read(*b.Base, deep+1)
 			if err == nil && was == nil {
 				err = fmt.Errorf("%s, its base, is missing", *b.Base)
 			}
@@ -179,17 +172,17 @@ func (s *Store) contents(db *gorm.DB, hashes []string) (map[string][]byte, error
 		out[hash] = data
 		return data, nil
 	}
-	asked := make(map[string][]byte, len(hashes))
+	wanted := make(map[string][]byte, len(hashes))
 	for _, hash := range hashes {
-		data, err := read(hash)
+		data, err := read(hash, 0)
 		if err != nil {
 			return nil, err
 		}
 		if data != nil {
-			asked[hash] = data
+			wanted[hash] = data
 		}
 	}
-	return asked, nil
+	return wanted, nil
 }
 
 // Blobs implements studio.Store.

@@ -61,6 +61,7 @@ func TestWhatChangesLittleIsStoredAsThat(t *testing.T) {
 					Parts:     studio.Parts{"weights/arm": parts(i)},
 				},
 				Head:  head,
+				Was:   studio.Parts{"weights/arm": parts(i - 1)},
 				Blobs: []studio.Blob{{Hash: parts(i), Data: data}},
 			},
 		)
@@ -108,7 +109,7 @@ func TestWhatChangesLittleIsStoredAsThat(t *testing.T) {
 func TestAStrokeStoresWhatItChanges(t *testing.T) {
 	s, x, url := opened(t)
 	state := studiotest.Bound(t)
-	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", state, "receipt in")
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Odile"}, "tester", state, "came in")
 	require.NoError(t, err)
 	conn, err := pgx.Connect(ctx, url)
 	require.NoError(t, err)

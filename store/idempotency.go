@@ -30,7 +30,7 @@ func (s *Store) Receipt(ctx context.Context, key string) (studio.Receipt, error)
 	return studio.Receipt{Character: a.Character, Revision: a.Revision, Work: a.Work, What: a.What}, mapped(err)
 }
 
-// once does a change in a transaction and notes under the key of the context what receipt
+// once does a change in a transaction and notes under the key of the context what came
 // of it. A key that is taken is studio.ErrRepeated. Where the connection is lost after
 // COMMIT was sent, nobody knows whether it was done: the key tells, and where it cannot
 // the error is studio.ErrUnknown.
@@ -72,7 +72,7 @@ func (s *Store) once(ctx context.Context, do func(tx *gorm.DB) (studio.Receipt, 
 		return err
 	}
 	if key != "" {
-		// The request may have been given up; what receipt of it is still to be told.
+		// The request may have been given up; what came of it is still to be told.
 		again, end := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
 		defer end()
 		for range 6 { // the server may still be at it

@@ -115,7 +115,7 @@ func TestAKeyIsTakenOnce(t *testing.T) {
 	require.ErrorIs(t, err, studio.ErrRepeated)
 	_, err = s.AddWork(key, studio.Work{Character: c.ID, Base: r.ID, Op: "drop_loose", Label: "Drop"})
 	require.ErrorIs(t, err, studio.ErrRepeated)
-	_, err = x.Add(key, studio.Character{Production: "Test", Name: "Twice"}, "tester", box(), "receipt in")
+	_, err = x.Add(key, studio.Character{Production: "Test", Name: "Twice"}, "tester", box(), "came in")
 	require.ErrorIs(t, err, studio.ErrRepeated)
 	all, err := s.Characters(ctx)
 	require.NoError(t, err)

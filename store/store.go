@@ -15,6 +15,7 @@ import (
 
 	"wisemarrow/studio"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
@@ -53,6 +54,9 @@ func (s *Store) Use(j Jobs) { s.jobs = j }
 // Pool returns the connections of the store, for the queue.
 func (s *Store) Pool() *pgxpool.Pool { return s.pool }
 
+// tracer is told of statements, in tests.
+var tracer pgx.QueryTracer
+
 // mostConnections is how many connections a process has at most, unless its database's address says more.
 const mostConnections = 20
 
@@ -66,7 +70,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
 	config.MaxConns = max(config.MaxConns, mostConnections)
-	config.MaxConnIdleTime = time.Minute
+	config.MaxConnIdleTime, config.ConnConfig.Tracer = time.Minute, tracer
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", mapped(err))
@@ -178,7 +182,8 @@ func mapped(err error) error {
 	var network net.Error
 	var pg *pgconn.PgError
 	down := errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) ||
-		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed) || errors.Is(err, puddle.ErrClosedPool) ||
+		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed) ||
+		errors.Is(err, puddle.ErrClosedPool) ||
 		pgconn.SafeToRetry(err)
 	if errors.As(err, &pg) {
 		// 57P0x: shut down or starting; 08xxx: connection; 53300: too many.

@@ -50,7 +50,7 @@ func box() studio.State {
 
 func added(t *testing.T, x *studio.Studio) studio.Character {
 	t.Helper()
-	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Box"}, "tester", box(), "receipt in")
+	c, err := x.Add(ctx, studio.Character{Production: "Test", Name: "Box"}, "tester", box(), "came in")
 	require.NoError(t, err)
 	return c
 }

@@ -64,7 +64,7 @@ func (c *cache[V]) put(key string, v V, size int) {
 	}
 }
 
-// need returns a value, made if it is not there. Who asks may stop waiting; what is
+// load returns a value, made if it is not there. Who asks may stop waiting; what is
 // made goes on for the others, so that one person's closed tab fails nobody else, and
 // is told to stop when nobody waits for it any more. A panic in build is an error.
 func (c *cache[V]) load(ctx context.Context, key string, build func(ctx context.Context) (V, int, error)) (V, error) {

@@ -283,6 +283,7 @@ func TestAGestureIsOneRevision(t *testing.T) {
 	old.Time = old.Time.Add(-10 * time.Second)
 	m.Past[third.ID-1] = old
 	m.All["one"] = studio.Character{ID: "one", Head: third.ID}
+	x = studio.New(m, reading.Default) // who read it before knows it as it was
 	require.Equal(t, third.ID, nudge(0.74, "a").Parent, "too late")
 }
 

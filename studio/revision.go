@@ -35,6 +35,7 @@ type Revision struct {
 type Commit struct {
 	Revision
 	Head  int64    // that the character is at; another head fails with StaleError
+	Was   Parts    // of that head: what becomes of them may be stored as what differs
 	Blobs []Blob   // new content
 	Files []string // blobs that were staged and are named by the parameters
 	Work  *Claim   // that ends with it, nil for none

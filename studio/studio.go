@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strconv"
 	"sync"
 	"time"
 
@@ -18,6 +19,7 @@ type Studio struct {
 	store    Store
 	queued   bool // long operations become works of a queue
 	limits   reading.Limits
+	revs     *cache[Revision] // they never change
 	states   *cache[*State]
 	measures *cache[*Measured]
 	found    *cache[*Reviewed]
@@ -42,15 +44,14 @@ var DefaultMemory = Memory{States: 512 << 20, Meshes: 512 << 20, Findings: 64 <<
 func New(store Store, limits reading.Limits) *Studio {
 	m := DefaultMemory
 	return &Studio{
-		Records:  store,
-		store:    store,
-		limits:   limits,
-		looking:  make(chan struct{}, 2),
-		checking: make(chan struct{}, 4),
-		trying:   make(chan struct{}, 1),
-		states: newCache[*State](
-			m.States,
-		),
+		Records:    store,
+		store:      store,
+		limits:     limits,
+		looking:    make(chan struct{}, 2),
+		checking:   make(chan struct{}, 4),
+		trying:     make(chan struct{}, 1),
+		revs:       newCache[Revision](m.Findings / 8),
+		states:     newCache[*State](m.States),
 		measures:   newCache[*Measured](m.Meshes),
 		found:      newCache[*Reviewed](m.Findings),
 		facts:      newCache[*Facts](m.Findings / 8),
@@ -64,6 +65,17 @@ func (x *Studio) Queued() { x.queued = true }
 
 // Limits returns what may be uploaded.
 func (x *Studio) Limits() reading.Limits { return x.limits }
+
+// Revision returns a revision; ErrNotFound if there is none.
+func (x *Studio) Revision(ctx context.Context, id int64) (Revision, error) {
+	return x.revs.load(ctx, strconv.FormatInt(id, 10), func(ctx context.Context) (Revision, int, error) {
+		r, err := x.store.Revision(ctx, id)
+		return r, r.size(), err
+	})
+}
+
+// size is about how many bytes a revision takes.
+func (r *Revision) size() int { return 600 + len(r.Params) + 100*len(r.Parts) }
 
 // Load returns the state at a revision.
 func (x *Studio) Load(ctx context.Context, r Revision) (*State, error) {
@@ -204,8 +216,11 @@ func (x *Studio) Do(
 // Loses says what of later work an operation would lose if it were done to the
 // revision base; "" is nothing. Pages ask before they do it.
 func (x *Studio) Loses(ctx context.Context, character string, base int64, op string, params json.RawMessage) (string, error) {
+	if entry, ok := registry[op]; ok && entry.Loses == nil { // what is wrong with it is told when it is done
+		return "", nil
+	}
 	_, entry, parsed, before, err := x.begin(ctx, character, base, op, params)
-	if err != nil || entry.Loses == nil || entry.Missing(before.state) != "" {
+	if err != nil || entry.Missing(before.state) != "" {
 		return "", err
 	}
 	return entry.Loses(before.state, parsed), nil
@@ -241,7 +256,7 @@ func (x *Studio) begin(
 }
 
 func (x *Studio) at(ctx context.Context, character string, id int64) (at, error) {
-	rev, err := x.store.Revision(ctx, id)
+	rev, err := x.Revision(ctx, id)
 	if err == nil && rev.Character != character {
 		err = ErrNotFound
 	}
@@ -290,9 +305,10 @@ func (x *Studio) apply(ctx context.Context, c change, progress Progress) (Revisi
 		Time:      time.Now(),
 	}
 	r.Parent = c.gesture(r)
-	r, err = x.store.Commit(ctx, Commit{Revision: r, Head: c.before.rev.ID, Blobs: blobs, Files: blobsOf(c.op), Work: c.work})
+	r, err = x.store.Commit(ctx, Commit{Revision: r, Head: c.before.rev.ID, Was: c.before.rev.Parts, Blobs: blobs, Files: blobsOf(c.op), Work: c.work})
 	if err == nil {
 		x.states.put(parts.Key(), &stored, stored.size())
+		x.revs.put(strconv.FormatInt(r.ID, 10), r, r.size())
 	}
 	return r, err
 }

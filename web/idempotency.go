@@ -70,7 +70,7 @@ func (s *site) change(
 	}
 }
 
-// repeated answers with what receipt of a change before, also to one that was sent at the same time; false if
+// repeated answers with what came of a change before, also to one that was sent at the same time; false if
 // nothing did.
 func (s *site) repeated(w http.ResponseWriter, r *http.Request, q request) bool {
 	if q.Key == "" {
@@ -104,7 +104,7 @@ func (s *site) repeated(w http.ResponseWriter, r *http.Request, q request) bool 
 	return true
 }
 
-// receipt tells what receipt of bringing in a mesh, for a page that lost the answer.
+// receipt tells what came of bringing in a mesh, for a page that lost the answer.
 func (s *site) receipt(w http.ResponseWriter, r *http.Request) {
 	receipt, err := s.studio.Receipt(r.Context(), param(r, "key"))
 	if err != nil {

@@ -17,6 +17,7 @@ type request struct {
 	Confirmed bool            `json:"confirmed"` // what would be lost was told
 	Key       string          `json:"key"`       // of this change: it is done once
 	Again     bool            `json:"again"`     // it was sent before, and not answered
+	Panel     string          `json:"panel"`     // the id of the panel that the page has
 }
 
 // losesError is what of later work a change would lose, not confirmed yet.
@@ -45,18 +46,19 @@ func (s *site) operate(w http.ResponseWriter, r *http.Request) {
 
 // changed answers with a revision and what is other at it than at the base.
 func (s *site) changed(w http.ResponseWriter, r *http.Request, q request, rev studio.Revision) {
-	c, err := s.studio.Character(r.Context(), param(r, "id"))
+	ctx, id := r.Context(), param(r, "id")
+	c, err := seldom(s.panels, "character "+id, func() (studio.Character, error) { return s.studio.Character(ctx, id) })
 	var before *opened
 	var state *studio.State
 	if err == nil {
-		before, err = s.earlier(r.Context(), c, q.Base)
+		before, err = s.earlier(ctx, c, q.Base)
 	}
 	if err == nil {
-		state, err = s.studio.Load(r.Context(), rev)
+		state, err = s.studio.Load(ctx, rev)
 	}
 	var shown map[string]any
 	if err == nil {
-		shown, err = s.shown(r.Context(), opened{c, rev, state}, before, q.Stage)
+		shown, err = s.shown(ctx, opened{c, rev, state}, before, look{stage: q.Stage, panel: q.Panel, made: q.Op != "" && !q.Again})
 	}
 	rev.Params = nil // they are the page's own
 	if err != nil {

@@ -22,12 +22,13 @@ type site struct {
 	pages  pages
 	room   *room
 	access *SignIn
+	panels *panels
 }
 
 // Routes returns the whole site. ping tells whether the database answers; access is who
 // may come in, nil for everybody.
 func Routes(x *studio.Studio, ping func(context.Context) error, access *SignIn) http.Handler {
-	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom(), access: access}
+	s := &site{studio: x, ping: ping, pages: parsePages(), room: newRoom(), access: access, panels: newPanels()}
 	r := chi.NewRouter()
 	r.Use(
 		middleware.Recoverer,

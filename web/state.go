@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"reflect"
 	"slices"
 	"strconv"
 
@@ -26,6 +27,10 @@ type section struct {
 	reads []string
 	make  func(s *site, ctx context.Context, o opened) (any, error)
 }
+
+// small are sections that are quickly made: where what they read has changed, it is seen whether they say
+// something else now.
+var small = map[string]bool{"plane": true, "poses": true, "capsules": true, "refused": true}
 
 var sections = []section{
 	{"mesh", []string{"mesh", "parts"}, func(_ *site, _ context.Context, o opened) (any, error) {
@@ -123,7 +128,8 @@ func (s *site) state(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 	}
-	out, err := s.shown(r.Context(), o, before, r.URL.Query().Get("stage"))
+	query := r.URL.Query()
+	out, err := s.shown(r.Context(), o, before, look{stage: query.Get("stage"), panel: query.Get("panel")})
 	if err != nil {
 		s.problem(w, r, err)
 		return
@@ -144,9 +150,16 @@ func (s *site) earlier(ctx context.Context, c studio.Character, id int64) (*open
 	return &opened{c, rev, state}, err
 }
 
+// look is what a page wants besides the sections: the panel of a stage, of which it may have one already. made says
+// that the revision was just made, so that there is nothing to redo, and of long work the page is told by itself.
+type look struct {
+	stage, panel string
+	made         bool
+}
+
 // shown is what the workbench shows of a character: all of it, or what is other than
 // before. With a stage its panel goes along.
-func (s *site) shown(ctx context.Context, o opened, before *opened, stage string) (map[string]any, error) {
+func (s *site) shown(ctx context.Context, o opened, before *opened, l look) (map[string]any, error) {
 	out := map[string]any{"id": o.ID, "name": o.Name, "head": o.rev.ID, "undo": "", "redo": ""}
 	if before != nil {
 		out["since"] = before.rev.ID
@@ -154,15 +167,18 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 	if o.rev.Parent != 0 {
 		out["undo"] = o.rev.Outcome.Sentence
 	}
-	next, err := s.studio.Next(ctx, o.ID, o.rev.ID)
-	switch {
-	case err == nil:
-		out["redo"] = next.Outcome.Sentence
-	case !errors.Is(err, studio.ErrNotFound):
-		return nil, err
-	}
-	if out["works"], err = s.studio.OpenWork(ctx, o.ID); err != nil {
-		return nil, err
+	var err error
+	if !l.made || before == nil {
+		next, err := s.studio.Next(ctx, o.ID, o.rev.ID)
+		switch {
+		case err == nil:
+			out["redo"] = next.Outcome.Sentence
+		case !errors.Is(err, studio.ErrNotFound):
+			return nil, err
+		}
+		if out["works"], err = s.studio.OpenWork(ctx, o.ID); err != nil {
+			return nil, err
+		}
 	}
 	// A page that shows what was not measured yet asks for it by the revision that it has.
 	checked := before != nil && before.rev.ID == o.rev.ID
@@ -174,6 +190,13 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 		if changed(sec.reads) {
 			if out[sec.name], err = sec.make(s, ctx, o); err != nil {
 				return nil, err
+			}
+			if before == nil || !small[sec.name] {
+				continue
+			}
+			// What it reads has changed; what it says may be the same.
+			if was, err := sec.make(s, ctx, *before); err == nil && reflect.DeepEqual(was, out[sec.name]) {
+				delete(out, sec.name)
 			}
 		}
 	}
@@ -210,20 +233,20 @@ func (s *site) shown(ctx context.Context, o opened, before *opened, stage string
 		list = append(list, st)
 	}
 	out["stages"] = list
-	if stage != "" {
-		html, err := s.trayOf(ctx, o, stage)
+	if l.stage != "" {
+		html, err := s.trayOf(ctx, o, l.stage, l.made)
 		if err != nil {
 			return nil, err
 		}
-		out["tray"], out["tray_of"] = string(html), stage
+		out["panel"] = s.panels.send(l.stage, string(html), l.panel)
 	}
 	return out, nil
 }
 
-// sameReview reports whether two reviews of a stage came out of one computation, or
-// say nothing both.
+// sameReview reports whether two reviews of a stage say the same.
 func sameReview(a, b studio.Reviewed) bool {
-	return a.State == b.State && len(a.Findings) == len(b.Findings) && (len(a.Findings) == 0 || &a.Findings[0] == &b.Findings[0])
+	return a.State == b.State && len(a.Findings) == len(b.Findings) &&
+		(len(a.Findings) == 0 || &a.Findings[0] == &b.Findings[0] || reflect.DeepEqual(a.Findings, b.Findings))
 }
 
 // jointView is a joint as the views draw it.

@@ -79,7 +79,7 @@ func (s *site) tray(w http.ResponseWriter, r *http.Request) {
 	o, err := s.open(r.Context(), param(r, "id"))
 	var html []byte
 	if err == nil {
-		html, err = s.trayOf(r.Context(), o, param(r, "stage"))
+		html, err = s.trayOf(r.Context(), o, param(r, "stage"), false)
 	}
 	if err != nil {
 		code, text := s.logged(r, err)
@@ -88,11 +88,13 @@ func (s *site) tray(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Panel", s.panels.send(param(r, "stage"), string(html), "").ID)
 	_, _ = w.Write(html)
 }
 
-// trayOf is the panel of a stage as HTML.
-func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, error) {
+// trayOf is the panel of a stage as HTML. After a change that was just made, what others do is shown as it was
+// a moment ago.
+func (s *site) trayOf(ctx context.Context, o opened, stage string, made bool) ([]byte, error) {
 	if !studio.IsStage(stage) {
 		return nil, studio.ErrNotFound
 	}
@@ -100,11 +102,15 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string) ([]byte, erro
 	if err != nil {
 		return nil, err
 	}
-	others, err := s.colleagues(ctx, o.Character)
+	if !made {
+		s.panels.seldom.Remove("others " + o.ID)
+		s.panels.seldom.Remove("shelf " + o.ID)
+	}
+	others, err := seldom(s.panels, "others "+o.ID, func() ([]colleague, error) { return s.colleagues(ctx, o.Character) })
 	if err != nil {
 		return nil, err
 	}
-	shelf, err := s.studio.Shelf(ctx, o.ID)
+	shelf, err := seldom(s.panels, "shelf "+o.ID, func() (studio.Shelf, error) { return s.studio.Shelf(ctx, o.ID) })
 	if err != nil {
 		return nil, err
 	}

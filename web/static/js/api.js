@@ -25,7 +25,8 @@ async function answerOf(request) {
 }
 
 export const getJSON = async (url, signal) => (await answerOf(fetch(url, { signal }))).json();
-export const getText = async (url) => (await answerOf(fetch(url))).text();
+export const getAnswer = (url) => answerOf(fetch(url));
+export const getText = async (url) => (await getAnswer(url)).text();
 export const getBuffer = async (url) => (await answerOf(fetch(url))).arrayBuffer();
 
 export async function post(url, body) {

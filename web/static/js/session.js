@@ -15,6 +15,7 @@ export const store = {
   stage: document.body.dataset.stage,
   character: null, // the answer of /api/characters/{id}
   works: [], // long work that is queued or runs
+  panel: '', // the id of the panel that is here, so that only what is other in the next one is sent
   move: null, // [x, y, z] metres of the root, while a motion is shown
   map: 'joint', // on the weights stage: joint, leader or plain
   wire: false,
@@ -174,7 +175,7 @@ export const begin = async (early) => show(await early);
 
 // refresh asks the server for what has changed.
 export async function refresh() {
-  const since = store.character ? `?since=${store.character.head}&stage=${store.stage}` : '';
+  const since = store.character ? `?since=${store.character.head}&stage=${store.stage}&panel=${store.panel}` : '';
   return show(await getJSON(`/api/characters/${store.id}${since}`));
 }
 
@@ -202,7 +203,7 @@ async function send(op, params, confirmed) {
   document.body.classList.add('sending');
   const slow = setTimeout(() => say('Working on it …'), 700); // a large mesh takes its time
   try {
-    const answer = await change(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head, stage: store.stage, confirmed }, unknown);
+    const answer = await change(`/api/characters/${store.id}/ops`, { op, params, base: store.character.head, stage: store.stage, panel: store.panel, confirmed }, unknown);
     if (answer.work) { say(begun(labelOf(op))); return true; }
     if (answer.state) await show(answer.state); else await refresh();
     say(answer.revision.outcome.sentence);
@@ -287,7 +288,7 @@ async function stepNow(which) {
   }
   try {
     const sentence = store.character[which];
-    const answer = await change(`/api/characters/${store.id}/${which}`, { base: store.character.head, stage: store.stage }, unknown);
+    const answer = await change(`/api/characters/${store.id}/${which}`, { base: store.character.head, stage: store.stage, panel: store.panel }, unknown);
     if (answer.state) await show(answer.state); else await refresh();
     forgetLocal();
     quiet();

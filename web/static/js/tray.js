@@ -1,7 +1,7 @@
 // The tray: the panel of the current stage, rendered by the server. Forms with
 // data-op become operations; what was typed survives a reload of the panel, and the
 // focus stays where it was.
-import { getText } from './api.js';
+import { getAnswer } from './api.js';
 import { ask } from './ask.js';
 import { filled, valueOf } from './fill.js';
 import { forgetWould, showFinding } from './findings.js';
@@ -10,6 +10,21 @@ import { chosenJoint, chosenNames, joints, on, operate, set, store } from './ses
 
 const tray = document.getElementById('tray');
 let fresh = 0, shown = '';
+let held = { id: '', html: '' }; // the panel that came last, as the server knows it
+
+// whole is a panel as it was sent, or put together of what was sent and what is here; null where that does not fit.
+function whole(sent, stage) {
+  if (sent?.of !== stage) return null;
+  if (sent.same) return sent.id === held.id ? held : null;
+  if (!sent.cut) return { id: sent.id, html: sent.html };
+  const [head, tail] = sent.cut;
+  return sent.from === held.id ? { id: sent.id, html: held.html.slice(0, head) + (sent.html ?? '') + held.html.slice(held.html.length - tail) } : null;
+}
+
+async function fetched(stage) {
+  const r = await getAnswer(`/characters/${store.id}/tray/${stage}`);
+  return { id: r.headers.get('Panel') ?? '', html: await r.text() };
+}
 
 // forms are those that a tool sends itself, by id: { needsJoint, send(form) }.
 export const forms = new Map();
@@ -33,16 +48,16 @@ tray.addEventListener('input', (e) => { if (e.target.name) e.target.dataset.touc
 export async function prepareTray(character, news) {
   const stage = store.stage;
   // The answer may be to what was asked at a stage that has been left since.
-  const html = (news.tray_of === stage && news.tray) || await getText(`/characters/${store.id}/tray/${stage}`);
-  return () => { if (stage === store.stage) put(html); };
+  const panel = whole(news.panel, stage) ?? await fetched(stage);
+  return () => { if (stage === store.stage) put(panel); };
 }
 
 // loadTray brings the panel of the stage.
 export async function loadTray() {
   const turn = ++fresh;
   try {
-    const html = await getText(`/characters/${store.id}/tray/${store.stage}`);
-    if (turn === fresh) put(html);
+    const panel = await fetched(store.stage);
+    if (turn === fresh) put(panel);
   } catch (e) {
     if (turn !== fresh) return;
     shown = '';
@@ -57,16 +72,19 @@ let pressed = false, waiting = null;
 tray.addEventListener('pointerdown', () => { pressed = true; });
 const released = () => setTimeout(() => { // after the click
   pressed = false;
-  if (waiting?.stage === store.stage) put(waiting.html); else waiting = null;
+  if (waiting?.stage === store.stage) put(waiting.panel); else waiting = null;
 });
 for (const end of ['pointerup', 'pointercancel']) addEventListener(end, released, true);
 addEventListener('pointermove', (e) => { if (pressed && !e.buttons) released(); }, true); // let go outside the window
 
 // put shows a panel. One that is there already is left as it is.
-function put(html) {
+function put(panel) {
+  const { html } = panel;
+  held = panel;
+  store.panel = panel.id;
   fresh++;
   const same = tray.dataset.stage === store.stage;
-  waiting = pressed && same ? { html, stage: store.stage } : null;
+  waiting = pressed && same ? { panel, stage: store.stage } : null;
   if (waiting) return;
   if (html !== shown || !same) {
     const keep = typed(true), top = tray.scrollTop, focus = focused();
