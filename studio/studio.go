@@ -305,7 +305,10 @@ func (x *Studio) apply(ctx context.Context, c change, progress Progress) (Revisi
 		Time:      time.Now(),
 	}
 	r.Parent = c.gesture(r)
-	r, err = x.store.Commit(ctx, Commit{Revision: r, Head: c.before.rev.ID, Was: c.before.rev.Parts, Blobs: blobs, Files: blobsOf(c.op), Work: c.work})
+	r, err = x.store.Commit(
+		ctx,
+		Commit{Revision: r, Head: c.before.rev.ID, Was: c.before.rev.Parts, Blobs: blobs, Files: blobsOf(c.op), Work: c.work},
+	)
 	if err == nil {
 		x.states.put(parts.Key(), &stored, stored.size())
 		x.revs.put(strconv.FormatInt(r.ID, 10), r, r.size())
