@@ -28,8 +28,8 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, studio.Wrong("a stream tells of 1 to %d characters, not of %d", mostWatched, len(ids)))
 		return
 	}
-	told, stop := s.studio.Watch(ids...)
-	defer stop()
+	watcher := s.studio.Watch(ids...)
+	defer watcher.Stop()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
@@ -42,9 +42,11 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 		end = time.After(watchedFor)
 	}
 	for {
-		text := ""
+		text, changed := "", watcher.Changed()
 		for _, id := range ids {
-			if body := s.news(r, id); body != last[id] {
+			// Also what is as it was told last: a change and its undo may lie between, and a page that made the
+			// change knows of that alone.
+			if body := s.news(r, id); changed[id] || body != last[id] {
 				text, last[id] = text+fmt.Sprintf("data: %s\n\n", body), body
 			}
 		}
@@ -64,7 +66,7 @@ func (s *site) events(w http.ResponseWriter, r *http.Request) {
 			continue
 		case <-end: // the browser asks again, if it still may
 			return
-		case _, on := <-told:
+		case _, on := <-watcher.C:
 			if !on {
 				return // this server stops; the browser asks again
 			}

@@ -261,6 +261,20 @@ func TestEventsTellNewHeadsOfSeveralCharacters(t *testing.T) {
 	require.Equal(t, ids[1], told.Character)
 	require.Greater(t, told.Head, second.Head)
 
+	// A change and its undo, both before the next news: a page that made the change hears that it is undone.
+	for range 2 {
+		code, out := post(t, server, "/api/characters/"+ids[1]+"/undo", map[string]any{"base": told.Head})
+		require.Equal(t, 200, code, out)
+		code, out = post(t, server, "/api/characters/"+ids[1]+"/redo", map[string]any{"base": second.Head})
+		require.Equal(t, 200, code, out)
+		for again := next(); ; again = next() {
+			require.Equal(t, ids[1], again.Character)
+			if again.Head == told.Head {
+				break
+			}
+		}
+	}
+
 	for _, query := range []string{"", strings.Repeat("character=a&", 41)} {
 		code, body, _ := get(t, server, "/api/events?"+query)
 		require.Equal(t, http.StatusUnprocessableEntity, code)
