@@ -211,8 +211,8 @@ test('what passes through is valid at the handoff', async ({ page }) => {
 test('remedies say what came of their trial, and keep to it', async ({ page }) => {
   await open(page, 'Odile as delivered', 'intake');
   const finding = page.locator('.finding', { hasText: '16 loose vertices' });
-  await expect(finding.locator('.tries')).toContainText('Remove them: 16 become 0', { timeout: 30_000 });
-  await expect(page.locator('.finding', { hasText: 'unbaked transforms' }).locator('.tries')).toContainText('8 become 0');
+  await expect(finding.locator('.tries')).toContainText('Remove them: 16 → 0', { timeout: 30_000 });
+  await expect(page.locator('.finding', { hasText: 'unbaked transforms' }).locator('.tries')).toContainText('8 → 0');
   await finding.getByRole('button', { name: 'Remove them' }).click();
   await expect(saying(page)).toContainText('16');
   await expect(finding).toHaveCount(0);

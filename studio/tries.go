@@ -267,9 +267,9 @@ func compare(f finding.Finding, before, after []finding.Finding) (helps bool, le
 		e := f.Evidence[0]
 		helps, said = true, fmt.Sprintf("%s: excess %.3g → %.3g %s", e.What, math.Abs(e.Value-e.Limit), nearest, unit)
 	case f.Count == 1:
-		said = "it stays"
+		said = "unchanged"
 	default:
-		said = fmt.Sprintf("all %d stay", f.Count)
+		said = fmt.Sprintf("all %d remain", f.Count)
 	}
 	if came := came(before, after); len(came) > 0 {
 		said += "; brings: " + strings.Join(came, "; ")
@@ -301,9 +301,9 @@ func brought(f finding.Finding, before, after []finding.Finding) (n int) {
 
 func becomes(a, b int) string {
 	if a == 1 && b == 0 {
-		return "it goes"
+		return "resolved"
 	}
-	return fmt.Sprintf("%d become %d", a, b)
+	return fmt.Sprintf("%d → %d", a, b)
 }
 
 // came returns the titles of findings that harm and were not there before, or are now

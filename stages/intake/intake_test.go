@@ -549,7 +549,7 @@ func TestRemediesAreTriedOnACopy(t *testing.T) {
 	}
 	require.Equal(t, points, odile.Points)
 	crowd := of(hostile.Meshes["many points at few"](1500))
-	require.Contains(t, crowd["duplicate_vertices weld"].Said, "become 0; brings: ")
+	require.Contains(t, crowd["duplicate_vertices weld"].Said, "→ 0; brings: ")
 	same := of(hostile.Meshes["all points equal"](1500))
 	require.True(t, same["duplicate_vertices weld"].Ran)
 	require.False(t, same["duplicate_vertices weld"].Helps)

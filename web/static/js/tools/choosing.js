@@ -165,7 +165,7 @@ function row(r, n) {
   const value = document.createElement('td'), i = document.createElement('input');
   const even = r.most - r.least < 5e-4;
   Object.assign(i, { type: 'number', min: 0, max: 1, step: 'any', disabled: Boolean(j?.weightsLocked) });
-  if (even) i.value = String(+r.mean.toFixed(4)); else i.placeholder = `${r.least.toFixed(2)}–${r.most.toFixed(2)}`;
+  if (even) i.value = String(+r.mean.toFixed(4)); else i.placeholder = r.most < 0.01 ? `≤ ${r.most.toPrecision(1)}` : `${r.least.toFixed(2)}–${r.most.toFixed(2)}`;
   i.setAttribute('aria-label', `Share of ${r.joint}`);
   i.addEventListener('change', () => { if (i.value !== '' && i.reportValidity()) operate('set_weights', { joint: r.joint, vertices: ranges(store.vertices), value: Number(i.value) }); });
   value.append(i);
@@ -198,7 +198,7 @@ function kept() {
   const box = tray.querySelector('#choice [name=kept]');
   if (!box || !store.character) return;
   const { named = [], hidden = '' } = store.character.vertices ?? {};
-  box.replaceChildren(new Option('Kept choices…', ''), ...named.map((x) => new Option(`${x.name} (${x.count})`, x.name)));
+  box.replaceChildren(new Option('Kept …', ''), ...named.map((x) => new Option(`${x.name} (${x.count})`, x.name)));
   box.disabled = !named.length;
   tray.querySelector('[data-hide=none]').disabled = !hidden;
   tray.querySelector('[data-drop-kept]').disabled = true;

@@ -93,8 +93,8 @@ export function commands(add) {
   add('narrower', 'A smaller brush', ['['], () => paint.setBrush({ radius: paint.brush.radius / 1.15 }), painted, { words: 'radius size' });
   add('wider', 'A larger brush', [']'], () => paint.setBrush({ radius: paint.brush.radius * 1.15 }), painted, { words: 'radius size' });
   add('size', 'Change the radius with the pointer, while the key is held', ['O'], () => paint.size(true), painted, { words: 'brush wider narrower' });
-  add('grow', 'Grow the choice by a ring', ['G'], () => choosing.ask('grow'), bound, { words: 'expand selection' });
-  add('shrink', 'Shrink the choice by a ring', ['T'], () => choosing.ask('shrink'), bound, { words: 'selection' });
+  add('grow', 'Grow the selection by a ring', ['G'], () => choosing.ask('grow'), bound, { words: 'expand selection' });
+  add('shrink', 'Shrink the selection by a ring', ['T'], () => choosing.ask('shrink'), bound, { words: 'selection' });
   add('jointUnder', 'Select the leading joint under the pointer', ['Z'], () => leaderUnder(), bound, { words: 'pick joint' });
   add('jointBefore', 'Select the previous joint', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
   add('restShown', 'Show the bind pose, and the pose again', ['Q'], restShown, bound, { words: 'toggle rest' });
