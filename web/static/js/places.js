@@ -2,7 +2,7 @@
 // program of the graphics card that draws the skin has them; where there is no graphics card, which takes a
 // tenth of a second for it, as core has them, here in the browser.
 import { BufferGeometry, Camera, FloatType, Points, Scene, ShaderMaterial, WebGLRenderTarget } from 'three';
-import { callHere, isHere } from './core.js';
+import { bringHere, callHere, isHere } from './core.js';
 import { vertex } from './programs.js';
 
 // software tells whether the drawing is done without a graphics card.
@@ -15,7 +15,9 @@ export class Places {
   constructor(skin, renderer) {
     this.skin = skin;
     this.renderer = renderer;
-    this.slow = software(renderer);
+    const blind = !renderer.extensions.has('EXT_color_buffer_float'); // it cannot write numbers, as some small cards
+    this.slow = software(renderer) || blind;
+    if (blind) bringHere().catch(() => {});
     this.number = -1; // of the skin in core
     this.key = '';
     this.at = null;

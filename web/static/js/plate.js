@@ -28,6 +28,8 @@ export class Plate {
     this.posed = new Posed([]);
     this.columns = new Columns();
     this.beside = new Beside(this);
+    /** @type {Promise<void> | null} core on its way to the page's thread */
+    this.bringing = null;
     this.instrument = new Instrument(this.view, {
       begin: () => this.tool.grip?.(this),
       turn: (axis, degrees) => this.tool.turning?.(axis, degrees),
@@ -190,7 +192,7 @@ export class Plate {
     const through = store.through ?? Boolean(this.tool.through || (places && !places.joints?.length));
     const solid = store.character.facts.closed && !store.character.stages[0].findings.some((f) => f.code === 'inverted_faces' || f.code === 'inside_out');
     const look = { mode: how.mode ?? 0, chosen: store.chosen, through, wire: store.wire, faded: Boolean(places), solid, bent: this.view.software && Boolean(this.tool.bent) };
-    if (look.bent && !isHere()) bringHere().then(() => this.show(), () => {}); // without it the card's program bends, slowly
+    if (look.bent && !isHere()) this.bringing ??= bringHere().then(() => this.show(), () => {}); // without it the card's program bends, slowly
     this.skin.show(look);
     this.beside.show(look);
     document.getElementById('backs').hidden = through || solid;
