@@ -112,7 +112,7 @@ func TestCompleteHalfGivesTheWholeBack(t *testing.T) {
 		}
 	}
 	_, _, _, err = whole.CompleteHalf(0.001)
-	require.ErrorContains(t, err, "reaches")
+	require.ErrorContains(t, err, "crosses")
 	off := solids.Plate(2)
 	_, _, _, err = off.CompleteHalf(0.001)
 	require.NoError(t, err, "a sheet that begins at the plane is a half too")
