@@ -13,9 +13,9 @@ test('a character is taken from its file to the GLB by the keyboard alone', asyn
   const wrong = errors(page);
   const obj = await (await page.request.get(`/characters/${(await ids(page)).Odile}/handoff/obj`)).body();
   await page.goto('/');
+  const chooser = page.waitForEvent('filechooser', { timeout: 60_000 }); // asked for early: the browser is told in its own time
   let tabs = 0;
-  while (await page.evaluate(() => document.activeElement?.id) !== 'file') { await page.keyboard.press('Tab'); if (++tabs > 12) break; }
-  const chooser = page.waitForEvent('filechooser');
+  while (await page.evaluate(() => document.activeElement?.id) !== 'file') { await page.keyboard.press('Tab'); expect(++tabs, 'the field is near the top').toBeLessThan(12); }
   await page.keyboard.press('Enter');
   await (await chooser).setFiles({ name: 'keys.obj', mimeType: 'text/plain', buffer: obj });
   await page.waitForURL(/\/intake$/, { timeout: 60_000 });
