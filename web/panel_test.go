@@ -21,7 +21,7 @@ func put(old string, p sentPanel) string {
 func TestAPanelIsPutTogetherOfWhatIsOther(t *testing.T) {
 	p := newPanels()
 	r := rand.New(rand.NewPCG(1, 2))
-	letters := []string{"a", "<b>", "é", "→", "🦴", "\n", "x"}
+	letters := []string{"a", "<b>", "é", "ĩ", "→", "→", "🦴", "\n", "x"}
 	text := func() string {
 		var b strings.Builder
 		for range r.IntN(40) {
