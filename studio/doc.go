@@ -16,7 +16,7 @@
 // # Stages and findings
 //
 // A [Stage] measures a state: its findings say what is wrong, how much, and where. They depend on the parts that the
-// stage says it reads, and are computed anew when one of these has changed ([Studio.Review]). A stage makes the
+// stage says it reads, and are computed again when one of these has changed ([Studio.Review]). A stage makes the
 // remedies of its findings with [Offer], as operations of the registry; [Studio.Tries] tries them on a copy that is
 // thrown away, and says with numbers what each would do.
 //

@@ -4,7 +4,7 @@
 export class Influences {
   /**
    * @param {{width: number, joint: Float32Array, value: Float32Array}} table
-   * @param {number[]} mix by joint, how much of it goes by dual quaternions
+   * @param {number[]} mix per joint, the share of dual quaternions
    */
   constructor({ width, joint, value }, mix) {
     this.width = width;

@@ -1,6 +1,5 @@
-// What is drawn over the skin, with the same vertex program, so that it follows the pose: places of a finding, of
-// what an operation would touch, of what is chosen; the probe, the vertices as dots, hairs along the normals, and
-// the faces around what was just painted.
+// Drawn over the skin with the same vertex program, so that it follows the pose: the spots of a finding, the preview
+// of an operation, the selection, the probe, vertices as dots, normals, and the faces just painted.
 import { BufferAttribute, BufferGeometry, Group, LineBasicMaterial, LineSegments, Mesh, Points, ShaderMaterial } from 'three';
 import { ink } from './ink.js';
 import { dots, vertex } from './programs.js';

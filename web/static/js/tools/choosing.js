@@ -198,7 +198,7 @@ function kept() {
   const box = tray.querySelector('#choice [name=kept]');
   if (!box || !store.character) return;
   const { named = [], hidden = '' } = store.character.vertices ?? {};
-  box.replaceChildren(new Option('Kept …', ''), ...named.map((x) => new Option(`${x.name} (${x.count})`, x.name)));
+  box.replaceChildren(new Option('Kept…', ''), ...named.map((x) => new Option(`${x.name} (${x.count})`, x.name)));
   box.disabled = !named.length;
   tray.querySelector('[data-hide=none]').disabled = !hidden;
   tray.querySelector('[data-drop-kept]').disabled = true;
