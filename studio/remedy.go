@@ -18,6 +18,11 @@ func Offer(label string, op Operation) finding.Remedy {
 	return remedy(label, name, op)
 }
 
+// Only is Offer as the one remedy of a finding.
+func Only(label string, op Operation) []finding.Remedy {
+	return []finding.Remedy{Offer(label, op)}
+}
+
 // OfferOf returns an operation of another stage as a remedy, by its name, since stages do not
 // import each other. params are those that are not the entry's defaults; nil are none.
 func OfferOf(label, name string, params map[string]any) finding.Remedy {

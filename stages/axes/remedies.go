@@ -16,35 +16,32 @@ func remedies(sk *skeleton.Skeleton, c skeleton.Convention) func(f finding.Findi
 			convention.From = from
 			return studio.Offer("Orient these joints", &SetAxes{Convention: convention, Joints: joints, Own: true})
 		}
-		one := func(label string, op studio.Operation) []finding.Remedy {
-			return []finding.Remedy{studio.Offer(label, op)}
-		}
 		switch f.Code {
 		case "axis_off_bone":
 			if 2*len(joints) > len(sk.Joints) {
-				return one("Orient all joints", &SetAxes{Convention: c})
+				return studio.Only("Orient all joints", &SetAxes{Convention: c})
 			}
 			return []finding.Remedy{orient("")}
 		case "bends_backward", "bends_sideways", "bends_unlike_partner", "roll_jump", "bend_axis_off":
 			return []finding.Remedy{orient("bend")}
 		case "axes_unlike_partner":
 			partners, _ := f.Data.(skeleton.Partners)
-			return append(one("Mirror left to right", &CopyAxes{Joints: partners}), orient("bend"))
+			return append(studio.Only("Mirror left to right", &CopyAxes{Joints: partners}), orient("bend"))
 		case "twist_off_line":
-			return one("Space them evenly", &AlignTwists{})
+			return studio.Only("Space them evenly", &AlignTwists{})
 		case "limits_shut_out_rest":
 			return append(
-				one("Use typical limits", &LimitJoints{Joints: joints, Usual: true}),
+				studio.Only("Use typical limits", &LimitJoints{Joints: joints, Usual: true}),
 				studio.Offer("Clear the limits", &FreeJoints{Joints: joints}),
 			)
 		case "goal_off":
 			if len(joints) == 1 { // of one limb, so that its bones are known
 				bones := sk.Joints[sk.Index(joints[0])].Keeps.Goal.Bones
-				return one("Move it to the limb's end", &SetGoal{Joint: joints[0], Bones: bones})
+				return studio.Only("Move it to the limb's end", &SetGoal{Joint: joints[0], Bones: bones})
 			}
 		case "gimbal_lock":
 			orders, _ := f.Data.(skeleton.RotationOrders)
-			return one("Use the safest rotation orders", &SetOrder{Orders: orders})
+			return studio.Only("Use the safest rotation orders", &SetOrder{Orders: orders})
 		}
 		return nil
 	}

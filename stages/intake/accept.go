@@ -59,7 +59,7 @@ func Judge(list []finding.Finding, s *studio.State) []finding.Finding {
 		}
 		if slices.Contains(s.Settings.Accepted, f.Code) {
 			f.Severity, f.Title = finding.Note, f.Title+", as intended"
-			f.Remedies = offer("Reopen", &AcceptFinding{Code: f.Code, Again: true})
+			f.Remedies = studio.Only("Reopen", &AcceptFinding{Code: f.Code, Again: true})
 			continue
 		}
 		f.Remedies = append(f.Remedies, studio.Offer("Accept as intended", &AcceptFinding{Code: f.Code}))

@@ -17,43 +17,43 @@ func remedies(s *studio.State) func(f finding.Finding) []finding.Remedy {
 		switch f.Code {
 		case "duplicate_vertices":
 			if d, ok := f.Data.(health.Within); ok { // none while the parts have transforms
-				return offer("Weld them", &Weld{Distance: float64(d)})
+				return studio.Only("Weld them", &Weld{Distance: float64(d)})
 			}
 		case "non_manifold_edges":
 			if f.Data == health.Doubled(true) {
 				return dropFaces()
 			}
-			return offer("Split them", &SplitTies{})
+			return studio.Only("Split them", &SplitTies{})
 		case "bow_ties":
-			return offer("Split them", &SplitTies{})
+			return studio.Only("Split them", &SplitTies{})
 		case "inside_faces":
-			return offer("Remove them", &DropChosen{Which: "inside"})
+			return studio.Only("Remove them", &DropChosen{Which: "inside"})
 		case "inverted_faces", "inside_out":
-			return offer("Flip them outward", &MakeOutward{})
+			return studio.Only("Flip them outward", &MakeOutward{})
 		case "doubled_faces", "zero_area_faces":
 			return dropFaces()
 		case "many_sided_faces", "concave_faces", "folded_faces", "holed_faces":
-			return offer("Triangulate them", &Triangulate{Which: f.Code})
+			return studio.Only("Triangulate them", &Triangulate{Which: f.Code})
 		case "loose_vertices":
-			return offer("Remove them", &DropLoose{})
+			return studio.Only("Remove them", &DropLoose{})
 		case "open_borders":
 			if h, ok := f.Data.(health.Holes); ok {
-				return offer(fill(h), &FillHoles{Edges: h.Edges})
+				return studio.Only(fill(h), &FillHoles{Edges: h.Edges})
 			}
 		case "crumbs":
 			if size, ok := f.Data.(health.Within); ok {
-				return offer(
+				return studio.Only(
 					"Remove "+wording.Count(f.Count, "piece", "pieces")+" smaller than "+wording.Length(float64(size)),
 					&DropCrumbs{Size: float64(size)},
 				)
 			}
 		case "separate_pieces":
 			if len(s.Mesh.Parts) <= f.Count {
-				return offer("Make each piece a part", &SeparatePieces{})
+				return studio.Only("Make each piece a part", &SeparatePieces{})
 			}
 		case "half_mesh":
 			if d, ok := f.Data.(health.Within); ok {
-				return offer("Complete it by mirroring", &CompleteHalf{Tolerance: float64(d)})
+				return studio.Only("Complete it by mirroring", &CompleteHalf{Tolerance: float64(d)})
 			}
 		case "size_or_axis", "transform_not_identity", "off_ground", "off_centre", "not_facing_front":
 			places, _ := f.Data.(health.Placements)
@@ -67,12 +67,8 @@ func remedies(s *studio.State) func(f finding.Finding) []finding.Remedy {
 	}
 }
 
-func offer(label string, op studio.Operation) []finding.Remedy {
-	return []finding.Remedy{studio.Offer(label, op)}
-}
-
 func dropFaces() []finding.Remedy {
-	return offer("Remove duplicate and zero-area faces", &DropFaces{})
+	return studio.Only("Remove duplicate and zero-area faces", &DropFaces{})
 }
 
 func fill(h health.Holes) string {

@@ -11,49 +11,46 @@ import (
 // remedies returns what mends a finding of where joints stand.
 func remedies(f finding.Finding) []finding.Remedy {
 	joints := f.Where.Joints
-	one := func(label string, op studio.Operation) []finding.Remedy {
-		return []finding.Remedy{studio.Offer(label, op)}
-	}
 	switch f.Code {
 	case "joint_outside":
-		return one("Move them inside", &CentreJoints{Joints: joints, Both: true})
+		return studio.Only("Move them inside", &CentreJoints{Joints: joints, Both: true})
 	case "off_middle":
-		return one("Center them in the volume", &CentreJoints{Joints: joints, Both: true})
+		return studio.Only("Center them in the volume", &CentreJoints{Joints: joints, Both: true})
 	case "no_mesh_near":
-		return one("Move them inside", &CentreJoints{Joints: joints, Both: true})
+		return studio.Only("Move them inside", &CentreJoints{Joints: joints, Both: true})
 	case "bone_outside":
 		ends, _ := f.Data.(skeleton.Ends)
-		return one("Divide them, with the new joints inside", &InsertJoints{Joints: ends, Count: 1, Inside: true})
+		return studio.Only("Divide them, with the new joints inside", &InsertJoints{Joints: ends, Count: 1, Inside: true})
 	case "shared_limb":
 		return []finding.Remedy{{Label: "Show the tips", Opens: "tips"}}
 	case "coincident_joints":
-		return one("Remove them, keep their children", &RemoveJoints{Joints: joints})
+		return studio.Only("Remove them, keep their children", &RemoveJoints{Joints: joints})
 	case "several_roots":
-		return one("Parent all to "+joints[0], &OneRoot{Joint: joints[0]})
+		return studio.Only("Parent all to "+joints[0], &OneRoot{Joint: joints[0]})
 	case "odd_names":
 		names, _ := f.Data.(skeleton.Names)
-		return one("Clean up the names", &RenameJoints{Names: names})
+		return studio.Only("Clean up the names", &RenameJoints{Names: names})
 	case "no_bend":
-		return one("Bend them by 4°", &SlightBend{Joints: joints, Degrees: 4})
+		return studio.Only("Bend them by 4°", &SlightBend{Joints: joints, Degrees: 4})
 	case "wrong_bend":
 		places, _ := f.Data.(skeleton.Places)
 		op := &PlaceJoints{}
 		for _, p := range places {
 			op.Places = append(op.Places, Spot{Joint: p.Joint, To: placeOf(p.To)})
 		}
-		return one("Reverse the bend", op)
+		return studio.Only("Reverse the bend", op)
 	case "no_partner":
 		from := "left"
 		if f.Data == skeleton.Right {
 			from = "right"
 		}
-		return one("Mirror the skeleton from the "+from, &MakeOther{From: from, Tolerance: 0.005})
+		return studio.Only("Mirror the skeleton from the "+from, &MakeOther{From: from, Tolerance: 0.005})
 	case "sides_turned":
 		turn, _ := f.Data.(skeleton.Turn)
 		return []finding.Remedy{studio.OfferOf("Rotate to face front", "bake_transform", map[string]any{"turn": turn, "stand": true})}
 	case "sides_differ":
 		left, _ := f.Data.(skeleton.Lefts)
-		return one("Match right to left", &CopyToPartner{Joints: left})
+		return studio.Only("Match right to left", &CopyToPartner{Joints: left})
 	case "pairs_hung_unlike":
 		ways, _ := f.Data.(skeleton.Parents)
 		var out []finding.Remedy
