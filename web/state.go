@@ -57,7 +57,14 @@ var sections = []section{
 		return map[string]any{"joints": o.state.Weights.Joints, "columns": o.rev.Parts.Columns()}, nil
 	}},
 	{"mix", []string{"mix"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.rev.Parts["mix"], nil }},
-	{"fit", []string{"fit"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.state.Fit, nil }},
+	{"fit", []string{"fit"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		if o.state.Fit == nil || o.state.Fit.Shape == nil {
+			return o.state.Fit, nil
+		}
+		out := *o.state.Fit
+		out.Shape = nil // its lines are for the server: the page asks where joints would stand
+		return out, nil
+	}},
 	{"plane", []string{"skeleton", "settings"}, func(_ *site, _ context.Context, o opened) (any, error) {
 		if o.state.Skeleton == nil {
 			return 0, nil

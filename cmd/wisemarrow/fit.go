@@ -25,6 +25,7 @@ import (
 func fitCommand() *cobra.Command {
 	var out, rep, starter, own, facing string
 	var params map[string]string
+	var joints int
 	var place placementFlags
 	c := &cobra.Command{
 		Use:   "fit FILE",
@@ -35,6 +36,7 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
   wisemarrow fit man.off --up z -o skeleton.gltf
   wisemarrow fit otter.glb --starter quadruped --set tail=6,ears=true -o skeleton.gltf
   wisemarrow fit dragon.glb --starter chain --set count=14,curved=true -o skeleton.gltf
+  wisemarrow fit spider.glb --starter shape --joints 40 -o skeleton.gltf
   wisemarrow fit body.obj --own house.gltf --starter biped -o skeleton.gltf
   wisemarrow fit cow.off --starter quadruped --facing +x -o skeleton.gltf`,
 		Args: cobra.ExactArgs(1),
@@ -42,6 +44,12 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 			chosen, err := starterParams(starter, params)
 			if err != nil {
 				return err
+			}
+			if c.Flags().Changed("joints") {
+				if starter != "shape" {
+					return fmt.Errorf("--joints is for --starter shape; the numbers of the %s are set with --set", starter)
+				}
+				chosen["joints"] = joints
 			}
 			if own != "" {
 				if chosen["own"], err = ownStarter(own, chosen); err != nil {
@@ -89,6 +97,7 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 		StringVar(&own, "own", "", "fit the skeleton of this file, like the starter: joints that both have are placed like the starter's")
 	c.Flags().StringVar(&facing, "facing", "", "where the character looks once Y is up: +x, -x, +z or -z; found if not given")
 	c.Flags().StringToStringVar(&params, "set", nil, "numbers of the starter, as spine=4,neck=2,jaw=true")
+	c.Flags().IntVar(&joints, "joints", 0, "with --starter shape: how many joints there are in all; 0 for as many as it bends")
 	c.Flags().StringVarP(&out, "output", "o", "", "write the skeleton to this .gltf")
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	place.add(c, "; guessed if not given")

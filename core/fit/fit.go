@@ -34,6 +34,7 @@ type Report struct {
 	Props    int                  `json:"props"`  // one-sided pieces that were left out
 	Joints   []JointFit           `json:"joints"`
 	Own      *skeleton.Own        `json:"own,omitempty"` // that was fitted like the starter
+	Shape    *Shape               `json:"shape,omitempty"`
 	// Shown and Faced are what a person had corrected, for the next fit to keep.
 	Shown map[string][]float64 `json:"shown,omitempty"`
 	Faced string               `json:"faced,omitempty"`
@@ -118,7 +119,14 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress progress.Func) (
 		return nil, nil, ErrNoBody
 	}
 	var f *fitter
+	var shape *Shape
 	switch p.Starter {
+	case "shape":
+		var counts map[string]int
+		if o.Own != nil {
+			counts = limbCounts(o.Own.Skeleton)
+		}
+		f, starter, shape, err = shaped(ctx, m, p, o.Shown, counts, progress)
 	case "quadruped":
 		f, err = quadruped(ctx, m, p, o.Shown, progress)
 	case "bird":
@@ -163,6 +171,7 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress progress.Func) (
 		f.joints = named
 	}
 	s, report := f.result(starter, p)
+	report.Shape = shape
 	report.Shown, report.Faced = map[string][]float64{}, o.Shown.Facing
 	for name, p := range o.Shown.Places {
 		report.Shown[name] = []float64{p.X, p.Y, p.Z}
@@ -215,7 +224,7 @@ const pinnedReason = "set by hand"
 // the difference is the grain of the volume, not the character's. Fingers, which are read
 // in a finer one, stay: the mean of two may lie between fingers.
 func (f *fitter) even() {
-	if math.IsInf(f.plane, 0) || f.match < 0.93 {
+	if math.IsInf(f.plane, 0) || f.match < mirrorMatch {
 		return
 	}
 	for name := range f.given {

@@ -2,6 +2,7 @@ package fit
 
 import (
 	"math"
+	"slices"
 
 	"wisemarrow/core/geom"
 
@@ -34,8 +35,25 @@ func (r *Report) Moved(by geom.Matrix, turn quat.Number, scale float64) *Report 
 	if r.Crotch > 0 {
 		out.Crotch = by.Point(r3.Vec{X: r.Plane.X, Y: r.Crotch, Z: r.Plane.Z}).Y
 	}
+	if r.Shape != nil {
+		out.Shape = r.Shape.moved(by, scale)
+	}
 	if math.Abs(turn.Real) < 1-1e-9 {
 		out.Faced = "" // it was said of the old direction
 	}
 	return &out
+}
+
+func (s *Shape) moved(by geom.Matrix, scale float64) *Shape {
+	bead := func(b Bead) Bead { return Bead{by.Point(b.At), scale * b.Radius} }
+	out := &Shape{Root: bead(s.Root), Chain: s.Chain, Limbs: slices.Clone(s.Limbs)}
+	for i := range out.Limbs {
+		l := &out.Limbs[i]
+		l.Start, l.Arc = scale*l.Start, scale*l.Arc
+		l.Line = slices.Clone(l.Line)
+		for k := range l.Line {
+			l.Line[k] = bead(l.Line[k])
+		}
+	}
+	return out
 }

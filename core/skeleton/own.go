@@ -82,8 +82,8 @@ func (o *Own) Check() error {
 	if err := o.Skeleton.Validate(); err != nil {
 		return fmt.Errorf("starter %s: %w", o.Name, err)
 	}
-	if o.Like.Starter == "empty" {
-		return o.Like.Check() // placed by its size alone
+	if o.Like.Starter == "empty" || o.Like.Starter == "shape" {
+		return o.Like.Check() // placed by its size alone, or by the names of the limbs that are read
 	}
 	if shared := o.shared(); len(shared) < ownShared {
 		what := "none"

@@ -43,6 +43,7 @@ type Params struct {
 	Feathers    int     `json:"feathers"`  // joints along each wing behind the wrist, 0–6
 	Count       int     `json:"count"`     // joints of a chain, 2–64
 	Curved      bool    `json:"curved"`    // of a chain: joints close to each other where it bends
+	Joints      int     `json:"joints"`    // of a shape: in all, 0 for as many as it has bends, to 400
 	Jaw         bool    `json:"jaw"`
 	Eyes        bool    `json:"eyes"`
 	Ears        bool    `json:"ears"`
@@ -114,6 +115,7 @@ var Kinds = []Kind{
 	},
 	{"hand", "Hand", Params{Starter: "hand", Height: 0.2, Fingers: 5, Phalanges: 3}, []string{"fingers", "phalanges"}, []string{"hand"}},
 	{"chain", "Chain", Params{Starter: "chain", Height: 1, Count: 12}, []string{"count", "curved"}, []string{"head", "tail"}},
+	{"shape", "Read from the shape", Params{Starter: "shape", Height: 1}, []string{"joints"}, []string{"middle plane"}},
 	{"empty", "Empty, one root", Params{Starter: "empty", Height: 1}, nil, nil},
 }
 
@@ -146,7 +148,7 @@ func (p Params) Check() error {
 		name        string
 		value, a, b int
 	}{{"spine", p.Spine, 1, 6}, {"neck", p.Neck, 1, longNeck}, {"fingers", p.Fingers, 0, 5}, {"phalanges", p.Phalanges, 0, 4}, {"toes", p.Toes, 0, 5},
-		{"twist", p.Twist, 0, 3}, {"tail", p.Tail, 0, 12}, {"feathers", p.Feathers, 0, 6}, {"count", p.Count, 2, 64}} {
+		{"twist", p.Twist, 0, 3}, {"tail", p.Tail, 0, 12}, {"feathers", p.Feathers, 0, 6}, {"count", p.Count, 2, 64}, {"joints", p.Joints, 0, 400}} {
 		if slices.Contains(kind.Reads, x.name) && (x.value < x.a || x.value > x.b) {
 			return fmt.Errorf("%s is %d to %d for a %s, not %d", x.name, x.a, x.b, p.Starter, x.value)
 		}
@@ -177,7 +179,7 @@ func (p Params) build() *Skeleton {
 			l.add(fmt.Sprintf("chain_%d", i+1), l.last(), r3.Vec{Z: 0.5 - float64(i)/float64(p.Count)})
 		}
 		l.add("chain_end", l.last(), r3.Vec{Z: -0.5})
-	case "empty":
+	case "empty", "shape": // a shape's joints are those that are read
 		l.add("root", "", r3.Vec{})
 	default:
 		l.biped(p)

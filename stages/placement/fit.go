@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/fit"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
 
@@ -208,11 +209,15 @@ func translate(o *fit.Options, from, to skeleton.Marks) error {
 }
 
 // PreviewStarter returns the joints of a starter at the size of a character's
-// mesh, standing where it stands, for the view to show before it is fitted.
+// mesh, standing where it stands, for the view to show before it is fitted. Of a shape
+// that was read before, they stand where they would for another number of joints.
 func PreviewStarter(ctx context.Context, x *studio.Studio, character string, o *FitStarter) ([]Theirs, error) {
 	_, _, s, err := x.Head(ctx, character)
 	if err != nil {
 		return nil, err
+	}
+	if o.Starter == "shape" && o.Own == nil {
+		return previewShape(s, o.Params)
 	}
 	var sk *skeleton.Skeleton
 	p := o.Params
@@ -234,6 +239,24 @@ func PreviewStarter(ctx context.Context, x *studio.Studio, character string, o *
 			j := &sk.Joints[i]
 			j.Pos.X, j.Pos.Y, j.Pos.Z = k*j.Pos.X+(f.Min[0]+f.Max[0])/2, k*j.Pos.Y+f.Min[1], k*j.Pos.Z+(f.Min[2]+f.Max[2])/2
 		}
+	}
+	return TheirsOf(sk), nil
+}
+
+func previewShape(s *studio.State, p skeleton.Params) ([]Theirs, error) {
+	if s.Fit == nil || s.Fit.Shape == nil {
+		return nil, studio.Wrong("the joints are read when you fit: press Fit to the mesh")
+	}
+	if err := p.Check(); err != nil {
+		return nil, studio.Wrong("%v", err)
+	}
+	joints, err := s.Fit.Shape.Joints(p.Joints, nil)
+	if err != nil {
+		return nil, studio.Wrong("%v", err)
+	}
+	sk := &skeleton.Skeleton{}
+	for _, j := range joints {
+		sk.Joints = append(sk.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: j.At, Rot: geom.Identity})
 	}
 	return TheirsOf(sk), nil
 }

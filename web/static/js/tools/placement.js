@@ -328,6 +328,21 @@ tray.addEventListener('input', (e) => {
 tray.addEventListener('focusin', (e) => { const form = e.target.closest('#starter'); if (form && !store.ghost) showStarter(form); });
 tray.addEventListener('toggle', (e) => { if (e.target.matches('.anew')) { if (e.target.open) showStarter(e.target.querySelector('#starter')); else hideStarter(); } }, true);
 
+// The dial of a shape that was read: joints move along its limbs while it is turned.
+tray.addEventListener('input', async (e) => {
+  const form = e.target.closest('#dial');
+  if (!form) return;
+  const mine = ++turn, joints = Number(e.target.value);
+  form.querySelector('output').value = String(joints);
+  try {
+    const list = await post(`/api/characters/${store.id}/starter`, { ...store.character.fit.params, joints });
+    if (mine === turn) set({ ghost: list });
+  } catch (x) { if (mine === turn) set({ say: x.message }); }
+});
+tray.addEventListener('change', (e) => {
+  if (e.target.closest('#dial')) operate('fit_starter', { ...again(), joints: Number(e.target.value) }).finally(hideStarter);
+});
+
 // Acts on what is chosen ---------------------------------------------------------
 
 tray.addEventListener('click', async (e) => {
@@ -352,6 +367,7 @@ tray.addEventListener('click', async (e) => {
     if (!fit) { set({ say: 'This skeleton was not fitted from a starter, so there is nothing to fit a part of it by.' }); return; }
     operate('fit_starter', { ...again(), only: names });
   }
+  if (b.dataset.byShape !== undefined) operate('fit_starter', { ...again(), joints: 0 });
   if (b.dataset.forget !== undefined) {
     const { params, own } = store.character.fit;
     if (await operate('fit_starter', { ...params, own })) {
@@ -417,6 +433,11 @@ function fill() {
   if (un && !un.hidden) un.closest('.with-chosen').hidden = false;
   for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
   for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(corrections()[b.dataset.tip])); }
+  const dial = tray.querySelector('#dial');
+  if (dial && !store.ghost) {
+    dial.elements.joints.value = String(joints().length);
+    dial.querySelector('output').value = String(joints().length);
+  }
   const faces = tray.querySelector('#again [name=facing]');
   if (faces) {
     if (!faces.dataset.touched) faces.value = facing();

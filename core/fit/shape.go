@@ -1,0 +1,147 @@
+package fit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/progress"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Shape is what was read of a body without a starter: its limbs, named by kind, side and order along the body.
+type Shape struct {
+	Root  Bead   `json:"root"`
+	Chain bool   `json:"chain"` // nothing but one strand, from its thicker end
+	Limbs []Limb `json:"limbs"` // each after the one that it is on
+}
+
+// Limb is a strand with its name.
+type Limb struct {
+	Strand
+	Kind    string `json:"kind"`    // body, head, tail, leg, arm, wing, branch, chain
+	Name    string `json:"name"`    // of its joints, without number and side: leg_a
+	Side    string `json:"side"`    // "_l", "_r" or ""
+	Partner int    `json:"partner"` // the limb on the other side, -1 for none
+}
+
+// shapeMost is how many limbs are read; a hedge has more.
+const shapeMost = 64
+
+// shaped reads the skeleton of a body from its shape alone. counts, unless nil, says how many joints each limb has
+// between its first and its last, by the name of the limb; else p.Joints tells how many there are in all.
+func shaped(
+	ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, counts map[string]int, told progress.Func,
+) (*fitter, *skeleton.Skeleton, *Shape, error) {
+	told("Filling the volume", 0.05)
+	f, err := newFitter(m, shown, shown.turn())
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	if !f.faced && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
+		f.quarters(1)
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, nil, nil, err
+	}
+	told("Finding limbs", 0.5)
+	s := f.readShape()
+	if len(s.Limbs) == 0 {
+		return nil, nil, nil, errors.New(
+			"nothing stands out from this body: it has no limbs to read a skeleton from; place the joints by hand",
+		)
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, nil, nil, err
+	}
+	told("Placing joints", 0.9)
+	joints, err := s.Joints(p.Joints, counts)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	starter := &skeleton.Skeleton{}
+	for _, j := range joints {
+		starter.Joints = append(starter.Joints, skeleton.Joint{
+			Name: j.Name, Parent: j.Parent, Pos: geom.Rotate(f.back, j.At), Rot: geom.Identity,
+		})
+		f.put(j.Name, j.At, j.Confidence, j.Reason)
+		f.joints[j.Name] = placed{at: j.At, confidence: j.Confidence, reason: j.Reason, fine: !j.End}
+	}
+	for _, l := range s.Limbs {
+		if !l.Leads {
+			f.tips[l.Name+l.Side] = l.tip()
+		}
+	}
+	return f, starter, f.inWorld(s), nil
+}
+
+// inWorld returns a shape in world frame, its lines as short as a page needs them.
+func (f *fitter) inWorld(s *Shape) *Shape {
+	turned := func(b Bead) Bead {
+		p := geom.Rotate(f.back, b.At)
+		round := func(x float64) float64 { return math.Round(x*1e5) / 1e5 }
+		return Bead{r3.Vec{X: round(p.X), Y: round(p.Y), Z: round(p.Z)}, round(b.Radius)}
+	}
+	out := &Shape{Root: turned(s.Root), Chain: s.Chain, Limbs: slices.Clone(s.Limbs)}
+	for i := range out.Limbs {
+		l := &out.Limbs[i]
+		l.Line = slices.Clone(l.Line)
+		for k := range l.Line {
+			l.Line[k] = turned(l.Line[k])
+		}
+	}
+	return out
+}
+
+// readShape reads the limbs and names them.
+func (f *fitter) readShape() *Shape {
+	list, root := f.strands()
+	s := &Shape{Root: root}
+	list = f.dissolve(list)
+	forked(list)
+	for _, l := range list {
+		s.Limbs = append(s.Limbs, Limb{Strand: l, Partner: -1})
+	}
+	f.through(s)
+	for i := range s.Limbs {
+		l := &s.Limbs[i]
+		l.Line = resampled(l.Line, lineBeads)
+		f.gauge(&l.Strand)
+	}
+	f.pair(s)
+	f.kinds(s)
+	s.name()
+	if len(s.Limbs) > shapeMost {
+		f.notes = append(f.notes, fmt.Sprintf("%d limbs were found; the %d longest are read", len(s.Limbs), shapeMost))
+		s.cut(shapeMost)
+	}
+	n := 0
+	for _, l := range s.Limbs {
+		if !l.Leads {
+			n++
+		}
+	}
+	f.notes = append(f.notes, "read from the shape: "+wording.Count(n, "limb", "limbs"))
+	return s
+}
+
+// lineBeads is how many places a line has: enough for 12 joints on it.
+const lineBeads = 41
+
+
+func resampled(line []Bead, n int) []Bead {
+	s := Strand{Line: line}
+	length := s.length()
+	out := make([]Bead, n)
+	for k := range out {
+		out[k] = s.at(length * float64(k) / float64(n-1))
+	}
+	return out
+}
