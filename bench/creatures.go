@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"wisemarrow/core/fit"
-	"wisemarrow/core/skeleton"
 	"wisemarrow/demo"
 )
 
@@ -35,12 +34,12 @@ func creatures() error {
 	plans := map[string]*tally{}
 	var order []string
 	var took []float64
-	good, sure, near := 0, 0, 0
+	good, sure, near, limbs, tips, joined := 0, 0, 0, 0, 0, 0
 	list := demo.Creatures(seed, 52)
 	for _, c := range list {
 		m, truth := c.Make()
 		begin := time.Now()
-		s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: skeleton.Params{Starter: "shape", Height: 1}}, nil)
+		s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: demo.CreatureParams}, nil)
 		if plans[c.Plan] == nil {
 			plans[c.Plan] = &tally{}
 			order = append(order, c.Plan)
@@ -58,6 +57,7 @@ func creatures() error {
 			plans[c.Plan].good++
 		}
 		sure, near = sure+r.Sure, near+r.SureNear
+		limbs, tips, joined = limbs+r.Limbs, tips+r.Tips, joined+r.Found
 		fmt.Printf(
 			"%-40s %9d %7d %7d %8.2f %8.2f %7d %8.0f  %s\n",
 			c.Name,
@@ -72,6 +72,7 @@ func creatures() error {
 		)
 	}
 	slices.Sort(took)
+	fmt.Printf("of %d limbs %d were found to their tips, %d with a joint near each true one\n", limbs, tips, joined)
 	fmt.Printf("%d of %d are right; of %d joints said to be sure %.1f %% are near a true place; median %.0f ms\n",
 		good, len(list), sure, 100*float64(near)/float64(max(1, sure)), took[len(took)/2])
 	for _, p := range order {

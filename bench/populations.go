@@ -45,7 +45,22 @@ func populations() error {
 			fmt.Printf("%s: %s\n", v.Name, why)
 		}
 	}
-	fmt.Printf("%d characters, %d worse than in %s\n", len(all), worse, fitsTable)
+	beings := demo.Creatures(1, 39)
+	for _, c := range beings {
+		m, truth := c.Make()
+		s, _, err := fit.Fit(context.Background(), m, fit.Options{Params: demo.CreatureParams}, nil)
+		if err != nil {
+			return fmt.Errorf("%s: %w", c.Name, err)
+		}
+		r := demo.Compare(m, s, truth)
+		rows = append(rows, []string{c.Name, strconv.FormatFloat(100*r.Mean, 'f', 2, 64), strconv.FormatFloat(100*r.Worst, 'f', 2, 64),
+			fmt.Sprintf("%d of %d limbs", r.Found, r.Limbs)})
+		if why := was.Worse(c.Name, r.Mean, r.Worst); why != "" {
+			worse++
+			fmt.Printf("%s: %s\n", c.Name, why)
+		}
+	}
+	fmt.Printf("%d characters, %d worse than in %s\n", len(all)+len(beings), worse, fitsTable)
 	if os.Getenv("WISEMARROW_TABLES") != "write" {
 		return nil
 	}

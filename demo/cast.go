@@ -70,6 +70,13 @@ func Cast() []Member {
 			[]Step{{"fit_starter", map[string]any{"starter": "chain", "count": KiteJoints}}},
 		},
 		{
+			"Samphire",
+			"Prompter. A hood on six arms, read from its shape.",
+			"samphire.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return Samphire(0.0125) },
+			[]Step{{"fit_starter", map[string]any{"starter": "shape"}}},
+		},
+		{
 			"Odile as delivered",
 			"The ferrywoman as a careless export sent her.",
 			"odile_export_final2.glb",

@@ -12,11 +12,15 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
+// CreatureParams read a creature with as many joints as its limbs bend.
+var CreatureParams = skeleton.Params{Starter: "shape", Height: 1}
+
 // Reading is how a skeleton that was read from a creature's shape compares with its true limbs, as shares of the
 // longest side of the box around the mesh.
 type Reading struct {
 	Found       int     // limbs with a joint within CreatureNear of each true one
 	Limbs       int     // in all
+	Tips        int     // limbs to whose tip a joint is as near
 	Mean, Worst float64 // from each true joint to the nearest that is read
 	Sure        int     // joints said to be sure
 	SureNear    int     // of them, those within CreatureNear of a true limb's line
@@ -61,16 +65,16 @@ func Compare(m *mesh.Mesh, s *skeleton.Skeleton, truth []Limb) Reading {
 		} else {
 			r.Wrong = append(r.Wrong, fmt.Sprintf("%s%s: %d of %d joints not there, %.1f %% off", l.Kind, l.Side, missed, len(l.Joints), 100*far))
 		}
-		if l.Side == "" {
-			continue
-		}
 		tip, best, name := l.Joints[len(l.Joints)-1], math.Inf(1), ""
 		for _, j := range s.Joints {
 			if e := r3.Norm(r3.Sub(j.Pos, tip)); e < best {
 				best, name = e, j.Name
 			}
 		}
-		if best < 2*CreatureNear*size && !strings.HasSuffix(name, l.Side) {
+		if best < CreatureNear*size {
+			r.Tips++
+		}
+		if l.Side != "" && best < 2*CreatureNear*size && !strings.HasSuffix(name, l.Side) {
 			r.Wrong = append(r.Wrong, fmt.Sprintf("%s%s is named %s", l.Kind, l.Side, name))
 		}
 	}

@@ -79,7 +79,7 @@ test('several joints are chosen in the ledger and acted on at once', async ({ pa
 });
 
 test('the ledger sorts by its columns, and what is chosen comes first in the panel', async ({ page }) => {
-  await open(page, 'Odile', 'placement');
+  await open(page, 'Sedge', 'placement');
   await page.locator('#ledger .fold').click();
   const names = () => page.locator('#ledger [data-joint] .name').allTextContents();
   const hanging = await names();
@@ -432,6 +432,28 @@ test('a click is not lost when its panel comes anew between press and release', 
   await page.waitForTimeout(300);
   await page.mouse.up();
   await expect(page.locator('.saying')).toContainText('Fitted the biped', { timeout: 60_000 });
-  await expect(page.locator('#tray')).toContainText('_west');
+  expect((await names(page)).some((n) => n.endsWith('_west'))).toBe(true);
   await page.request.post(`/api/characters/${id}/remove`, { data: {} });
+});
+
+test('the dial of a shape moves joints along its limbs, and guesses are accepted at one look', async ({ page }) => {
+  const bad = errors(page);
+  await fresh(page, 'Samphire', 'Samphire dialed');
+  await page.locator('#starter select[name=starter]').selectOption('shape');
+  await page.getByRole('button', { name: 'Fit to the mesh' }).click();
+  await expect.poll(async () => (await names(page)).length, { timeout: 30_000 }).toBeGreaterThan(20);
+  const read = (await names(page)).length;
+  const dial = page.locator('#dial input[name=joints]');
+  await expect(dial).toHaveValue(String(read));
+  await dial.focus();
+  for (let k = 0; k < 6; k++) await page.keyboard.press('ArrowRight');
+  await expect.poll(async () => (await names(page)).length, { timeout: 30_000 }).toBeGreaterThan(read + 3);
+  expect(await names(page)).toContain('leg_a_end_l');
+  expect(await marrow(page, (m) => m.store.ghost)).toBe(null);
+  await page.getByRole('button', { name: 'As many as the limbs bend' }).click();
+  await expect.poll(async () => (await names(page)).length, { timeout: 30_000 }).toBe(read);
+  // What the fit guessed is accepted at one look.
+  await page.getByRole('button', { name: 'Accept them where they are' }).click();
+  await expect(page.locator('#tray')).not.toContainText('under 80% sure');
+  expect(bad).toEqual([]);
 });

@@ -145,7 +145,7 @@ func (f *fitter) putArm(s int, a, other arm) {
 	if rise := (a.shoulder.Y - other.shoulder.Y) / f.body; other.total > 0 && math.Abs(rise) > 0.04 {
 		doubt, because = 0.6, ", but the shoulders differ in height"
 	}
-	wristReason := "no narrowing found, taken from proportion"
+	wristReason, trust := "no narrowing found, taken from proportion", 0.5
 	put := func(joint string, at r3.Vec, confidence float64, reason string) {
 		f.put(joint+x, at, doubt*confidence, reason+because)
 	}
@@ -158,26 +158,26 @@ func (f *fitter) putArm(s int, a, other arm) {
 	}
 	if other.total > 0 && math.Abs(from-to) > 0.05 && math.Abs(to-wristShare) < math.Abs(from-wristShare) {
 		wrist, narrow = a.at(to), false
-		wristReason = "mirrored from the clearer wrist"
+		wristReason, trust = "mirrored from the clearer wrist", 0.85
 	}
 	elbow, bent := f.elbow(a.line[:a.clean+1], a.shoulder, wrist)
 	f.begin["arm"+x] = a.line[a.join].at
-	put("upper_arm", a.shoulder, 0.8, "where the arm's centerline enters the torso")
+	put("upper_arm", a.shoulder, 0.95, "where the arm's centerline enters the torso")
 	if bent {
-		put("forearm", elbow, 0.85, "where the centerline bends")
+		put("forearm", elbow, 0.95, "where the centerline bends")
 	} else {
-		put("forearm", elbow, 0.6, "no bend found, taken from proportion along the middle line")
+		put("forearm", elbow, 0.9, "no bend found, taken from proportion along the middle line")
 	}
 	if narrow {
-		put("hand", wrist.at, 0.85, "narrowest section behind the hand")
+		put("hand", wrist.at, 0.95, "narrowest section behind the hand")
 	} else {
-		put("hand", wrist.at, 0.5, wristReason)
+		put("hand", wrist.at, trust, wristReason)
 	}
 	if a.shown {
 		f.put("hand_end"+x, f.vox.Centre(a.tip), 0.95, "at the hand tip you marked")
 		return
 	}
-	put("hand_end", a.line[0].at, 0.75, "tip of the arm")
+	put("hand_end", a.line[0].at, 0.9, "tip of the arm")
 }
 
 // armToTip places an arm that does not show between where a shoulder should be and the

@@ -169,7 +169,7 @@ func (f *fitter) toesOf(p foot, l leg, ball, tip string) {
 	z0, z1 := p.box.Min.Z, p.box.Max.Z
 	length := math.Max(z1-z0, 2*f.vox.Cell)
 	x := p.box.Centre().X
-	f.put(ball, r3.Vec{X: x, Y: l.floor + math.Max(1.2*f.vox.Cell, 0.035*f.height), Z: z0 + 0.3*length}, 0.7, "within the foot")
+	f.put(ball, r3.Vec{X: x, Y: l.floor + math.Max(1.2*f.vox.Cell, 0.035*f.height), Z: z0 + 0.3*length}, 0.85, "within the foot")
 	f.put(tip, r3.Vec{X: x, Y: l.floor + math.Max(0.8*f.vox.Cell, 0.014*f.height), Z: z1 - 0.05*length}, 0.85, "foremost place of the foot")
 	f.tips[limbOf(ball)] = r3.Vec{X: x, Y: l.floor, Z: z1}
 }
@@ -197,7 +197,7 @@ func (f *fitter) foreleg(s int, p foot) leg {
 	elbow := l.level(math.Min(elbowY, l.top.Y))
 	elbow.Y = elbowY
 	f.put("upper_arm"+x, shoulder, 0.6, "in the torso above the leg, by proportion")
-	f.put("forearm"+x, elbow, 0.7, "where the leg leaves the torso, by proportion")
+	f.put("forearm"+x, elbow, 0.85, "where the leg leaves the torso, by proportion")
 	f.put("hand"+x, l.level(wristY), sure, reason)
 	return l
 }
@@ -230,7 +230,7 @@ func (f *fitter) hindleg(s int, p foot) leg {
 	hock := l.level(hockY)
 	hip.Z = 0.8*hock.Z + 0.2*knee.Z
 	f.put("thigh"+x, hip, 0.6, "in the trunk, above the hock and below the back")
-	f.put("shank"+x, knee, 0.65, "at the usual proportion of the leg")
+	f.put("shank"+x, knee, 0.85, "at the usual proportion of the leg")
 	f.put("foot"+x, hock, sure, reason)
 	return l
 }
@@ -348,7 +348,7 @@ func (f *fitter) headAndNeck(tip, n int, base r3.Vec, muzzle bool) {
 	if f.along == nil {
 		end.X = f.plane
 	}
-	f.put("head_end", end, 0.7, "end of the head")
+	f.put("head_end", end, 0.4, "end of the head")
 	f.put("head", place(skullArc), sure, reason)
 	f.begin["neck"] = place(baseArc)
 	for i := range n {

@@ -227,19 +227,57 @@ type layer struct {
 func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
 	points, props := bodyPoints(m, shown.posed())
-	f, err := fillBody(points, props.tris, shown, 2.5e6, turn)
+	f, err := fillBody(points, props.tris, shown, cubes(points, props.tris), turn)
 	if err != nil {
 		return nil, err
 	}
 	f.findPlane()
 	if turned > 0 {
-		f.notes = append(f.notes, wording.Count(turned, "face points inward and was flipped for the fit only", "faces point inward and were flipped for the fit only"))
+		f.notes = append(
+			f.notes,
+			wording.Count(
+				turned,
+				"face points inward and was flipped for the fit only",
+				"faces point inward and were flipped for the fit only",
+			),
+		)
 	}
 	f.props = props.left
 	if props.left > 0 {
-		f.notes = append(f.notes, wording.Count(props.left, "one-sided piece was taken for a prop and left out", "one-sided pieces were taken for props and left out"))
+		f.notes = append(
+			f.notes,
+			wording.Count(
+				props.left,
+				"one-sided piece was taken for a prop and left out",
+				"one-sided pieces were taken for props and left out",
+			),
+		)
 	}
 	return f, nil
+}
+
+const (
+	mostCubes  = 2.5e6 // in the block around a body
+	mostInside = 6e5   // of them within it: a compact body, which has no thin limbs to lose, is filled more coarsely
+)
+
+// cubes returns into how many cubes the block around a body is to be divided.
+func cubes(points []r3.Vec, tris [][3]int32) float64 {
+	box := geom.EmptyBox()
+	volume := 0.0
+	for _, t := range tris {
+		for _, v := range t {
+			box = box.Add(points[v])
+		}
+	}
+	mid := box.Centre()
+	for _, t := range tris {
+		a, b, c := r3.Sub(points[t[0]], mid), r3.Sub(points[t[1]], mid), r3.Sub(points[t[2]], mid)
+		volume += r3.Dot(a, r3.Cross(b, c)) / 6
+	}
+	size := box.Size()
+	share := math.Abs(volume) / max(1e-300, size.X*size.Y*size.Z)
+	return min(mostCubes, mostInside/max(share, 1e-9))
 }
 
 // fillBody fills the volume of the given triangles with about mostCubes cubes at

@@ -154,7 +154,7 @@ func (f *fitter) birdLeg(s int, p foot) leg {
 	}
 	f.put("foot"+x, l.level(ankleY), sure, reason)
 	knee := l.top
-	f.put("shank"+x, knee, 0.6, "where the leg enters the body")
+	f.put("shank"+x, knee, 0.82, "where the leg enters the body")
 	low, high, ok := f.section(l.top.Z - 0.05*h)
 	if !ok {
 		low, high = l.top.Y, l.top.Y+0.3*h

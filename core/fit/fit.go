@@ -366,7 +366,7 @@ func (f *fitter) carry(starter *skeleton.Skeleton) {
 			f.put(
 				j.Name,
 				similar(a, b, fa.at, fb.at, j.Pos),
-				0.8*math.Min(fa.confidence, fb.confidence),
+				math.Min(fa.confidence, fb.confidence), // a straight bone is divided, which is a choice
 				"at the usual proportion between "+starter.Joints[up].Name+" and "+starter.Joints[down].Name,
 			)
 		case up >= 0:

@@ -21,7 +21,7 @@ const (
 func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 	h := f.body
 	y, narrow := f.neck(shoulder)
-	confidence, reason, headReason := 0.85, "below the narrowest part of the neck", "above the narrowest part of the neck"
+	confidence, reason, headReason := 0.95, "below the narrowest part of the neck", "above the narrowest part of the neck"
 	if !narrow {
 		confidence, reason = 0.4, "no narrowing found above the shoulders, taken from proportion"
 		headReason = reason
@@ -38,7 +38,7 @@ func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 	neck := r3.Vec{X: f.plane, Y: base, Z: z - 0.003*h}
 	f.begin["neck"] = neck
 	f.put("neck", neck, confidence, reason)
-	headConfidence := math.Min(confidence, 0.85)
+	headConfidence := confidence
 	if math.Min(f.joints["upper_arm_l"].confidence, f.joints["upper_arm_r"].confidence) < 0.3 {
 		headConfidence = math.Min(headConfidence, 0.5) // a neck without shoulders may be a hat's
 	}
@@ -51,16 +51,16 @@ func (f *fitter) headAndCrown(shoulder float64, hips r3.Vec) {
 			break
 		}
 	}
-	at, sure, why := top, 0.85, "highest point on the centerline"
+	at, sure, why := top, 0.95, "highest point on the centerline"
 	switch r := f.headRadius(y); {
 	case !narrow || r == 0:
 		sure = 0.5
 	case top > y+crownMost*r:
-		at, sure, why = y+crownUsual*r, 0.4, "ignoring what is above (a hat, hair): the crown is hidden and estimated from the head's width"
+		at, sure, why = y+crownUsual*r, 0.7, "ignoring what is above (a hat, hair): the crown is hidden and estimated from the head's width"
 	case r > 0.085*h:
-		sure, why = 0.6, "highest point on the centerline; it may be hair, since the head is wide for the body"
+		sure, why = 0.75, "highest point on the centerline; it may be hair, since the head is wide for the body"
 	case top > y+crownSure*r:
-		sure, why = 0.6, "highest point on the centerline; it may be a hat or hair, since the head is tall for its width"
+		sure, why = 0.3, "highest point on the centerline; it may be a hat or hair, since the head is tall for its width"
 	}
 	if q, ok := f.given["head"]; ok {
 		at, sure, why = q.Y, 0.95, "where the tip of the head was shown"

@@ -33,8 +33,12 @@ func (f *fitter) legs() {
 		line := ankle.Z + (kneeY-ankleY)/(thigh.Y-ankleY)*(thigh.Z-ankle.Z)
 		knee.Z = math.Max(knee.Z, line+0.006*h) // a knee bends forward
 		f.put("thigh"+x, thigh, confidence, reason)
-		f.put("shank"+x, knee, 0.75, "at the usual proportion of the leg, centered in the cross-section")
-		f.put("foot"+x, ankle, 0.75, "above the instep, centered in the shin")
+		knees, where := 0.95, "at the usual proportion of the leg, centered in the cross-section"
+		if !f.parted() {
+			knees, where = 0.7, "at the usual proportion of the leg, which is covered"
+		}
+		f.put("shank"+x, knee, knees, where)
+		f.put("foot"+x, ankle, 0.95, "above the instep, centered in the shin")
 		f.toes(s, ankle)
 	}
 }
@@ -52,19 +56,19 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	byArm := shoulder - (skeleton.ShoulderHeight-skeleton.HipHeight)/(skeleton.UpperArm+skeleton.Forearm+skeleton.Hand)*f.armLength
 	byCrotch := f.crotch * (skeleton.HipHeight / 0.472)
 	arms := math.Min(left.confidence, right.confidence) > 0.3 && f.armLength > 0
-	parted := f.crotch > 0.25*h && f.crotch < 0.6*h
+	parted := f.parted()
 	switch {
 	case arms && parted:
 		signs := []float64{byShoulder, byArm, byCrotch}
 		slices.Sort(signs)
 		hip, confidence, reason = signs[1], 0.5, "average of shoulders, arm length and crotch, which disagree"
 		if math.Abs(byArm-byShoulder) < 0.04*h && byCrotch < byShoulder+0.04*h {
-			hip, confidence, reason = byShoulder, 0.6, "at the usual proportion of the shoulders' height; the arms' length agrees"
+			hip, confidence, reason = byShoulder, 0.95, "at the usual proportion of the shoulders' height; the arms' length agrees"
 		}
 	case parted:
 		hip, confidence, reason = byCrotch, 0.5, "above the crotch"
 	case arms:
-		hip, confidence, reason = (byShoulder+byArm)/2, 0.5, "legs are covered (height estimated from shoulders and arm length)"
+		hip, confidence, reason = (byShoulder+byArm)/2, 0.75, "legs are covered (height estimated from shoulders and arm length)"
 	default:
 		hip, confidence, reason = skeleton.HipHeight*h, 0.3, "legs and arms are hidden (height estimated from proportions)"
 	}
@@ -79,6 +83,9 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	}
 	return hip, confidence, reason
 }
+
+// parted reports whether the legs part where they do on a body, rather than under a hem.
+func (f *fitter) parted() bool { return f.crotch > 0.25*f.body && f.crotch < 0.6*f.body }
 
 // sideAt returns the centre of a leg's slice at Y, from the nearest level that
 // has one.
@@ -149,8 +156,8 @@ func (f *fitter) toes(s int, ankle r3.Vec) {
 	ball := mean(ballZ-1.5*v.Cell, ballZ+1.5*v.Cell)
 	tip := mean(front-0.06*length-v.Cell, front)
 	ball.Y = f.floor + 0.55*math.Min(ball.Y-f.floor, 0.03*h)
-	f.put("toe"+x, r3.Vec{X: ball.X, Y: ball.Y, Z: ballZ}, 0.7, "at seven tenths of the foot")
-	f.put("toe_end"+x, r3.Vec{X: tip.X, Y: ball.Y, Z: front - 0.04*length}, 0.85, "foremost place of the foot")
+	f.put("toe"+x, r3.Vec{X: ball.X, Y: ball.Y, Z: ballZ}, 0.95, "at seven tenths of the foot")
+	f.put("toe_end"+x, r3.Vec{X: tip.X, Y: ball.Y, Z: front - 0.04*length}, 0.95, "foremost place of the foot")
 	f.tips["foot"+x] = tip
 	if q, ok := f.given["foot"+x]; ok {
 		f.put("toe_end"+x, r3.Vec{X: q.X, Y: ball.Y, Z: q.Z}, 0.95, "where the tip of the foot was shown")

@@ -52,7 +52,18 @@ func shaped(
 		return nil, nil, nil, err
 	}
 	told("Finding limbs", 0.5)
+	if f.match < walking && !f.faced && f.level() {
+		if f, err = newFitter(m, shown, f.alongTrunk()); err != nil {
+			return nil, nil, nil, err
+		}
+	}
+	notes := len(f.notes)
 	s := f.readShape()
+	if !f.faced && f.backward(s) {
+		f.quarters(2)
+		f.notes = f.notes[:notes]
+		s = f.readShape()
+	}
 	if len(s.Limbs) == 0 {
 		return nil, nil, nil, errors.New(
 			"nothing stands out from this body: it has no limbs to read a skeleton from; place the joints by hand",
@@ -80,6 +91,63 @@ func shaped(
 		}
 	}
 	return f, starter, f.inWorld(s), nil
+}
+
+// Dial returns the skeleton of a shape that was read, with another number of joints in all, 0 for as many as its limbs
+// bend, and the report of it. Nothing is read again: was is the report of a fit of m's shape.
+func Dial(m *mesh.Mesh, was *Report, most int) (*skeleton.Skeleton, *Report, error) {
+	if was == nil || was.Shape == nil {
+		return nil, nil, errors.New("this skeleton was not read from the shape: fit that starter first")
+	}
+	joints, err := was.Shape.Joints(most, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	m, _ = m.MakeOutward()
+	solid, _ := m.Tree(m.World())
+	solid.PrepareWinding()
+	s, report := &skeleton.Skeleton{}, *was
+	report.Params.Joints, report.Joints = most, nil
+	for _, j := range joints {
+		inside := j.End || solid.Winding(j.At) > 0.5
+		if !inside {
+			j.Confidence *= 0.5
+			j.Reason += ", outside the volume"
+		}
+		s.Joints = append(s.Joints, skeleton.Joint{
+			Name: j.Name, Parent: j.Parent, Pos: j.At, Rot: geom.Identity, Confidence: j.Confidence, Reason: j.Reason,
+		})
+		report.Joints = append(report.Joints, JointFit{j.Name, j.Confidence, j.Reason, inside})
+	}
+	return s, &report, nil
+}
+
+// level reports whether a body is longer than it is high.
+func (f *fitter) level() bool {
+	return f.extent() > 1.1*f.height
+}
+
+// backward reports whether a level body looks to −Z: of the limbs in its middle, a head is thicker towards its end than a
+// tail.
+func (f *fitter) backward(s *Shape) bool {
+	var thick, length [2]float64 // in front, behind
+	if s.Chain || !f.level() {
+		return false
+	}
+	for i := range s.Limbs {
+		l := &s.Limbs[i]
+		if l.Side != "" || l.Leads {
+			continue
+		}
+		side := 0
+		if l.tip().Z < s.Root.At.Z {
+			side = 1
+		}
+		if n := math.Abs(l.tip().Z - s.Root.At.Z); n > length[side] {
+			length[side], thick[side] = n, l.thick(0.75, 0.92)
+		}
+	}
+	return thick[0] > 0 && thick[1] > 1.25*thick[0]
 }
 
 // inWorld returns a shape in world frame, its lines as short as a page needs them.
@@ -134,7 +202,6 @@ func (f *fitter) readShape() *Shape {
 
 // lineBeads is how many places a line has: enough for 12 joints on it.
 const lineBeads = 41
-
 
 func resampled(line []Bead, n int) []Bead {
 	s := Strand{Line: line}

@@ -336,7 +336,7 @@ const mirrorMatch = 0.93
 
 // inMiddle reports whether a strand runs in the middle plane.
 func (f *fitter) inMiddle(s *Strand) bool {
-	for _, b := range s.Line {
+	for _, b := range s.Line[:len(s.Line)*7/8] { // the farthest place of a blunt end may be at its rim
 		if math.Abs(b.At.X-f.plane) > max(0.03*f.extent(), 0.6*b.Radius) {
 			return false
 		}

@@ -221,7 +221,8 @@ func (sp *span) divide(l *Strand) {
 		arc[k] = sp.from + (sp.to-sp.from)*float64(k)/(n-1)
 		at[k] = l.at(arc[k]).At
 	}
-	var one [n][n]float64 // the sum of squares from a to b, over all n
+	shortest := 1.2 * l.thick(0.2, 0.8) // a bone is longer than half as thick as the limb
+	var one [n][n]float64               // the sum of squares from a to b, over all n
 	for a := range n {
 		for b := a + 1; b < n; b++ {
 			way := r3.Sub(at[b], at[a])
@@ -237,6 +238,9 @@ func (sp *span) divide(l *Strand) {
 			}
 			straight := evenBend * (arc[b] - arc[a])
 			one[a][b] = (sum + straight*straight*float64(b-a)) / (n - 1)
+			if b-a < n-1 && arc[b]-arc[a] < shortest {
+				one[a][b] = math.Inf(1)
+			}
 		}
 	}
 	best := make([]float64, n) // from 0 to b with so many pieces
@@ -263,6 +267,9 @@ func (sp *span) divide(l *Strand) {
 	}
 }
 
+// more reports whether another joint has room in a span.
+func (sp *span) more() bool { return sp.n+1 < len(sp.cost) && !math.IsInf(sp.cost[sp.n+1], 1) }
+
 // deal gives joints to the spans, each to the one that is farthest from straight: until there are most, or, for 0,
 // until none is farther than a share of the size, and of the limb's own length.
 func (s *Shape) deal(spans []*span, n, most int) {
@@ -278,7 +285,7 @@ func (s *Shape) deal(spans []*span, n, most int) {
 	for {
 		worst := -1
 		for i, sp := range spans {
-			if sp.n+1 >= len(sp.cost) || most > 0 && n+sp.weight > most || most == 0 && math.Sqrt(sp.cost[sp.n]) <= fine[i] {
+			if !sp.more() || most > 0 && n+sp.weight > most || most == 0 && math.Sqrt(sp.cost[sp.n]) <= fine[i] {
 				continue
 			}
 			if worst < 0 || sp.cost[sp.n] > spans[worst].cost[spans[worst].n] {
@@ -309,7 +316,7 @@ func (s *Shape) give(of [][]*span, fixed [][]float64, counts map[string]int) {
 		for ; have < want; have++ {
 			var worst *span
 			for _, sp := range of[i] {
-				if sp.n+1 < len(sp.cost) && (worst == nil || sp.cost[sp.n] > worst.cost[worst.n]) {
+				if sp.more() && (worst == nil || sp.cost[sp.n] > worst.cost[worst.n]) {
 					worst = sp
 				}
 			}

@@ -70,7 +70,7 @@ const (
 	// leastSlim is how long what stands out is over its radius, to be a limb and no bulge.
 	leastSlim = 1.7
 	// leastOut is how far it stands out, over the radius of what it is on.
-	leastOut = 0.7
+	leastOut = 0.85
 	// grows is by what factor a section grows within its own radius where a strand enters another body.
 	grows = 1.6
 	// near is within what part of their radius two hubs are one.
@@ -381,15 +381,21 @@ func (f *fitter) tree(root int, depth []float64, tips []int) *ways {
 				break
 			}
 		}
-		for k := first; k < len(t.knots); k++ {
-			claim(k)
+		for k, last := first, -1; k < len(t.knots); k++ { // the balls of neighbors are nearly one
+			if last < 0 || r3.Norm(r3.Sub(t.knots[k].At, t.knots[last].At)) > claimEvery*joinWithin*t.knots[k].Radius {
+				claim(k)
+				last = k
+			}
 		}
 	}
 	return t
 }
 
 // joinWithin is how near a way comes to the middle of another, over its radius, to join it.
-const joinWithin = 0.5
+const (
+	joinWithin = 0.5
+	claimEvery = 0.2
+)
 
 // hubs marks where ways meet and where one grows thick at once, and takes hubs that lie within each other for one.
 func (t *ways) hubs() {

@@ -168,12 +168,12 @@ func (f *fitter) trunk() {
 		t := [3]float64{0.22, 0.45, 0.70}[i]
 		p := r3.Add(hipsAt, r3.Scale(t, r3.Sub(neck, hipsAt)))
 		p.Z += 0.006 * h * math.Sin(math.Pi*t)
-		f.put(name, p, 0.7, "at the usual proportion from hips to neck")
+		f.put(name, p, 0.95, "at the usual proportion from hips to neck")
 	}
 	for s, arm := range []placed{armL, armR} {
 		across := arm.at.X - f.plane
 		p := r3.Vec{X: f.plane + 0.2*across, Y: arm.at.Y - 0.004*h, Z: arm.at.Z + 0.008*h}
-		f.put("clavicle"+suffix(s), p, 0.8*arm.confidence, "at the usual proportion of the way to the shoulder")
+		f.put("clavicle"+suffix(s), p, arm.confidence, "at the usual proportion of the way to the shoulder")
 	}
 }
 

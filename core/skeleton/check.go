@@ -365,6 +365,7 @@ const reasonsTold = 4
 func (s *Skeleton) unsure() []finding.Finding {
 	var names, reasons []string
 	by := map[string][]string{} // joints by reason, each reason said once
+	confidence := map[string]float64{}
 	least := 1.0
 	for _, j := range s.Joints {
 		if j.Reason == "" || j.Confidence >= Sure {
@@ -377,11 +378,16 @@ func (s *Skeleton) unsure() []finding.Finding {
 			reasons = append(reasons, reason)
 		}
 		by[reason] = append(by[reason], j.Name)
+		confidence[reason] = j.Confidence
 	}
 	if names == nil {
 		return nil
 	}
-	why := "Check them and move any that are off; moving one confirms it."
+	// In the order of harm: the least sure first, of those the reason that most joints share.
+	slices.SortStableFunc(reasons, func(a, b string) int {
+		return cmp.Or(cmp.Compare(confidence[a], confidence[b]), cmp.Compare(len(by[b]), len(by[a])))
+	})
+	why := "Check them and move any that are off, then accept the others."
 	for _, r := range reasons[:min(len(reasons), reasonsTold)] {
 		why += fmt.Sprintf("\n%s: %s", strings.Join(by[r], ", "), r)
 	}

@@ -8,7 +8,6 @@ import (
 	"slices"
 
 	"wisemarrow/core/fit"
-	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
 
@@ -33,9 +32,15 @@ func init() {
 
 // losesByFit says what a fit of the whole skeleton would lose.
 func losesByFit(s *studio.State, op studio.Operation) string {
-	o := op.(*FitStarter)
+	if op.(*FitStarter).Only != nil {
+		return ""
+	}
+	return losesByRefit(s)
+}
+
+func losesByRefit(s *studio.State) string {
 	switch {
-	case o.Only != nil || s.Skeleton == nil:
+	case s.Skeleton == nil:
 		return ""
 	case s.Weights != nil:
 		return "Refitting replaces the skeleton and removes the weights. Pinned joints stay. You can undo."
@@ -210,7 +215,7 @@ func translate(o *fit.Options, from, to skeleton.Marks) error {
 
 // PreviewStarter returns the joints of a starter at the size of a character's
 // mesh, standing where it stands, for the view to show before it is fitted. Of a shape
-// that was read before, they stand where they would for another number of joints.
+// that was read before, they stand where they would for another number of joints; there are none before.
 func PreviewStarter(ctx context.Context, x *studio.Studio, character string, o *FitStarter) ([]Theirs, error) {
 	_, _, s, err := x.Head(ctx, character)
 	if err != nil {
@@ -239,24 +244,6 @@ func PreviewStarter(ctx context.Context, x *studio.Studio, character string, o *
 			j := &sk.Joints[i]
 			j.Pos.X, j.Pos.Y, j.Pos.Z = k*j.Pos.X+(f.Min[0]+f.Max[0])/2, k*j.Pos.Y+f.Min[1], k*j.Pos.Z+(f.Min[2]+f.Max[2])/2
 		}
-	}
-	return TheirsOf(sk), nil
-}
-
-func previewShape(s *studio.State, p skeleton.Params) ([]Theirs, error) {
-	if s.Fit == nil || s.Fit.Shape == nil {
-		return nil, studio.Wrong("the joints are read when you fit: press Fit to the mesh")
-	}
-	if err := p.Check(); err != nil {
-		return nil, studio.Wrong("%v", err)
-	}
-	joints, err := s.Fit.Shape.Joints(p.Joints, nil)
-	if err != nil {
-		return nil, studio.Wrong("%v", err)
-	}
-	sk := &skeleton.Skeleton{}
-	for _, j := range joints {
-		sk.Joints = append(sk.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: j.At, Rot: geom.Identity})
 	}
 	return TheirsOf(sk), nil
 }

@@ -108,6 +108,15 @@ func init() {
 			Needs: []studio.Need{studio.NeedSkeleton},
 			New:   func() studio.Operation { return &MarkJoints{} },
 		},
+		studio.Entry{
+			Name:  "accept_joints",
+			Label: "Accept joints where they are",
+			Stage: "placement",
+			Words: "confirm approve guess sure right",
+			From:  studio.FromJoints,
+			Needs: []studio.Need{studio.NeedSkeleton},
+			New:   func() studio.Operation { return &AcceptJoints{} },
+		},
 	)
 }
 
@@ -483,4 +492,23 @@ func (o *MarkJoints) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	}
 	s.Skeleton = out
 	return s, studio.Outcome{Sentence: strings.Join(did, ", ") + " " + studio.Said(o.Joints)}, nil
+}
+
+// AcceptJoints takes joints that a fit has placed for placed by a person: nothing moves, and they are guesses no longer.
+type AcceptJoints struct {
+	Joints []string `json:"joints"`
+}
+
+// Apply implements Operation.
+func (o *AcceptJoints) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	which, err := s.JointsNamed(o.Joints)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	out := s.Skeleton.Clone()
+	for _, i := range which {
+		out.Joints[i].Confidence, out.Joints[i].Reason = 0, ""
+	}
+	s.Skeleton = out
+	return s, studio.Outcome{Sentence: "Accepted " + studio.Said(o.Joints) + " as placed"}, nil
 }

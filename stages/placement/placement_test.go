@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"wisemarrow/core/finding"
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
@@ -100,6 +101,11 @@ func TestEveryStarterIsShownAtTheSizeOfTheMesh(t *testing.T) {
 		require.NoError(t, err, k.Name)
 		sk, err := k.Default.Build()
 		require.NoError(t, err)
+		if k.Name == "shape" { // its joints are read by the fit
+			require.NotNil(t, list)
+			require.Empty(t, list)
+			continue
+		}
 		require.Len(t, list, len(sk.Joints), k.Name)
 	}
 	long := placement.Starters[0].Default
@@ -113,6 +119,93 @@ func TestEveryStarterIsShownAtTheSizeOfTheMesh(t *testing.T) {
 		high = max(high, j.Pos[1])
 	}
 	require.InDelta(t, studiotest.Odile().Mesh.Measure().Height, high, 0.02)
+}
+
+// A skeleton that is read from a shape has a dial: the preview stands where the fit then places the joints, and a
+// starter that is kept of it fits with as many.
+func TestASkeletonIsReadFromAShapeAndItsDialIsShown(t *testing.T) {
+	need.Time(t)
+	m, _ := demo.Samphire(0.0155)
+	_, x, c := studiotest.Begun(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()})
+	ctx := context.Background()
+	r, _, err := x.Do(ctx, c.ID, c.Head, "fit_starter", []byte(`{"starter":"shape"}`), "")
+	require.NoError(t, err)
+	_, _, s, err := x.Head(ctx, c.ID)
+	require.NoError(t, err)
+	read := len(s.Skeleton.Joints)
+	params := s.Fit.Params
+	params.Joints = read + 10
+	shown, err := placement.PreviewStarter(ctx, x, c.ID, &placement.FitStarter{Params: params})
+	require.NoError(t, err)
+	require.Greater(t, len(shown), read)
+	head := r.ID
+	for op, off := range map[string]float64{"fit_starter": 0.03, "dial_joints": 1e-9} { // the fit draws what it must inside
+		params := fmt.Appendf(nil, `{"joints":%d}`, read+10)
+		if op == "fit_starter" {
+			params = fmt.Appendf(nil, `{"starter":"shape","joints":%d}`, read+10)
+		}
+		done, _, err := x.Do(ctx, c.ID, head, op, params, "")
+		require.NoError(t, err)
+		head = done.ID
+		_, _, s, err = x.Head(ctx, c.ID)
+		require.NoError(t, err)
+		require.Len(t, s.Skeleton.Joints, len(shown))
+		require.Equal(t, read+10, s.Fit.Params.Joints)
+		for i, j := range s.Skeleton.Joints {
+			require.Equal(t, shown[i].Name, j.Name)
+			at := r3.Vec{X: shown[i].Pos[0], Y: shown[i].Pos[1], Z: shown[i].Pos[2]}
+			require.InDelta(t, 0, r3.Norm(r3.Sub(at, j.Pos)), off, j.Name)
+		}
+	}
+	pinned := studiotest.Do(t, *s, "mark_joints", `{"joints":["arm_1_l"],"pinned":true}`)
+	moved := pinned.Skeleton.Clone()
+	moved.Joints[moved.Index("arm_1_l")].Pos.Y += 0.05
+	pinned.Skeleton = moved
+	require.Equal(
+		t,
+		studiotest.At(t, pinned, "arm_1_l"),
+		studiotest.At(t, studiotest.Do(t, pinned, "dial_joints", `{"joints":30}`), "arm_1_l"),
+	)
+	_, _, err = studiotest.Try(studiotest.Bound(t), "dial_joints", `{"joints":30}`)
+	require.ErrorContains(t, err, "was not read from the shape")
+	own, err := placement.KeepStarter(ctx, x, c.ID, "marsh being", "shape")
+	require.NoError(t, err)
+	require.Equal(t, "shape", own.Like.Starter)
+	params.Joints = 500
+	_, err = placement.PreviewStarter(ctx, x, c.ID, &placement.FitStarter{Params: params})
+	require.ErrorContains(t, err, "joints is 0 to 400")
+}
+
+// One look settles several: joints that a fit guessed are accepted together, and nothing moves.
+func TestGuessesAreAcceptedTogether(t *testing.T) {
+	s := studiotest.Bound(t)
+	out := s.Skeleton.Clone()
+	for _, name := range []string{"hand_end_l", "hand_end_r", "head_end"} {
+		j := &out.Joints[out.Index(name)]
+		j.Confidence, j.Reason = 0.5, "a guess"
+	}
+	s.Skeleton = out
+	find := func(s studio.State) []finding.Finding {
+		var list []finding.Finding
+		for _, f := range studio.CheckOnly(&s, "placement") {
+			if f.Code == "unsure_fit" {
+				list = append(list, f)
+			}
+		}
+		return list
+	}
+	before := find(s)
+	require.Len(t, before, 1)
+	require.Len(t, before[0].Remedies, 1)
+	require.Equal(t, "accept_joints", before[0].Remedies[0].Op)
+	after := studiotest.Do(t, s, "accept_joints", string(before[0].Remedies[0].Params))
+	require.Empty(t, find(after))
+	for i, j := range after.Skeleton.Joints {
+		require.Equal(t, s.Skeleton.Joints[i].Pos, j.Pos)
+	}
+	require.NotNil(t, after.Weights, "weights stay")
+	_, _, err := studiotest.Try(s, "accept_joints", `{"joints":["nobody"]}`)
+	require.Error(t, err)
 }
 
 func TestJointsAreMovedTogether(t *testing.T) {

@@ -14,6 +14,8 @@ func remedies(f finding.Finding) []finding.Remedy {
 	switch f.Code {
 	case "joint_outside":
 		return studio.Only("Move them inside", &CentreJoints{Joints: joints, Both: true})
+	case "unsure_fit":
+		return studio.Only("Accept them where they are", &AcceptJoints{Joints: joints})
 	case "off_middle":
 		return studio.Only("Center them in the volume", &CentreJoints{Joints: joints, Both: true})
 	case "no_mesh_near":

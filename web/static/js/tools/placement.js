@@ -300,7 +300,9 @@ async function showStarter(form) {
   try {
     const list = await post(`/api/characters/${store.id}/starter`, starterParams(form));
     if (mine !== turn) return;
-    form.querySelector('#starter-joints').textContent = `${list.length} joints, shown at their usual places before they are fitted.`;
+    form.querySelector('#starter-joints').textContent = list.length
+      ? `${list.length} joints, shown at their usual places before they are fitted.`
+      : 'The fit reads the limbs from the shape and names them.';
     set({ ghost: list });
   } catch (e) { if (mine === turn) form.querySelector('#starter-joints').textContent = e.message; }
 }
@@ -339,8 +341,12 @@ tray.addEventListener('input', async (e) => {
     if (mine === turn) set({ ghost: list });
   } catch (x) { if (mine === turn) set({ say: x.message }); }
 });
+let dialed = 0;
 tray.addEventListener('change', (e) => {
-  if (e.target.closest('#dial')) operate('fit_starter', { ...again(), joints: Number(e.target.value) }).finally(hideStarter);
+  if (!e.target.closest('#dial')) return;
+  clearTimeout(dialed); // an arrow key that is held changes it with every step
+  const joints = Number(e.target.value);
+  dialed = window.setTimeout(() => operate('dial_joints', { joints }).finally(hideStarter), 400);
 });
 
 // Acts on what is chosen ---------------------------------------------------------
@@ -367,7 +373,6 @@ tray.addEventListener('click', async (e) => {
     if (!fit) { set({ say: 'This skeleton was not fitted from a starter, so there is nothing to fit a part of it by.' }); return; }
     operate('fit_starter', { ...again(), only: names });
   }
-  if (b.dataset.byShape !== undefined) operate('fit_starter', { ...again(), joints: 0 });
   if (b.dataset.forget !== undefined) {
     const { params, own } = store.character.fit;
     if (await operate('fit_starter', { ...params, own })) {
@@ -434,7 +439,8 @@ function fill() {
   for (const b of tray.querySelectorAll('[data-mark]')) b.setAttribute('aria-pressed', Boolean(j?.[b.dataset.mark]));
   for (const b of tray.querySelectorAll('[data-tip]')) { b.setAttribute('aria-pressed', store.tip === b.dataset.tip); b.classList.toggle('is-given', Boolean(corrections()[b.dataset.tip])); }
   const dial = tray.querySelector('#dial');
-  if (dial && !store.ghost) {
+  if (dial && dial.dataset.head !== String(store.character.head)) { // it is not taken out of the hand that turns it
+    dial.dataset.head = String(store.character.head);
     dial.elements.joints.value = String(joints().length);
     dial.querySelector('output').value = String(joints().length);
   }
