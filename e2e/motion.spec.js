@@ -141,8 +141,10 @@ test('a hand is pulled while the feet are held, the pose is kept, mirrored and g
   await page.locator('#keep-pose button').click();
   await expect(page.locator('#poses select')).toHaveValue('lamp');
   await page.getByRole('button', { name: 'Mirror', exact: true }).click();
-  const right = await at(page, 'hand_r');
-  expect(apart([-right[0], right[1], right[2]], pulled)).toBeLessThan(0.02);
+  await expect.poll(async () => {
+    const right = await at(page, 'hand_r');
+    return apart([-right[0], right[1], right[2]], pulled);
+  }).toBeLessThan(0.02);
   await page.keyboard.press('Control+z');
   await expect.poll(async () => apart(await at(page, 'hand_l'), pulled)).toBeLessThan(1e-6);
   await page.locator('[data-allrest]').click();

@@ -49,6 +49,8 @@ test('draw them', async ({ page }) => {
   await page.locator('.layers').evaluate((t) => t.scrollIntoView({ block: 'center' }));
   await shot(page, 'layers');
   await page.keyboard.press('Escape');
+  await open(page, 'Samphire', 'placement');
+  await shot(page, 'shape');
   await open(page, 'Odile', 'weights');
   await marrow(page, (m) => {
     const f = (n) => m.store.character.joints.findIndex((j) => j.name === n);

@@ -190,6 +190,7 @@ type fitter struct {
 	plane     float64   // X of the middle
 	along     []float64 // of a walking animal: X of the middle at each Z, see midX
 	match     float64   // share of voxels with a mirror image
+	longest   float64   // of the sides of the box around the volume, 0 until it is asked
 	layers    []layer
 	crotch    float64 // Y above the floor, 0 if the legs do not part
 	joints    map[string]placed

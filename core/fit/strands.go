@@ -277,12 +277,15 @@ func (f *fitter) toTip(s *Strand) {
 
 // extent is the longest side of the box around the volume.
 func (f *fitter) extent() float64 {
-	box := geom.EmptyBox()
-	for _, c := range f.vox.Filled() {
-		box = box.Add(c)
+	if f.longest == 0 { // a quarter turn does not change it
+		box := geom.EmptyBox()
+		for _, c := range f.vox.Filled() {
+			box = box.Add(c)
+		}
+		s := box.Size()
+		f.longest = max(s.X, s.Y, s.Z) + f.vox.Cell
 	}
-	s := box.Size()
-	return max(s.X, s.Y, s.Z) + f.vox.Cell
+	return f.longest
 }
 
 // knot is a place of the tree of ways: on one way, or where some meet.
@@ -295,10 +298,7 @@ type knot struct {
 	tip   bool
 }
 
-type ways struct {
-	v     *geom.Voxels
-	knots []knot
-}
+type ways struct{ knots []knot }
 
 // tree returns the ways from the tips to the root.
 func (f *fitter) tree(root int, depth []float64, tips []int) *ways {
@@ -334,7 +334,7 @@ func (f *fitter) tree(root int, depth []float64, tips []int) *ways {
 			}
 		}
 	}
-	t := &ways{v: v, knots: []knot{{Bead: Bead{v.Centre(root), depth[root]}, up: -1, hub: true}}}
+	t := &ways{knots: []knot{{Bead: Bead{v.Centre(root), depth[root]}, up: -1, hub: true}}}
 	// A way that comes near one that is there joins it: two of a pair run side by side otherwise.
 	claimed := make([]int32, len(v.Inside)) // the knot that a cube is near to, from 1
 	claim := func(k int) {
