@@ -101,7 +101,7 @@ func TestArmsOfABlockAreFoundAndNamed(t *testing.T) {
 
 // What has no limbs is refused with what to do, not given a skeleton that means nothing.
 func TestAShapeWithoutLimbsIsRefused(t *testing.T) {
-	for name, m := range map[string]*mesh.Mesh{"ball": solids.Sphere(3), "box": solids.Box(r3.Vec{X: -1, Z: -1}, r3.Vec{X: 1, Y: 2, Z: 1})} {
+	for name, m := range map[string]*mesh.Mesh{"ball": solids.Sphere(2), "box": solids.Box(r3.Vec{X: -1, Z: -1}, r3.Vec{X: 1, Y: 2, Z: 1})} {
 		_, _, err := Fit(context.Background(), m, byShape, nil)
 		require.ErrorContains(t, err, "place the joints by hand", name)
 	}
@@ -111,9 +111,9 @@ func TestAShapeWithoutLimbsIsRefused(t *testing.T) {
 func TestAHedgehogIsCutAndItIsSaid(t *testing.T) {
 	m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("hedgehog")}}
 	block(m, r3.Vec{X: -0.5, Y: -0.5, Z: -0.5}, r3.Vec{X: 0.5, Y: 0.5, Z: 0.5})
-	for i := range 8 {
-		for k := range 8 {
-			x, y := -0.42+0.12*float64(i), -0.42+0.12*float64(k)
+	for i := range 6 {
+		for k := range 6 {
+			x, y := -0.4+0.16*float64(i), -0.4+0.16*float64(k)
 			block(m, r3.Vec{X: x - 0.02, Y: y - 0.02, Z: -1.2}, r3.Vec{X: x + 0.02, Y: y + 0.02, Z: 1.2})
 		}
 	}
@@ -135,9 +135,9 @@ func TestAHedgehogIsCutAndItIsSaid(t *testing.T) {
 // Whatever is brought in, a reading ends, and with a skeleton that stands in the mesh or an error that says what to do.
 func TestReadingASoupOfTrianglesEnds(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 25))
-	for range 3 {
+	for range 2 {
 		m := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("soup")}}
-		for i := range 40 + rng.IntN(200) {
+		for i := range 20 + rng.IntN(60) {
 			for range 3 {
 				m.Points = append(m.Points, r3.Vec{X: rng.NormFloat64(), Y: rng.NormFloat64(), Z: rng.NormFloat64()})
 			}
