@@ -368,37 +368,42 @@ func (s *Shape) place(fixed [][]float64, of [][]*span) []ShapeJoint {
 			}
 		}
 		placed[i] = []on{{0, parent}}
+		length, scale := l.length(), 1.0
+		if l.Partner >= 0 && l.Partner < i { // what is fixed and divided is its partner's: the same shares
+			scale = length / s.Limbs[l.Partner].length()
+		}
 		var arcs []float64
 		known := map[float64]bool{}
 		for _, arc := range fixed[i] {
-			arcs = append(arcs, arc)
-			known[arc] = true
+			arcs = append(arcs, arc*scale)
+			known[arc*scale] = true
 		}
 		for _, sp := range of[i] {
-			arcs = append(arcs, sp.at[sp.n]...)
+			for _, arc := range sp.at[sp.n] {
+				arcs = append(arcs, arc*scale)
+			}
 		}
 		slices.Sort(arcs)
-		length, first := l.length(), 1
+		first := 1
 		if s.Chain && i == 0 {
 			first = 2
 		}
 		for k, arc := range arcs {
 			j := ShapeJoint{Name: fmt.Sprintf("%s_%d%s", l.Name, first+k, l.Side), Parent: parent, At: l.at(arc).At, Confidence: found}
+			turn := l.turn(arc, 0.1*(length-l.Start))
 			switch {
-			case arc == length && !l.Leads || k == len(arcs)-1 && l.Kind != "body":
-				j.Name, j.End, j.Confidence, j.Reason = l.Name+"_end"+l.Side, true, 0.9, "the tip of the limb"
-			case arc == l.Start:
+			case k == len(arcs)-1 && s.ends(i):
+				j.Name, j.End, j.At, j.Confidence, j.Reason = l.Name+"_end"+l.Side, true, l.tip(), 0.9, "the tip of the limb"
+			case k == 0 && l.Start > 0:
 				j.Reason = "where the limb leaves the body"
 			case known[arc] && l.Leads:
 				j.Reason = "where limbs part"
-			case known[arc] && l.turn(arc, 0.1*(length-l.Start)) < sharpTurn:
+			case known[arc] && turn < sharpTurn:
 				j.Reason = "where the limb is narrowest"
+			case turn > sharpTurn:
+				j.Reason = fmt.Sprintf("where it bends by %.0f°", turn)
 			default:
-				if turn := l.turn(arc, 0.1*(length-l.Start)); turn > sharpTurn {
-					j.Reason = fmt.Sprintf("where it bends by %.0f°", turn)
-				} else {
-					j.Confidence, j.Reason = taken, "it is straight here: the limb is divided evenly"
-				}
+				j.Confidence, j.Reason = taken, "it is straight here: the limb is divided evenly"
 			}
 			if l.Partner < 0 && l.Side != "" {
 				j.Confidence *= 0.9
@@ -410,6 +415,17 @@ func (s *Shape) place(fixed [][]float64, of [][]*span) []ShapeJoint {
 		}
 	}
 	return out
+}
+
+// ends reports whether a limb has a tip, rather than others that go on from its end.
+func (s *Shape) ends(i int) bool {
+	length := s.Limbs[i].length()
+	for k := range s.Limbs {
+		if s.Limbs[k].On == i && s.Limbs[k].Arc > 0.93*length {
+			return false
+		}
+	}
+	return true
 }
 
 // sharpTurn is the bend, in degrees, from which on a joint is where a limb bends.

@@ -168,3 +168,28 @@ func TestAShapeThatWasMovedIsReadWhereItIs(t *testing.T) {
 		require.InDelta(t, 0, r3.Norm(r3.Sub(by.Point(before[i].At), after[i].At)), 1e-9)
 	}
 }
+
+// Both of a pair have as many joints at the same shares, also where one is bent or reaches farther than the other; each
+// ends at its own tip.
+func TestAPairOfUnlikeLengthEndsAtItsTips(t *testing.T) {
+	limb := func(side string, partner int, places ...r3.Vec) Limb {
+		l := Limb{Strand: line(0.02, places...), Kind: "arm", Name: "arm", Side: side, Partner: partner}
+		l.Start = 0.1 * l.length()
+		return l
+	}
+	for _, reach := range []float64{0.8, 1, 1.25} {
+		s := &Shape{Limbs: []Limb{limb("_l", 1, r3.Vec{}, r3.Vec{X: 1}), limb("_r", 0, r3.Vec{}, r3.Vec{X: -reach})}}
+		list, err := s.Joints(9, nil)
+		require.NoError(t, err)
+		at := map[string]ShapeJoint{}
+		for _, j := range list {
+			at[j.Name] = j
+		}
+		require.InDelta(t, 1, at["arm_end_l"].At.X, 1e-9)
+		require.InDelta(t, -reach, at["arm_end_r"].At.X, 1e-9)
+		require.True(t, at["arm_end_r"].End)
+		require.InDelta(t, 0.1*reach, -at["arm_1_r"].At.X, 1e-9)
+		require.InDelta(t, reach*at["arm_2_l"].At.X, -at["arm_2_r"].At.X, 1e-9)
+		require.Equal(t, at["arm_1_l"].Reason, at["arm_1_r"].Reason)
+	}
+}
