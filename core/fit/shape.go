@@ -19,7 +19,7 @@ import (
 // Shape is what was read of a body without a starter: its limbs, named by kind, side and order along the body.
 type Shape struct {
 	Root  Bead   `json:"root"`
-	Chain bool   `json:"chain"` // nothing but one strand, from its thicker end
+	Chain bool   `json:"chain"` // one strand carries all others: a rope, a snake, a stem
 	Limbs []Limb `json:"limbs"` // each after the one that it is on
 }
 
@@ -108,6 +108,7 @@ func Dial(m *mesh.Mesh, was *Report, most int) (*skeleton.Skeleton, *Report, err
 	solid.PrepareWinding()
 	s, report := &skeleton.Skeleton{}, *was
 	report.Params.Joints, report.Joints = most, nil
+	report.Own = nil // a kept starter has its own plan, and the dial is turned away from it
 	for _, j := range joints {
 		inside := j.End || solid.Winding(j.At) > 0.5
 		if !inside {

@@ -73,7 +73,7 @@ const (
 	leastOut = 0.85
 	// grows is by what factor a section grows within its own radius where a strand enters another body.
 	grows = 1.6
-	// near is within what part of their radius two hubs are one.
+	// nearHub is within what part of their radius two hubs are one.
 	nearHub = 0.8
 	// onward is how thick a strand is, over the one before it, to be its continuation.
 	onward = 0.72
@@ -391,10 +391,9 @@ func (f *fitter) tree(root int, depth []float64, tips []int) *ways {
 	return t
 }
 
-// joinWithin is how near a way comes to the middle of another, over its radius, to join it.
 const (
-	joinWithin = 0.5
-	claimEvery = 0.2
+	joinWithin = 0.5 // how near a way comes to the middle of another, over its radius, to join it
+	claimEvery = 0.2 // how far apart, over that, the places are whose surroundings are marked for it
 )
 
 // hubs marks where ways meet and where one grows thick at once, and takes hubs that lie within each other for one.
