@@ -115,7 +115,7 @@ var Kinds = []Kind{
 	},
 	{"hand", "Hand", Params{Starter: "hand", Height: 0.2, Fingers: 5, Phalanges: 3}, []string{"fingers", "phalanges"}, []string{"hand"}},
 	{"chain", "Chain", Params{Starter: "chain", Height: 1, Count: 12}, []string{"count", "curved"}, []string{"head", "tail"}},
-	{"shape", "Read from the shape", Params{Starter: "shape", Height: 1}, []string{"joints"}, []string{"middle plane"}},
+	{"shape", "From the shape", Params{Starter: "shape", Height: 1}, []string{"joints"}, []string{"middle plane"}},
 	{"empty", "Empty, one root", Params{Starter: "empty", Height: 1}, nil, nil},
 }
 

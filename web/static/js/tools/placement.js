@@ -300,7 +300,9 @@ async function showStarter(form) {
   try {
     const list = await post(`/api/characters/${store.id}/starter`, starterParams(form));
     if (mine !== turn) return;
-    form.querySelector('#starter-joints').textContent = list.length
+    const read = form.elements.starter.value === 'shape';
+    form.querySelector('#starter-joints').textContent = read && list.length
+      ? `${list.length} joints on the limbs that were read.` : list.length
       ? `${list.length} joints, shown at their usual places before they are fitted.`
       : 'The fit reads the limbs from the shape and names them.';
     set({ ghost: list });
