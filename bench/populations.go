@@ -22,6 +22,16 @@ func coats() error {
 	return fits(demo.Coats(seed, 36))
 }
 
+// poses fits strangers that do not stand still; WISEMARROW_BENCH_SEED makes others.
+func poses() error {
+	seed, err := benchSeed()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("Fit of strangers in poses (share of height); seed %d\n", seed)
+	return fits(demo.Poses(seed, 52))
+}
+
 // populations fits every population and holds each row against the table that the repository has;
 // WISEMARROW_TABLES=write makes the table anew. The fit is the same on every machine: a row that is worse is worse.
 func populations() error {
@@ -29,7 +39,7 @@ func populations() error {
 	if err != nil && !os.IsNotExist(err) {
 		return err
 	}
-	all := slices.Concat(demo.Variants(), demo.Strangers(1, 72), demo.Coats(1, 36))
+	all := slices.Concat(demo.Variants(), demo.Strangers(1, 72), demo.Coats(1, 36), demo.Poses(1, 52))
 	rows := [][]string{{"character", "mean_percent", "worst_percent", "at"}}
 	worse := 0
 	for _, v := range all {

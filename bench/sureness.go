@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"os"
 	"slices"
 	"strings"
 
@@ -15,7 +16,8 @@ import (
 )
 
 // sureness counts, for every kind of joint and every reason that a fit gives, how many lie within 3 % of the
-// height: what the confidences of core/fit are set by. WISEMARROW_BENCH_SEED makes other strangers and coats.
+// height: what the confidences of core/fit are set by. WISEMARROW_BENCH_SEED makes other strangers, coats and poses;
+// WISEMARROW_BENCH_POSES=1 fits poses alone.
 func sureness() error {
 	seed, err := benchSeed()
 	if err != nil {
@@ -27,9 +29,15 @@ func sureness() error {
 		n, near     int
 		said, worst float64
 	}
-	list := demo.Variants()
+	var list []demo.Variant
+	if os.Getenv("WISEMARROW_BENCH_POSES") == "" {
+		list = demo.Variants()
+		for k := range uint64(4) {
+			list = slices.Concat(list, demo.Strangers(seed+k, 72), demo.Coats(seed+k, 36))
+		}
+	}
 	for k := range uint64(4) {
-		list = slices.Concat(list, demo.Strangers(seed+k, 72), demo.Coats(seed+k, 36))
+		list = slices.Concat(list, demo.Poses(seed+k, 52))
 	}
 	of := map[class]*count{}
 	for _, v := range list {
@@ -38,16 +46,17 @@ func sureness() error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", v.Name, err)
 		}
-		height := report.Height
-		if strings.HasPrefix(v.Name, "stranger") { // a hat is no measure
-			height = truth.Height()
-		}
+		height := demo.HeightOf(v, truth, report)
 		for _, j := range s.Joints {
 			i := truth.Index(j.Name)
 			if i < 0 || demo.OfFinger(j.Name) {
 				continue
 			}
-			c := class{v.Params.Starter + " " + strings.TrimSuffix(strings.TrimSuffix(j.Name, "_l"), "_r"), j.Reason}
+			how := v.Params.Starter
+			if strings.HasPrefix(v.Name, "pose") {
+				how = "posed"
+			}
+			c := class{how + " " + strings.TrimSuffix(strings.TrimSuffix(j.Name, "_l"), "_r"), j.Reason}
 			if of[c] == nil {
 				of[c] = &count{}
 			}

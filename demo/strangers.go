@@ -29,6 +29,9 @@ type Stranger struct {
 	Boots   bool
 	Fingers int     // a hand, with the thumb; 0 is a mitten
 	Apart   float64 // degrees between neighbouring fingers
+	Posture func(*posing)
+	// PostureSeed draws the angles of the posture.
+	PostureSeed uint64
 }
 
 // crown is the height of the top of the skull, in metres.
@@ -76,16 +79,21 @@ func (c Stranger) Make(cells int) (*mesh.Mesh, *skeleton.Skeleton) {
 	c.skull(b, skin, eye)
 	c.onHead(b, things, coat, extra)
 	c.carried(things, extra)
-	var hands []*mesh.Mesh
+	var apart []*body // hands, which are meshed finer
 	for _, side := range []string{"_l", "_r"} {
 		h := b
 		if c.Fingers > 0 {
 			h = &body{f: c.Figure, s: b.s}
+			apart = append(apart, h)
 		}
 		c.hand(h, skin, side)
-		if c.Fingers > 0 {
-			hands = append(hands, h.surface(cell/3, parts))
-		}
+	}
+	if c.Posture != nil {
+		take(c.Posture, c.PostureSeed, b.s, append([]*body{b, things}, apart...))
+	}
+	var hands []*mesh.Mesh
+	for _, h := range apart {
+		hands = append(hands, h.surface(cell/3, parts))
 	}
 	all := []*mesh.Mesh{b.surface(cell, parts)}
 	if !c.Melted && len(things.prims) > 0 {
@@ -420,7 +428,7 @@ func Coats(seed uint64, n int) []Variant {
 			c.Hem,
 			c.Flare,
 		)
-		out = append(out, Variant{name, c.Params(), func() (*mesh.Mesh, *skeleton.Skeleton) {
+		out = append(out, Variant{name, c.Params(), 0, func() (*mesh.Mesh, *skeleton.Skeleton) {
 			if !sheet {
 				return c.Make(90)
 			}
@@ -520,7 +528,7 @@ func Strangers(seed uint64, n int) []Variant {
 			c.Apart,
 			kind,
 		)
-		out = append(out, Variant{name, c.Params(), func() (*mesh.Mesh, *skeleton.Skeleton) { return c.Make(110) }})
+		out = append(out, Variant{name, c.Params(), 0, func() (*mesh.Mesh, *skeleton.Skeleton) { return c.Make(110) }})
 	}
 	return out
 }

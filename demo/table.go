@@ -59,11 +59,19 @@ func (f Fits) Worse(name string, mean, worst float64) string {
 	return ""
 }
 
-// FitErrorOf is FitError over the height that a character of the populations is measured by: a hat is no measure.
+// FitErrorOf is FitError over the height that a character of the populations is measured by.
 func FitErrorOf(v Variant, s, truth *skeleton.Skeleton, report *fit.Report) (mean, worst float64, at string) {
-	height := report.Height
-	if strings.HasPrefix(v.Name, "stranger") {
-		height = truth.Height()
+	return FitError(s, truth, HeightOf(v, truth, report))
+}
+
+// HeightOf is the height that a character of the populations is measured by, metres: a hat is no measure of it, nor is
+// how tall it sits.
+func HeightOf(v Variant, truth *skeleton.Skeleton, report *fit.Report) float64 {
+	switch {
+	case v.Height > 0:
+		return v.Height
+	case strings.HasPrefix(v.Name, "stranger"):
+		return truth.Height()
 	}
-	return FitError(s, truth, height)
+	return report.Height
 }

@@ -15,6 +15,7 @@ import (
 type Variant struct {
 	Name   string
 	Params skeleton.Params
+	Height float64 // that a fit is measured by, metres; 0 is what the fit or the true skeleton says
 	Make   func() (*mesh.Mesh, *skeleton.Skeleton)
 }
 
@@ -41,7 +42,7 @@ func Variants() []Variant {
 		cell := []float64{0.019, 0.014}[i/20] * f.Height / OdileFigure.Height
 		defect := defects[i%len(defects)]
 		seed := uint64(i)
-		out = append(out, Variant{fmt.Sprintf("biped %2d, arms %.0f°, stout %.2f %s", i+1, f.Arms, f.Stout, defect), biped.Default,
+		out = append(out, Variant{fmt.Sprintf("biped %2d, arms %.0f°, stout %.2f %s", i+1, f.Arms, f.Stout, defect), biped.Default, 0,
 			func() (*mesh.Mesh, *skeleton.Skeleton) {
 				m, s := odile(f, cell)
 				return spoil(m, s, defect, seed)
@@ -58,7 +59,7 @@ func Variants() []Variant {
 		}
 		defect := defects[i%6]
 		seed := uint64(100 + i)
-		out = append(out, Variant{fmt.Sprintf("otter %2d, legs %.2f, stout %.2f %s", i+1, f.Leg, f.Stout, defect), OtterParams,
+		out = append(out, Variant{fmt.Sprintf("otter %2d, legs %.2f, stout %.2f %s", i+1, f.Leg, f.Stout, defect), OtterParams, 0,
 			func() (*mesh.Mesh, *skeleton.Skeleton) {
 				m, s := sedge(f, 0.0125)
 				return spoil(m, s, defect, seed)
@@ -72,7 +73,7 @@ func Variants() []Variant {
 			Stout: between(0.9, 1.15),
 			Droop: between(-0.15, 0.3),
 		}
-		out = append(out, Variant{fmt.Sprintf("wader %2d, legs %.2f, wings %.2f, droop %.2f", i+1, f.Leg, f.Wing, f.Droop), PloverParams,
+		out = append(out, Variant{fmt.Sprintf("wader %2d, legs %.2f, wings %.2f, droop %.2f", i+1, f.Leg, f.Wing, f.Droop), PloverParams, 0,
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return plover(f, 0.0052) }})
 	}
 	return out

@@ -280,8 +280,9 @@ func (f *fitter) readArm(s, tip int) arm {
 	slices.Sort(usual)
 	thin := usual[len(usual)/2]
 	join := n - 1
+	stays := int(0.045 * h / width) // a bent elbow is wide too, for as long as it is thick
 	for k := n / 2; k < n; k++ {
-		if line[k].area > 2.1*thin {
+		if line[k].area > 2.1*thin && !slices.ContainsFunc(line[k:min(n, k+stays)], func(s station) bool { return s.area < 1.7*thin }) {
 			join = k
 			break
 		}

@@ -32,11 +32,17 @@ var ErrNoBody = errors.New(
 // of discretising, embedding and refining follows Baran & Popović 2007.
 func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Func) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	f, err := newFitter(m, shown, shown.turn())
+	f, err := newFitterOf(m, shown, shown.turn(), lying(m))
 	if err != nil {
 		return nil, err
 	}
-	if shown.Facing == "" && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
+	posed := false
+	if !f.plainlyUpright() {
+		if f, posed, err = f.ownFrame(m, shown); posed || err != nil {
+			return f, err
+		}
+	}
+	if !f.faced && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
 		f.quarters(1)
 	}
 	if err := ctx.Err(); err != nil {
@@ -47,11 +53,11 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 		if !shown.posed() {
 			return nil, f.notStanding(stance)
 		}
-		f.posed()
+		f.betweenShown()
 		return f, nil
 	}
 	f.slices()
-	if shown.Facing == "" && f.facesBack() {
+	if !f.faced && f.facesBack() {
 		f.quarters(2)
 		f.slices()
 	}
@@ -65,6 +71,15 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 	progress("Placing joints", 0.9)
 	f.trunk()
 	return f, nil
+}
+
+// lying returns how long a body is that is less than half as high, 0 for others: it stands on another axis or lies.
+func lying(m *mesh.Mesh) float64 {
+	size := geom.BoxOf(m.World()).Size()
+	if long := max(size.X, size.Z); size.Y < 0.5*long {
+		return long
+	}
+	return 0
 }
 
 // quarters turns the frame of the fit by so many quarter turns about Y; the
@@ -97,17 +112,20 @@ type body struct {
 
 // bodyPoints returns the world points and the triangles of the pieces that
 // belong to the body: the largest, those across the middle, and those with a
-// counterpart on the other side. A lantern in one hand is none of them. all keeps all.
-func bodyPoints(m *mesh.Mesh, all bool) ([]r3.Vec, body) {
+// counterpart on the other side, or one that is as large wherever it is: the second
+// hand of a body in a pose. A lantern in one hand is none of them. tall is how
+// tall the body is, 0 for as high as it is here; all keeps all.
+func bodyPoints(m *mesh.Mesh, tall float64, all bool) ([]r3.Vec, body) {
 	points, pieces := m.World(), m.Pieces()
 	boxes := pieces.Boxes(points)
 	main := boxes[pieces.Largest()]
 	mid, size := main.Centre(), main.Size()
 	mid.X = middleX(m, points, pieces)
+	tall = cmp.Or(tall, size.Y)
 	keep := make([]bool, len(boxes))
 	out := body{}
 	// What is held may move the middle; a pair is alike in height, depth and size.
-	across := r3.Vec{X: 0.12 * size.Y, Y: 0.04 * size.Y, Z: 0.04 * size.Y}
+	across := r3.Vec{X: 0.12 * tall, Y: 0.04 * tall, Z: 0.04 * tall}
 	cell := func(p r3.Vec) [3]int { // so wide that a partner is in a cell beside the mirrored one's
 		return [3]int{int(math.Floor(p.X / across.X)), int(math.Floor(p.Y / across.Y)), int(math.Floor(p.Z / across.Z))}
 	}
@@ -131,9 +149,10 @@ func bodyPoints(m *mesh.Mesh, all bool) ([]r3.Vec, body) {
 		}
 		return false
 	}
+	twins := alike(m, points, pieces)
 	for i, b := range boxes {
 		c, s := r3.Sub(b.Centre(), mid), b.Size()
-		keep[i] = all || math.Abs(c.X) < 0.03*size.Y || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*size.Y || paired(i)
+		keep[i] = all || twins[i] || math.Abs(c.X) < 0.03*tall || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*tall || paired(i)
 		if !keep[i] {
 			out.left++
 		}
@@ -145,6 +164,31 @@ func bodyPoints(m *mesh.Mesh, all bool) ([]r3.Vec, body) {
 		}
 	}
 	return points, out
+}
+
+// alike reports for each piece whether there is one other of as many vertices and nearly the same area.
+func alike(m *mesh.Mesh, points []r3.Vec, pieces mesh.Pieces) []bool {
+	area, vertices := make([]float64, len(pieces.Faces)), pieces.Vertices
+	tris, _ := m.Triangles()
+	for _, t := range tris {
+		area[pieces.OfVertex[t[0]]] += r3.Norm(r3.Cross(r3.Sub(points[t[1]], points[t[0]]), r3.Sub(points[t[2]], points[t[0]]))) / 2
+	}
+	order := make([]int, len(area))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return cmp.Or(cmp.Compare(area[a], area[b]), cmp.Compare(a, b)) })
+	near := func(a, b int) bool {
+		return math.Abs(area[a]-area[b]) < 0.03*area[b] && math.Abs(float64(vertices[a]-vertices[b])) < 0.06*float64(vertices[b])
+	}
+	out := make([]bool, len(area))
+	for k := 1; k < len(order); k++ {
+		a, b := order[k-1], order[k]
+		if near(a, b) && (k < 2 || !near(order[k-2], b)) && (k+1 == len(order) || !near(order[k+1], a)) { // a row of buttons is no pair
+			out[a], out[b] = true, true
+		}
+	}
+	return out
 }
 
 // middleX returns X of the middle of the largest piece, with as much of its area to the
@@ -202,7 +246,7 @@ type fitter struct {
 	fore      int               // of an animal: the cubes at the ends of head and tail
 	aft       int
 	props     int
-	faced     bool // a person has said where it looks
+	faced     bool // it is known where it looks
 	notes     []string
 }
 
@@ -226,9 +270,14 @@ type layer struct {
 // newFitter fills the volume of the body of a mesh, in the frame that turn takes
 // the world to.
 func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
+	return newFitterOf(m, shown, turn, 0)
+}
+
+// newFitterOf is newFitter of a body that is known to be so tall when it stands, metres.
+func newFitterOf(m *mesh.Mesh, shown Shown, turn quat.Number, tall float64) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
-	points, props := bodyPoints(m, shown.posed())
-	f, err := fillBody(points, props.tris, shown, cubes(points, props.tris), turn)
+	points, props := bodyPoints(m, tall, shown.posed())
+	f, err := fillBody(points, props.tris, shown, cubes(points, props.tris), turn, tall)
 	if err != nil {
 		return nil, err
 	}
@@ -282,8 +331,8 @@ func cubes(points []r3.Vec, tris [][3]int32) float64 {
 }
 
 // fillBody fills the volume of the given triangles with about mostCubes cubes at
-// the most.
-func fillBody(points []r3.Vec, tris [][3]int32, shown Shown, mostCubes float64, turn quat.Number) (*fitter, error) {
+// the most, fitCells along how tall the body is, 0 for as high as it is here.
+func fillBody(points []r3.Vec, tris [][3]int32, shown Shown, mostCubes float64, turn quat.Number, tall float64) (*fitter, error) {
 	solid := geom.NewTree(points, tris)
 	turned := solid
 	if turn != geom.Identity {
@@ -304,7 +353,7 @@ func fillBody(points []r3.Vec, tris [][3]int32, shown Shown, mostCubes float64, 
 		return nil, ErrNoBody
 	}
 	// A wide mesh gets larger cubes, so that their number stays bounded.
-	cell := math.Max(size.Y/fitCells, math.Cbrt(size.X*size.Y*size.Z/mostCubes))
+	cell := math.Max(cmp.Or(tall, size.Y)/fitCells, math.Cbrt(size.X*size.Y*size.Z/mostCubes))
 	f := &fitter{
 		solid:  solid,
 		faced:  shown.Facing != "",

@@ -24,7 +24,7 @@ func chain(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pr
 	// A chain may lie along any axis: all of it counts.
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, shown, 3e5, geom.Identity) // a line needs no fingers
+	f, err := fillBody(m.World(), tris, shown, 3e5, geom.Identity, 0) // a line needs no fingers
 	if err != nil {
 		return nil, err
 	}

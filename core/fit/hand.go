@@ -369,7 +369,7 @@ func hand(ctx context.Context, m *mesh.Mesh, p skeleton.Params, shown Shown, pro
 	progress("Filling the volume", 0.05)
 	m, _ = m.MakeOutward()
 	tris, _ := m.Triangles()
-	f, err := fillBody(m.World(), tris, shown, 1e6, geom.Identity)
+	f, err := fillBody(m.World(), tris, shown, 1e6, geom.Identity, 0)
 	if err != nil {
 		return nil, err
 	}

@@ -66,9 +66,9 @@ func (f *fitter) notStanding(stance string) error {
 	)
 }
 
-// posed places the landmarks of a body in any posture between the five tips that a person
+// betweenShown places the landmarks of a body in any posture between the five tips that a person
 // has shown: limbs along their middle lines to the trunk, the rest by proportion.
-func (f *fitter) posed() {
+func (f *fitter) betweenShown() {
 	f.body = f.height
 	at := map[string]int{}
 	for _, name := range posedTips {

@@ -1,5 +1,5 @@
 // Command stranger writes a character that is none of the cast as a GLB without a skeleton, for tests that walk with
-// one nobody has seen: stranger stranger|coat|creature SEED NUMBER FILE.
+// one nobody has seen: stranger stranger|coat|pose|creature SEED NUMBER FILE.
 package main
 
 import (
@@ -21,7 +21,7 @@ func main() {
 
 func run() error {
 	if len(os.Args) != 5 {
-		return fmt.Errorf("usage: stranger stranger|coat|creature SEED NUMBER FILE")
+		return fmt.Errorf("usage: stranger stranger|coat|pose|creature SEED NUMBER FILE")
 	}
 	seed, err := strconv.ParseUint(os.Args[2], 10, 64)
 	if err != nil {
@@ -42,12 +42,16 @@ func run() error {
 		v := demo.Coats(seed, n)[n-1]
 		name = v.Name
 		m, _ = v.Make()
+	case "pose":
+		v := demo.Poses(seed, n)[n-1]
+		name = v.Name
+		m, _ = v.Make()
 	case "creature":
 		c := demo.Creatures(seed, n)[n-1]
 		name = c.Name
 		m, _ = c.Make()
 	default:
-		return fmt.Errorf("there is no population %q: it is stranger, coat or creature", os.Args[1])
+		return fmt.Errorf("there is no population %q: it is stranger, coat, pose or creature", os.Args[1])
 	}
 	f, err := os.Create(os.Args[4])
 	if err != nil {

@@ -1,0 +1,766 @@
+package fit
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/skeleton"
+
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// carriage is how a body in a pose is carried, in the frame of the fitter that read it: limbs sorted to their sides and
+// the directions of its trunk.
+type carriage struct {
+	posture
+	up, left, front r3.Vec
+	middle          r3.Vec  // of the trunk
+	votes           float64 // what speaks for its front over what speaks against it, of 6
+	elbows          float64 // how far the one that is bent more is bent, degrees
+	straight        float64 // the farthest that a leg is from hanging straight below the trunk, degrees
+}
+
+// carried finds the directions of the trunk of a body from its limbs, and which of them are left.
+func (f *fitter) carried(p posture) carriage {
+	c := carriage{posture: p}
+	size := p.size
+	var shoulders, hips [2]r3.Vec
+	var shank, thigh, knees [2]r3.Vec
+	root := func(w way, length, from, share float64) r3.Vec { // the place at a length, led on from the limb's own direction
+		a, b := w.at(w.cut+from*length).At, w.at(w.cut+share*length).At
+		d := r3.Sub(b, a)
+		if r3.Norm(d) == 0 {
+			return b
+		}
+		return r3.Add(b, r3.Scale((1-share)*length, r3.Unit(d)))
+	}
+	find := func() {
+		for s := range 2 {
+			shoulders[s] = root(c.hands[s], 0.44*size, 0.7, 0.88)
+			hips[s] = root(c.feet[s], 0.64*size, 0.66, 0.86)
+			foot := c.feet[s]
+			ankle, knee := foot.at(0.15*size).At, foot.at(0.37*size).At
+			shank[s], thigh[s], knees[s] = r3.Sub(ankle, knee), r3.Sub(knee, hips[s]), knee
+		}
+	}
+	find()
+	legs := r3.Add(r3.Add(hips[0], knees[0]), c.feet[0].beads[0].At)
+	legs = r3.Sub(legs, r3.Add(r3.Add(hips[1], knees[1]), c.feet[1].beads[0].At))
+	if r3.Dot(r3.Sub(shoulders[0], shoulders[1]), legs) < 0 {
+		c.feet[0], c.feet[1] = c.feet[1], c.feet[0]
+		find()
+	}
+	mid := func(p [2]r3.Vec) r3.Vec { return r3.Scale(0.5, r3.Add(p[0], p[1])) }
+	unit := func(v r3.Vec) r3.Vec {
+		if l := r3.Norm(v); l > 0 {
+			return r3.Scale(1/l, v)
+		}
+		return r3.Vec{}
+	}
+	c.middle = r3.Scale(0.5, r3.Add(mid(shoulders), mid(hips)))
+	c.up = unit(r3.Sub(mid(shoulders), mid(hips)))
+	across := r3.Add(unit(r3.Sub(shoulders[0], shoulders[1])), r3.Scale(0.5, unit(r3.Sub(hips[0], hips[1]))))
+	c.left = unit(r3.Sub(across, r3.Scale(r3.Dot(across, c.up), c.up)))
+	clip := func(x, full float64) float64 { return max(-1, min(1, x/full)) }
+	const bent = 0.35 // sine of a bend that is clear
+	for s := range 2 {
+		d, t := unit(shank[s]), unit(thigh[s])
+		toes := r3.Sub(c.feet[s].at(0.015*size).At, c.feet[s].at(0.15*size).At)
+		toes = unit(r3.Sub(toes, r3.Scale(r3.Dot(toes, d), d)))
+		c.votes += 1.5 * r3.Dot(toes, r3.Cross(d, c.left)) // a foot stands out to the front of its shank
+		c.votes += clip(r3.Dot(r3.Cross(t, d), c.left), bent)
+		arm := c.hands[s]
+		upper := unit(r3.Sub(arm.at(arm.cut+0.26*size).At, arm.at(arm.cut+0.40*size).At))
+		lower := unit(r3.Sub(arm.at(arm.cut+0.10*size).At, arm.at(arm.cut+0.25*size).At))
+		c.votes -= 0.5 * clip(r3.Dot(r3.Cross(upper, lower), c.left), bent)
+		c.elbows = max(c.elbows, math.Acos(max(-1, min(1, r3.Dot(upper, lower))))*180/math.Pi)
+	}
+	if other, shown := f.otherWay(c); shown {
+		if c.votes = 6; other {
+			c.votes = -6
+		}
+	}
+	if c.votes < 0 {
+		c.votes, c.left = -c.votes, r3.Scale(-1, c.left)
+		c.hands[0], c.hands[1] = c.hands[1], c.hands[0]
+		c.feet[0], c.feet[1] = c.feet[1], c.feet[0]
+	}
+	c.front = r3.Cross(c.left, c.up)
+	for s := range 2 {
+		for _, d := range [2]r3.Vec{shank[s], thigh[s]} {
+			c.straight = max(c.straight, math.Acos(max(-1, min(1, -r3.Dot(unit(d), c.up))))*180/math.Pi)
+		}
+	}
+	return c
+}
+
+// otherWay reports whether what a person has shown tells that what was taken for the left is the right: where the body
+// looks, or a tip of a side.
+func (f *fitter) otherWay(c carriage) (other, shown bool) {
+	if f.faced {
+		return r3.Cross(c.left, c.up).Z < 0, true
+	}
+	for s := range 2 {
+		for _, limb := range [2]struct {
+			name string
+			ways [2]way
+		}{{"hand", c.hands}, {"foot", c.feet}} {
+			if p, ok := f.given[limb.name+suffix(s)]; ok {
+				mine, others := limb.ways[s].beads[0].At, limb.ways[1-s].beads[0].At
+				return r3.Norm(r3.Sub(p, others)) < r3.Norm(r3.Sub(p, mine)), true
+			}
+		}
+	}
+	return false, false
+}
+
+// A body that is its own mirror image may wear what hides its legs: of such a one the reading must be clearer.
+const (
+	clearReading = 0.8
+	fairReading  = 1.5
+	uprightTrunk = 12.0 // degrees from vertical
+	hangingLegs  = 22.0 // degrees from the trunk's direction
+	bentElbows   = 40.0 // degrees
+	fullHeight   = 0.93 // how high a body is that stands, over the length of what it is made of
+)
+
+// upright reports whether a body stands as a fit of level sections reads it: upright, on straight legs, the head on top.
+func (f *fitter) upright(c carriage) bool {
+	raised := -math.MaxFloat64 // of the hands over the head
+	for _, w := range c.hands {
+		raised = max(raised, w.at(w.cut).At.Y-c.head.beads[0].At.Y)
+	}
+	if c.off > fairReading {
+		return true
+	}
+	if raised > 0 {
+		return false
+	}
+	lean := c.lean()
+	if f.match >= mirrorMatch {
+		return c.off > clearReading || lean < 20 && f.height > fullHeight*c.size
+	}
+	held := c.hands[0].cut+c.hands[1].cut > 0 // without symmetry only the length of the arms tells it
+	return !held && c.elbows < bentElbows && lean < uprightTrunk && c.straight < hangingLegs && f.height > fullHeight*c.size
+}
+
+// plainlyUpright reports whether a body is so flat, so much its own mirror image, and has its top so much in the middle,
+// that it can only stand, arms out or down: for these nothing else need be read.
+func (f *fitter) plainlyUpright() bool {
+	const flat, inMiddle = 0.3, 0.05
+	if f.match < mirrorMatch {
+		return false
+	}
+	box, top := geom.EmptyBox(), geom.EmptyBox()
+	single := false // at the top, feet are two
+	for _, c := range f.vox.Filled() {
+		box = box.Add(c)
+		if c.Y > f.floor+0.97*f.height {
+			top = top.Add(c)
+			single = single || math.Abs(c.X-f.plane) < f.vox.Cell
+		}
+	}
+	size := box.Size()
+	return single && size.Z < flat*size.Y && size.X < 1.3*size.Y &&
+		math.Abs(f.plane-top.Centre().X) < inMiddle*size.Y && max(top.Size().X, top.Size().Z) < flat*size.Y
+}
+
+// ownFrame turns the fit of a body that does not stand to the frame of its own trunk. done is whether it was fitted
+// there; one that stands there, but lies in the file, is turned upright for the fit alone. A body that stands, or whose
+// head, hands and feet cannot be told, is left as it is.
+func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err error) {
+	p, ok := f.readPosture()
+	if !ok {
+		return f, false, nil
+	}
+	c := f.carried(p)
+	if told := shown.posed() && f.stance() != ""; f.upright(c) && !told {
+		return f, false, nil
+	}
+	turn := c.turn()
+	note := c.how()
+	if square := quarterTurn(turn); c.lean() > lyingDown && c.straight < hangingLegs && quarterOff(turn, square) < nearQuarter {
+		if g, err = newFitterOf(m, shown, quat.Mul(square, quat.Conj(f.back)), c.size); err != nil {
+			return nil, false, err
+		}
+		if g.upright(c.turned(square)) {
+			g.faced = true
+			g.notes = append(g.notes, note)
+			return g, false, nil
+		}
+	}
+	if g, err = newFitterOf(m, shown, quat.Mul(turn, quat.Conj(f.back)), c.size); err != nil {
+		return nil, false, err
+	}
+	if !g.inPose(c.turned(turn)) {
+		return f, false, nil
+	}
+	g.notes = append(g.notes, note)
+	return g, true, nil
+}
+
+const (
+	lyingDown   = 45.0 // degrees that a trunk leans from which on it lies
+	nearQuarter = 16.0 // degrees within which a body is taken to be turned by quarter turns: another axis is up in the file
+)
+
+// lean is how far the trunk leans from vertical, degrees.
+func (c carriage) lean() float64 { return math.Acos(max(-1, min(1, c.up.Y))) * 180 / math.Pi }
+
+// how says how the body is carried.
+func (c carriage) how() string {
+	lean, face := c.lean(), c.front.Y
+	switch {
+	case lean > 180-lyingDown:
+		return "upside down: read from the head at the bottom to the feet at the top"
+	case lean > lyingDown && c.straight < hangingLegs && face > 0.7:
+		return "lying on its back, or Y is not up: read from its head to its feet"
+	case lean > lyingDown && c.straight < hangingLegs && face < -0.7:
+		return "lying face down, or Y is not up: read from its head to its feet"
+	case lean > lyingDown && c.straight < hangingLegs:
+		return "lying on its side, or Y is not up: read from its head to its feet"
+	}
+	return fmt.Sprintf(
+		"in a pose: head, hands and feet were told by their distances along the inside; the trunk leans by %.0f° and the legs are up to %.0f° from straight",
+		lean,
+		c.straight,
+	)
+}
+
+// quarterTurn returns the rotation by quarter turns that is nearest to one.
+func quarterTurn(q quat.Number) quat.Number {
+	m := geom.Rigid(r3.Vec{}, q)
+	axes := [3]r3.Vec{m.Direction(r3.Vec{X: 1}), m.Direction(r3.Vec{Y: 1}), m.Direction(r3.Vec{Z: 1})}
+	var out [2]r3.Vec
+	for i := range out {
+		out[i] = nearestAxis(axes[i])
+	}
+	return geom.FromAxes(out[0], out[1], r3.Cross(out[0], out[1]))
+}
+
+func nearestAxis(v r3.Vec) r3.Vec {
+	x, y, z := math.Abs(v.X), math.Abs(v.Y), math.Abs(v.Z)
+	switch {
+	case x >= y && x >= z:
+		return r3.Vec{X: math.Copysign(1, v.X)}
+	case y >= z:
+		return r3.Vec{Y: math.Copysign(1, v.Y)}
+	}
+	return r3.Vec{Z: math.Copysign(1, v.Z)}
+}
+
+// quarterOff is by how many degrees two rotations differ; 180 where the second is none.
+func quarterOff(a, b quat.Number) float64 {
+	n := quat.Abs(b)
+	if math.Abs(n-1) > 1e-6 {
+		return 180
+	}
+	return 2 * math.Acos(min(1, math.Abs(quat.Mul(quat.Conj(a), b).Real))) * 180 / math.Pi
+}
+
+// turn returns the rotation from the frame that the body was read in to its own: up along Y, the front along Z.
+func (c carriage) turn() quat.Number {
+	return quat.Conj(geom.FromAxes(c.left, c.up, c.front))
+}
+
+// turned returns the carriage in a frame that q leads to.
+func (c carriage) turned(q quat.Number) carriage {
+	r := func(p r3.Vec) r3.Vec { return geom.Rotate(q, p) }
+	w := func(w way) way {
+		w.beads = slices.Clone(w.beads)
+		for i := range w.beads {
+			w.beads[i].At = r(w.beads[i].At)
+		}
+		return w
+	}
+	c.head = w(c.head)
+	for s := range 2 {
+		c.hands[s], c.feet[s] = w(c.hands[s]), w(c.feet[s])
+	}
+	c.pelvis, c.chest, c.middle = r(c.pelvis), r(c.chest), r(c.middle)
+	c.up, c.left, c.front = r(c.up), r(c.left), r(c.front)
+	return c
+}
+
+// legShape is what the division of a pair of legs is searched among, as shares of the height: what a leg is in Drillis
+// & Contini 1966, and by how much, as a factor, bodies differ.
+const (
+	footFrom, footTo, footStep = 0.085, 0.185, 0.008 // from the ankle to the tip of the toes
+	boneFrom, boneTo, boneStep = 0.17, 0.33, 0.0055
+	footOverShank              = 0.58 // as measured on characters, in shoes and without
+	thighOverShank             = (skeleton.HipHeight - skeleton.KneeHeight) / (skeleton.KneeHeight - skeleton.AnkleHeight)
+)
+
+// forkOverHips is how far above the hip joints the middle lines of the legs meet, as a share of the height, as measured on
+// characters.
+const forkOverHips = 0.038
+
+// divided is a leg as it is divided: toe tip, ankle, knee, hip.
+type divided struct {
+	ankle, knee, hip r3.Vec
+	bend             float64 // of the knee, degrees
+	off              float64 // mean distance of the middle line from the bones, over the size
+}
+
+// sampled is the middle line of a leg by even steps, led on beyond its root.
+type sampled struct {
+	at   []r3.Vec
+	step float64
+}
+
+// sample divides a way from the end of its limb; from a length on it is straight, as it is from another length to there.
+func sample(w way, from, free, length float64) sampled {
+	const n = 72
+	s := sampled{step: length / n}
+	a, b := w.at(w.cut+from).At, w.at(w.cut+free).At
+	d := r3.Sub(b, a)
+	if r3.Norm(d) > 0 {
+		d = r3.Unit(d)
+	}
+	for k := range n + 1 {
+		arc := s.step * float64(k)
+		if arc <= free {
+			s.at = append(s.at, w.at(w.cut+arc).At)
+		} else {
+			s.at = append(s.at, r3.Add(b, r3.Scale(arc-free, d)))
+		}
+	}
+	return s
+}
+
+// sections is the line of an arm as its sections tell it, led on straight from where they are the arm's alone.
+func (a arm) sections(length float64) sampled {
+	const n = 72
+	s := sampled{step: length / n}
+	end := a.line[a.clean]
+	d := r3.Sub(a.shoulder, end.at)
+	if r3.Norm(d) > 0 {
+		d = r3.Unit(d)
+	}
+	l := limb{line: a.line}
+	for k := range n + 1 {
+		if arc := s.step * float64(k); arc <= end.arc {
+			s.at = append(s.at, l.at(arc))
+		} else {
+			s.at = append(s.at, r3.Add(end.at, r3.Scale(arc-end.arc, d)))
+		}
+	}
+	return s
+}
+
+// beyond returns the number of the sample from k on at a distance from a place, -1 for none, and the place there.
+func (s sampled) beyond(k int, from r3.Vec, distance float64) (int, r3.Vec) {
+	for ; k < len(s.at); k++ {
+		if d := r3.Norm(r3.Sub(s.at[k], from)); d >= distance {
+			if k == 0 {
+				return k, s.at[k]
+			}
+			e := r3.Norm(r3.Sub(s.at[k-1], from))
+			t := 1.0
+			if d > e {
+				t = max(0, min(1, (distance-e)/(d-e)))
+			}
+			return k, r3.Add(s.at[k-1], r3.Scale(t, r3.Sub(s.at[k], s.at[k-1])))
+		}
+	}
+	return -1, r3.Vec{}
+}
+
+// spread returns the sum of squared distances of the samples from k to l from the segment between two places.
+func (s sampled) spread(k, l int, a, b r3.Vec) float64 {
+	sum := 0.0
+	for i := k; i < l; i++ {
+		on, _ := geom.ClosestOnSegment(s.at[i], a, b)
+		sum += r3.Norm2(r3.Sub(s.at[i], on))
+	}
+	return sum
+}
+
+// dividedLegs finds foot, shank and thigh, of the same lengths on both sides, that lie along the middle lines: among all
+// lengths those whose bones keep to the lines, end where the pelvis is, and are like a body's. shoulders is the middle
+// between the shoulder joints.
+func (c carriage) dividedLegs(shoulders r3.Vec) (best [2]divided, found bool) {
+	size := c.size
+	var lines [2]sampled
+	for s := range 2 {
+		lines[s] = sample(c.feet[s], 0.39*size, 0.51*size, 0.82*size)
+	}
+	// The middle lines of the legs meet above the hip joints.
+	pelvis := r3.Sub(c.pelvis, r3.Scale(forkOverHips*size, c.up))
+	least := math.Inf(1)
+	square := func(x, spread float64) float64 { return x * x / (spread * spread) }
+	const lineSpread, lineWeight = 0.011, 9 // of the middle line from the bones; as many samples as count
+	for foot := footFrom; foot < footTo; foot += footStep {
+		for shank := boneFrom; shank < boneTo; shank += boneStep {
+			part := square(math.Log(foot/shank)-math.Log(footOverShank), 0.16) +
+				square(math.Log(shank/(skeleton.KneeHeight-skeleton.AnkleHeight)), 0.12)
+			if part > least {
+				continue
+			}
+			var ankles, knees [2]r3.Vec
+			var ka, kk [2]int
+			ok := true
+			for s := range 2 {
+				l := lines[s]
+				ka[s], ankles[s] = l.beyond(0, l.at[0], foot*size)
+				if ok = ok && ka[s] >= 0; !ok {
+					break
+				}
+				kk[s], knees[s] = l.beyond(ka[s], ankles[s], shank*size)
+				if ok = ok && kk[s] >= 0; !ok {
+					break
+				}
+			}
+			if !ok {
+				continue
+			}
+			for thigh := boneFrom; thigh < boneTo; thigh += boneStep {
+				score := part + square(math.Log(thigh/shank/thighOverShank), 0.06)
+				var legs [2]divided
+				for s := range 2 {
+					l := lines[s]
+					kh, hip := l.beyond(kk[s], knees[s], thigh*size)
+					if kh < 0 {
+						score = math.Inf(1)
+						break
+					}
+					off := l.spread(1, ka[s], l.at[0], ankles[s]) + l.spread(ka[s], kk[s], ankles[s], knees[s]) + l.spread(kk[s], kh, knees[s], hip)
+					off /= float64(kh) * size * size
+					score += lineWeight * off / (lineSpread * lineSpread)
+					along := r3.Sub(hip, knees[s])
+					score += square(r3.Dot(r3.Sub(hip, pelvis), r3.Unit(along))/size, 0.03)
+					legs[s] = divided{ankle: ankles[s], knee: knees[s], hip: hip, off: math.Sqrt(off)}
+				}
+				if score > least {
+					continue
+				}
+				hips := r3.Scale(0.5, r3.Add(legs[0].hip, legs[1].hip))
+				score += square(math.Log(r3.Norm(r3.Sub(shoulders, hips))/size/(skeleton.ShoulderHeight-skeleton.HipHeight)), 0.10)
+				if score < least {
+					least, best, found = score, legs, true
+				}
+			}
+		}
+	}
+	bends(&best)
+	return best, found
+}
+
+// armLeast is the length, as a share of the height, from which on an arm may be as its sections tell it.
+const armLeast = 0.37
+
+// dividedArms finds hand, forearm and upper arm, of the same lengths on both sides, as dividedLegs does with legs. read
+// are the arms as their sections tell them, which a bent elbow or a hand near the body may mislead.
+func (c carriage) dividedArms(read [2]arm) (best [2]divided, found bool) {
+	size := c.size
+	var lines [2]sampled
+	for s := range 2 {
+		lines[s] = sample(c.hands[s], 0.31*size, 0.37*size, 0.56*size)
+		if read[s].total > armLeast*size {
+			lines[s] = read[s].sections(0.56 * size)
+		}
+	}
+	least := math.Inf(1)
+	square := func(x, spread float64) float64 { return x * x / (spread * spread) }
+	const lineSpread, lineWeight = 0.009, 9
+	mid := func(p [2]r3.Vec) r3.Vec { return r3.Scale(0.5, r3.Add(p[0], p[1])) }
+	for hand := 0.07; hand < 0.16; hand += 0.006 {
+		for fore := 0.10; fore < 0.21; fore += 0.006 {
+			part := square(math.Log(hand/fore)-math.Log(skeleton.Hand/skeleton.Forearm), 0.16) + square(math.Log(fore/skeleton.Forearm), 0.15)
+			if part > least {
+				continue
+			}
+			var wrists, elbows [2]r3.Vec
+			var kw, ke [2]int
+			ok := true
+			for s := range 2 {
+				l := lines[s]
+				if kw[s], wrists[s] = l.beyond(0, l.at[0], hand*size); kw[s] >= 0 {
+					ke[s], elbows[s] = l.beyond(kw[s], wrists[s], fore*size)
+				}
+				ok = ok && kw[s] >= 0 && ke[s] >= 0
+				if a := read[s]; ok && a.narrow {
+					part += min(square(r3.Norm(r3.Sub(wrists[s], a.wrist.at))/size, 0.015), 4)
+				}
+			}
+			if !ok || part > least {
+				continue
+			}
+			for upper := 0.12; upper < 0.25; upper += 0.006 {
+				score := part + square(math.Log(upper/fore)-math.Log(skeleton.UpperArm/skeleton.Forearm), 0.08)
+				score += square(math.Log((hand+fore+upper)/0.44), 0.1)
+				var arms [2]divided
+				var shoulders [2]r3.Vec
+				for s := range 2 {
+					l := lines[s]
+					ks, shoulder := l.beyond(ke[s], elbows[s], upper*size)
+					if ks < 0 {
+						score = math.Inf(1)
+						break
+					}
+					off := l.spread(1, kw[s], l.at[0], wrists[s]) + l.spread(kw[s], ke[s], wrists[s], elbows[s]) + l.spread(ke[s], ks, elbows[s], shoulder)
+					off /= float64(ks) * size * size
+					score += lineWeight * off / (lineSpread * lineSpread)
+					if a := read[s]; a.total > armLeast*size {
+						score += min(square(r3.Norm(r3.Sub(shoulder, a.shoulder))/size, 0.018), 5)
+					}
+					shoulders[s] = shoulder
+					arms[s] = divided{ankle: wrists[s], knee: elbows[s], hip: shoulder, off: math.Sqrt(off)}
+				}
+				if score > least {
+					continue
+				}
+				across := r3.Sub(shoulders[0], shoulders[1])
+				score += square(math.Log(max(r3.Norm(across), 0.02*size)/size/0.23), 0.2)
+				score += square(r3.Dot(across, c.up)/size, 0.025) + square(r3.Dot(across, c.front)/size, 0.035)
+				trunk := r3.Dot(r3.Sub(mid(shoulders), c.pelvis), c.up)/size + forkOverHips
+				score += square(math.Log(max(trunk, 0.05)/(skeleton.ShoulderHeight-skeleton.HipHeight)), 0.12)
+				if score < least {
+					least, best, found = score, arms, true
+				}
+			}
+		}
+	}
+	bends(&best)
+	return best, found
+}
+
+// bends measures how far the middle joints of a pair are bent.
+func bends(pair *[2]divided) {
+	for s := range pair {
+		b := &pair[s]
+		in, out := r3.Sub(b.knee, b.hip), r3.Sub(b.ankle, b.knee)
+		if r3.Norm(in) > 0 && r3.Norm(out) > 0 {
+			b.bend = math.Acos(max(-1, min(1, r3.Dot(r3.Unit(in), r3.Unit(out))))) * 180 / math.Pi
+		}
+	}
+}
+
+// inPose places the landmarks of a body in a pose, in the frame of its trunk: arms from their tips inward, legs divided
+// where both agree, the head by its own line.
+func (f *fitter) inPose(c carriage) bool {
+	size := c.size
+	f.height, f.body = size, size
+	f.plane = c.middle.X
+	f.floor = c.pelvis.Y - skeleton.HipHeight*size
+	f.crotch = 0
+	f.layers = nil
+	f.slices()
+	f.crotch = 0
+	given := f.given // is obeyed at the end, as it is
+	f.given = map[string]r3.Vec{}
+	var read [2]arm
+	hold := func(s int) { // what is held goes on beyond the hand: it is none of the body
+		w := c.hands[s]
+		for i, d := range f.vox.Within([]int{f.nearestInside(w.beads[0].At)}, w.cut) {
+			if d < w.cut {
+				f.vox.Inside[i] = false
+			}
+		}
+		read[s] = f.readArm(s, f.nearestInside(w.at(w.cut).At))
+	}
+	for s := range 2 {
+		hold(s)
+	}
+	for s := range 2 {
+		if over := read[s].total - read[1-s].total; over > 0.12*read[1-s].total && read[1-s].total > armLeast*size {
+			c.hands[s].cut += over
+			hold(s)
+		}
+	}
+	arms, ok := c.dividedArms(read)
+	if !ok {
+		return false
+	}
+	var shoulders [2]r3.Vec
+	for s := range 2 {
+		f.putPosedArm(s, c.hands[s], arms[s], read[s])
+		shoulders[s] = f.joints["upper_arm"+suffix(s)].at
+	}
+	mid := r3.Scale(0.5, r3.Add(shoulders[0], shoulders[1]))
+	legs, ok := c.dividedLegs(mid)
+	if !ok {
+		return false
+	}
+	var hips r3.Vec
+	for s := range 2 {
+		f.putLeg(s, c.feet[s], legs[s])
+		hips = r3.Add(hips, r3.Scale(0.5, legs[s].hip))
+	}
+	up := r3.Unit(r3.Sub(mid, hips))
+	pelvis := r3.Add(hips, r3.Scale(0.02*size, up))
+	f.put("hips", pelvis, 0.7, "between the hip joints")
+	f.posedHead(c, mid, up)
+	neck := f.joints["neck"].at
+	for i, name := range []string{"spine_1", "spine_2", "spine_3"} {
+		t := [3]float64{0.22, 0.45, 0.70}[i]
+		p := r3.Add(pelvis, r3.Scale(t, r3.Sub(neck, pelvis)))
+		p.Z += 0.006 * size * math.Sin(math.Pi*t)
+		f.put(name, p, 0.7, "at the usual proportion from hips to neck")
+	}
+	for s := range 2 {
+		arm := f.joints["upper_arm"+suffix(s)]
+		p := r3.Add(mid, r3.Scale(0.2, r3.Sub(arm.at, mid)))
+		p = r3.Add(p, r3.Vec{Y: -0.004 * size, Z: 0.008 * size})
+		f.put("clavicle"+suffix(s), p, arm.confidence, "at the usual proportion of the way to the shoulder")
+	}
+	if f.given = given; c.votes < fewVotes || c.off > clearReading {
+		why, share := "; the pose was hard to read", 0.7
+		if c.votes < fewVotes {
+			why, share = "; which side is left could not be told", 0.6
+		}
+		for name, j := range f.joints {
+			j.confidence, j.reason = share*j.confidence, j.reason+why
+			f.joints[name] = j
+		}
+	}
+	for name, joint := range map[string]string{
+		"head": "head_end", "hand_l": "hand_end_l", "hand_r": "hand_end_r", "foot_l": "toe_end_l", "foot_r": "toe_end_r",
+	} {
+		if p, ok := given[name]; ok {
+			f.put(joint, p, 0.95, "at the tip you marked")
+			f.tips[name] = p
+		}
+	}
+	return true
+}
+
+// fewVotes is how much must speak for the front, of 6, for left and right to be told.
+const fewVotes = 1.5
+
+// putPosedArm places the joints of an arm.
+func (f *fitter) putPosedArm(s int, w way, a divided, read arm) {
+	x := suffix(s)
+	f.put("upper_arm"+x, a.hip, 0.8, "where the arm's centerline enters the torso; both arms are equally long")
+	if a.bend > 20 {
+		f.put("forearm"+x, a.knee, 0.9, "where the centerline bends")
+	} else {
+		f.put("forearm"+x, a.knee, 0.8, "no bend found, taken from proportion along the middle line")
+	}
+	f.put("hand"+x, a.ankle, 0.8, "where the hand leaves the forearm")
+	tip := w.at(w.cut).At
+	if way := r3.Sub(tip, a.ankle); w.cut == 0 && r3.Norm(way) > 0 { // on to the surface
+		tip = f.surface(tip, r3.Unit(way), 0.03*f.body)
+	}
+	f.put("hand_end"+x, tip, 0.8, "tip of the arm")
+	f.tips["hand"+x] = tip
+	f.begin["arm"+x] = a.hip
+	if read.total > 0 {
+		f.begin["arm"+x] = read.line[read.join].at
+	}
+}
+
+// kneeInside is how far inside of a bent knee its middle line runs, as a share of the height, for one that is folded.
+const kneeInside = 0.03
+
+// outward moves the middle of a bend to the outside: a middle line cuts the corner, the more so the more it is bent.
+func outward(a, b, c r3.Vec, by float64) r3.Vec {
+	in, out := r3.Sub(b, a), r3.Sub(c, b)
+	if r3.Norm(in) == 0 || r3.Norm(out) == 0 {
+		return b
+	}
+	d := r3.Sub(r3.Unit(in), r3.Unit(out)) // as long as twice the sine of half the bend
+	return r3.Add(b, r3.Scale(by*r3.Norm(d)/4, d))
+}
+
+// putLeg places the joints of a leg.
+func (f *fitter) putLeg(s int, w way, l divided) {
+	x := suffix(s)
+	tip := w.beads[0].At
+	l.knee = outward(l.hip, l.knee, l.ankle, kneeInside*f.body)
+	if shin, foot := r3.Sub(l.knee, l.ankle), r3.Sub(l.ankle, tip); r3.Norm(shin) > 0 && r3.Norm(foot) > 0 {
+		l.ankle = r3.Add(l.ankle, r3.Add(r3.Scale(0.006*f.body, r3.Unit(shin)), r3.Scale(0.009*f.body, r3.Unit(foot))))
+	}
+	f.put("thigh"+x, l.hip, 0.7, "where the thigh's centerline passes the middle of the pelvis; both thighs are equally long")
+	if l.bend > 20 {
+		f.put("shank"+x, l.knee, 0.9, "where the centerline bends")
+	} else {
+		f.put("shank"+x, l.knee, 0.7, "no bend found, taken from proportion along the middle line")
+	}
+	f.put("foot"+x, l.ankle, 0.8, "where the foot leaves the shank")
+	v := r3.Sub(tip, l.ankle)
+	sole := r3.Sub(l.ankle, l.knee)
+	if n := r3.Norm2(v); n > 0 {
+		sole = r3.Sub(sole, r3.Scale(r3.Dot(sole, v)/n, v))
+	}
+	if r3.Norm(sole) > 0 {
+		sole = r3.Scale(0.06*r3.Norm(v), r3.Unit(sole))
+	}
+	f.put("toe"+x, r3.Add(r3.Sub(tip, r3.Scale(0.31, v)), sole), 0.8, "at seven tenths of the foot")
+	f.put("toe_end"+x, r3.Sub(tip, r3.Scale(0.04, v)), 0.9, "foremost place of the foot")
+	f.tips["foot"+x] = tip
+}
+
+// surface returns the last place inside from p on in a direction, at the most so far.
+func (f *fitter) surface(p, way r3.Vec, most float64) r3.Vec {
+	last := p
+	for l := 0.0; l < most; l += f.vox.Cell / 4 {
+		q := r3.Add(p, r3.Scale(l, way))
+		if i := f.vox.At(q); i < 0 || !f.vox.Inside[i] {
+			break
+		}
+		last = q
+	}
+	return last
+}
+
+// posedHead places neck and head along the head's middle line.
+func (f *fitter) posedHead(c carriage, shoulders, up r3.Vec) {
+	size := c.size
+	line := Strand{Line: c.head.beads}
+	// Down to where it passes the shoulders.
+	length, far := line.length(), math.Inf(1)
+	base := length
+	for arc := 0.0; arc < min(length, 0.45*size); arc += f.vox.Cell / 2 {
+		if d := r3.Norm(r3.Sub(line.at(arc).At, shoulders)); d < far {
+			far, base = d, arc
+		}
+	}
+	var arcs, wide []float64
+	for arc := base - 0.012*size; arc > 0.02*size; arc -= f.vox.Cell / 2 {
+		arcs, wide = append(arcs, arc), append(wide, f.spread(&line, arc))
+	}
+	least, at, narrow := math.Inf(1), base-0.045*size, false
+	for i, arc := range arcs {
+		if wide[i] < least && base-arc < 0.14*size {
+			least, at = wide[i], arc
+		}
+		if wide[i] > 1.12*least {
+			narrow = true
+			break
+		}
+	}
+	confidence, reason := 0.8, "below the narrowest part of the neck"
+	if !narrow {
+		at = base - 0.045*size
+		confidence, reason = 0.4, "no narrowing found above the shoulders, taken from proportion"
+	}
+	// The middle of the head: its deepest place.
+	deep := Bead{}
+	for arc := 0.0; arc < at; arc += f.vox.Cell / 2 {
+		if b := line.at(arc); b.Radius > deep.Radius {
+			deep = b
+		}
+	}
+	n := line.at(max(0, at)).At
+	axis := r3.Sub(deep.At, n)
+	if deep.Radius == 0 || r3.Norm(axis) < 0.01*size {
+		axis = up
+	}
+	axis = r3.Unit(axis)
+	f.put("neck", r3.Add(shoulders, r3.Scale(max(0.02*size, r3.Dot(r3.Sub(n, shoulders), up)-0.031*size), up)), confidence, reason)
+	f.begin["neck"] = f.joints["neck"].at
+	head := r3.Add(n, r3.Scale(0.012*size, axis))
+	f.put("head", head, confidence, "above the narrowest part of the neck")
+	top := f.surface(head, axis, 0.5*size)
+	sure, why := 0.8, "the highest place of the head along its axis"
+	if r := deep.Radius; r > 0 && r3.Norm(r3.Sub(top, n)) > crownMost*r {
+		top, sure, why = r3.Add(n, r3.Scale(crownUsual*r, axis)), 0.6, "ignoring what is above (a hat, hair): the crown is hidden and estimated from the head's width"
+	}
+	f.put("head_end", top, sure, why)
+	f.tips["head"] = top
+}
