@@ -22,6 +22,16 @@ func coats() error {
 	return fits(demo.Coats(seed, 36))
 }
 
+// garments fits strangers in garments that hide some of the body; WISEMARROW_BENCH_SEED makes others.
+func garments() error {
+	seed, err := benchSeed()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("Fit of strangers in garments (share of height); seed %d\n", seed)
+	return fits(demo.Garments(seed, 48))
+}
+
 // poses fits strangers that do not stand still; WISEMARROW_BENCH_SEED makes others.
 func poses() error {
 	seed, err := benchSeed()
@@ -39,7 +49,7 @@ func populations() error {
 	if err != nil && !os.IsNotExist(err) {
 		return err
 	}
-	all := slices.Concat(demo.Variants(), demo.Strangers(1, 72), demo.Coats(1, 36), demo.Poses(1, 52))
+	all := slices.Concat(demo.Variants(), demo.Strangers(1, 72), demo.Coats(1, 36), demo.Poses(1, 52), demo.Garments(1, 48))
 	rows := [][]string{{"character", "mean_percent", "worst_percent", "at"}}
 	worse := 0
 	for _, v := range all {

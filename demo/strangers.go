@@ -29,6 +29,7 @@ type Stranger struct {
 	Boots   bool
 	Fingers int     // a hand, with the thumb; 0 is a mitten
 	Apart   float64 // degrees between neighbouring fingers
+	Garment Garment
 	Posture func(*posing)
 	// PostureSeed draws the angles of the posture.
 	PostureSeed uint64
@@ -69,6 +70,9 @@ func (c Stranger) Make(cells int) (*mesh.Mesh, *skeleton.Skeleton) {
 	if c.Hem > 0 {
 		c.coat(b, coat)
 	}
+	if c.Garment.Kind != "" && c.Melted { // first, so that what is carved from it leaves the body
+		c.wear(b, b, coat)
+	}
 	b.trunk(coat, skin)
 	if c.Boots {
 		b.legs(cloth, boot)
@@ -79,6 +83,9 @@ func (c Stranger) Make(cells int) (*mesh.Mesh, *skeleton.Skeleton) {
 	c.skull(b, skin, eye)
 	c.onHead(b, things, coat, extra)
 	c.carried(things, extra)
+	if c.Garment.Kind != "" && !c.Melted {
+		c.wear(b, things, coat)
+	}
 	var apart []*body // hands, which are meshed finer
 	for _, side := range []string{"_l", "_r"} {
 		h := b

@@ -61,7 +61,11 @@ func (f *fitter) arms() error {
 			}
 		}
 	}
+	f.preferRead(&list)
 	found := bestArms(list)
+	if f.armsByReading(found) {
+		return nil
+	}
 	sum, n := 0.0, 0.0
 	for _, a := range found {
 		if a.total > 0 {
@@ -96,8 +100,59 @@ type arm struct {
 	narrow   bool // at the wrist
 }
 
+// lowShoulder is how high a shoulder is over where the legs part, at the least (.818 and .472 of the height, Drillis &
+// Contini; the second from memory).
+const lowShoulder = 1.45
+
+const inSleeve = "in a wide sleeve, taken from proportion"
+
+// sleeved reports whether an arm is much thicker before the hand than beyond the elbow: a sleeve hangs there, whose middle
+// is not the arm's.
+func (a arm) sleeved() bool {
+	mean := func(from, to float64) float64 {
+		sum, n := 0.0, 0.0
+		for _, s := range a.line[:a.clean+1] {
+			if t := s.arc / a.total; t >= from && t <= to {
+				sum, n = sum+s.area, n+1
+			}
+		}
+		return sum / max(1, n)
+	}
+	upper := mean(0.62, 0.78)
+	return upper > 0 && mean(0.22, 0.42) > 1.6*upper
+}
+
 // shownArm reports whether a person has shown the tip of an arm.
 func (f *fitter) shownArm(s int) bool { _, ok := f.given["hand"+suffix(s)]; return ok }
+
+// preferRead raises, of several ends of a side that are nearly as much like an arm as the best, the one that head, hands
+// and feet together tell: the hand in a sleeve rather than its edge.
+func (f *fitter) preferRead(list *[2][]arm) {
+	for s, arms := range list {
+		best, second := 0.0, 0.0
+		for _, a := range arms {
+			if a.score > best {
+				best, second = a.score, best
+			} else {
+				second = max(second, a.score)
+			}
+		}
+		if second < 0.6*best || f.shownArm(s) {
+			continue
+		}
+		c := f.clearReading()
+		if c == nil {
+			return
+		}
+		for i := range arms {
+			for _, w := range c.hands {
+				if r3.Norm(r3.Sub(f.vox.Centre(arms[i].tip), w.at(w.cut).At)) < 0.04*f.height {
+					arms[i].score += best
+				}
+			}
+		}
+	}
+}
 
 // bestArms returns the arm of each side that is most like one, of two sides the pair that
 // is so and of one length.
@@ -142,6 +197,9 @@ func (f *fitter) putArm(s int, a, other arm) {
 	if share := a.total / f.body; !a.shown && (share < 0.32 || share > 0.58) {
 		doubt, because = 0.6, ", but the arm is unusually long or short for the body"
 	}
+	if f.crotch > 0.3*f.height && a.shoulder.Y-f.floor < lowShoulder*f.crotch {
+		doubt, because = 0.3, ", but the shoulder is low for the legs: something hides it"
+	}
 	if rise := (a.shoulder.Y - other.shoulder.Y) / f.body; other.total > 0 && math.Abs(rise) > 0.04 {
 		doubt, because = 0.6, ", but the shoulders differ in height"
 	}
@@ -161,10 +219,19 @@ func (f *fitter) putArm(s int, a, other arm) {
 		wristReason, trust = "mirrored from the clearer wrist", 0.85
 	}
 	elbow, bent := f.elbow(a.line[:a.clean+1], a.shoulder, wrist)
+	sleeved := a.sleeved()
+	if sleeved {
+		tip := f.vox.Centre(a.tip)
+		at := func(share float64) r3.Vec { return r3.Add(tip, r3.Scale(share, r3.Sub(a.shoulder, tip))) }
+		wrist.at, elbow = at(wristShare), at((skeleton.Hand+skeleton.Forearm)/(skeleton.Hand+skeleton.Forearm+skeleton.UpperArm))
+		narrow, bent, wristReason, trust = false, false, inSleeve, 0.5
+	}
 	f.begin["arm"+x] = a.line[a.join].at
 	put("upper_arm", a.shoulder, 0.95, "where the arm's centerline enters the torso")
 	if bent {
 		put("forearm", elbow, 0.95, "where the centerline bends")
+	} else if sleeved {
+		put("forearm", elbow, 0.6, inSleeve)
 	} else {
 		put("forearm", elbow, 0.9, "no bend found, taken from proportion along the middle line")
 	}
@@ -397,7 +464,7 @@ func (f *fitter) elbow(line []station, shoulder r3.Vec, wrist station) (r3.Vec, 
 		return t / length, r3.Norm(r3.Sub(q, r3.Scale(t, axis)))
 	}
 	usual, most, bend := r3.Add(shoulder, r3.Scale(share*length, axis)), 0.0, -1
-	nearest := math.Inf(1)
+	nearest := 0.06 // farther away the line is that of what hides the elbow
 	for k, st := range line {
 		t, d := off(st.at)
 		if e := math.Abs(t - share); e < nearest {

@@ -49,7 +49,7 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 		return nil, err
 	}
 	progress("Finding limbs", 0.5)
-	if stance := f.stance(); stance != "" {
+	if stance := f.stance(); stance != "" && f.reading == nil { // what is deep may be a train, or wings
 		if !shown.posed() {
 			return nil, f.notStanding(stance)
 		}
@@ -57,7 +57,7 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 		return f, nil
 	}
 	f.slices()
-	if !f.faced && f.facesBack() {
+	if !f.faced && f.looksBack() {
 		f.quarters(2)
 		f.slices()
 	}
@@ -101,6 +101,10 @@ func (f *fitter) quarters(n int) {
 	f.back = geom.Normalise(quat.Mul(f.back, quat.Conj(turn)))
 	for name, p := range f.given {
 		f.given[name] = geom.Rotate(turn, p)
+	}
+	if f.reading != nil {
+		c := f.reading.turned(turn)
+		f.reading = &c
 	}
 	f.findPlane()
 }
@@ -246,7 +250,8 @@ type fitter struct {
 	fore      int               // of an animal: the cubes at the ends of head and tail
 	aft       int
 	props     int
-	faced     bool // it is known where it looks
+	reading   *carriage // of a biped: how it is carried, nil where it was not read or is not clear
+	faced     bool      // it is known where it looks
 	notes     []string
 }
 

@@ -259,6 +259,9 @@ func (f *fitter) fingers(p skeleton.Params) {
 		if h.fitter == nil {
 			continue
 		}
+		if f.joints["hand"+suffix(s)].reason == inSleeve {
+			trust[s], why[s] = min(trust[s], 0.5), "; the wrist is hidden in a sleeve"
+		}
 		h.putFingers(h.list, p, suffix(s), trust[s], why[s])
 		for name, j := range h.joints {
 			j.fine = true

@@ -124,6 +124,9 @@ func (f *fitter) footTop(s int) float64 {
 	return 0.05 * h
 }
 
+// heelMost is how far a heel reaches behind the ankle, as a share of the height: more than any does.
+const heelMost = 0.075
+
 func (f *fitter) toes(s int, ankle r3.Vec) {
 	h, v := f.body, f.vox
 	front, back := math.Inf(-1), math.Inf(1)
@@ -136,6 +139,7 @@ func (f *fitter) toes(s int, ankle r3.Vec) {
 	}
 	foot(func(c r3.Vec) { front, back = math.Max(front, c.Z), math.Min(back, c.Z) })
 	x := suffix(s)
+	back = math.Max(back, ankle.Z-heelMost*h) // what goes on behind is a train
 	if front-back < 0.04*h {
 		f.put("toe"+x, r3.Add(ankle, r3.Vec{Y: -0.6 * (ankle.Y - f.floor), Z: 0.08 * h}), 0.2, "no foot found, taken from proportion")
 		f.put("toe_end"+x, r3.Add(ankle, r3.Vec{Y: -0.6 * (ankle.Y - f.floor), Z: 0.12 * h}), 0.2, "no foot found, taken from proportion")

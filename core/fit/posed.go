@@ -178,6 +178,9 @@ func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err 
 		return f, false, nil
 	}
 	c := f.carried(p)
+	if c.off < clearReading {
+		f.reading = &c
+	}
 	if told := shown.posed() && f.stance() != ""; f.upright(c) && !told {
 		return f, false, nil
 	}
@@ -201,6 +204,69 @@ func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err 
 	}
 	g.notes = append(g.notes, note)
 	return g, true, nil
+}
+
+// looksBack reports whether a body that stands looks to −Z: by toes, knees and elbows where they are told apart, else by
+// how far what is on the ground reaches.
+func (f *fitter) looksBack() bool {
+	if f.reading != nil && f.reading.votes > 2*fewVotes {
+		return f.reading.front.Z < 0
+	}
+	return f.facesBack()
+}
+
+// clearReading returns how the body is carried, nil where that is not clear.
+func (f *fitter) clearReading() *carriage {
+	if f.reading == nil {
+		if p, ok := f.readPosture(); ok && p.off < clearReading {
+			c := f.carried(p)
+			f.reading = &c
+		}
+	}
+	return f.reading
+}
+
+// armsByReading places the arms of a body that stands by its posture, where their sections tell nothing likely of them:
+// a cloth hides where they begin.
+func (f *fitter) armsByReading(read [2]arm) bool {
+	likely := true
+	for _, a := range read {
+		likely = likely && a.total > armLeast*f.height && a.total < armMost*f.height
+	}
+	if likely || f.shownArm(0) || f.shownArm(1) {
+		return false
+	}
+	known := f.clearReading()
+	if known == nil || !f.upright(*known) {
+		return false
+	}
+	c := *known
+	if c.hands[0].beads[0].At.X < f.plane {
+		c.hands[0], c.hands[1], c.left = c.hands[1], c.hands[0], r3.Scale(-1, c.left)
+	}
+	off := 0
+	for s := range read {
+		if t := read[s].total / c.size; t < armLeast || t > armMost {
+			off++
+		}
+	}
+	if off == 0 {
+		return false
+	}
+	for s := range 2 {
+		read[s] = f.readArm(s, f.nearestInside(c.hands[s].at(c.hands[s].cut).At))
+	}
+	arms, ok := c.dividedArms(read)
+	if !ok {
+		return false
+	}
+	f.body = c.size
+	for s := range 2 {
+		f.putPosedArm(s, c.hands[s], arms[s], read[s])
+		f.armLength += (r3.Norm(r3.Sub(arms[s].hip, arms[s].knee)) + r3.Norm(r3.Sub(arms[s].knee, arms[s].ankle)) +
+			r3.Norm(r3.Sub(arms[s].ankle, f.joints["hand_end"+suffix(s)].at))) / 2
+	}
+	return true
 }
 
 const (
@@ -450,8 +516,11 @@ func (c carriage) dividedLegs(shoulders r3.Vec) (best [2]divided, found bool) {
 	return best, found
 }
 
-// armLeast is the length, as a share of the height, from which on an arm may be as its sections tell it.
-const armLeast = 0.37
+// armLeast and armMost are the lengths, as shares of the height, between which an arm may be as its sections tell it.
+const (
+	armLeast = 0.37
+	armMost  = 0.54
+)
 
 // dividedArms finds hand, forearm and upper arm, of the same lengths on both sides, as dividedLegs does with legs. read
 // are the arms as their sections tell them, which a bent elbow or a hand near the body may mislead.
@@ -593,14 +662,14 @@ func (f *fitter) inPose(c carriage) bool {
 	}
 	up := r3.Unit(r3.Sub(mid, hips))
 	pelvis := r3.Add(hips, r3.Scale(0.02*size, up))
-	f.put("hips", pelvis, 0.7, "between the hip joints")
+	f.put("hips", pelvis, 0.93, "between the hip joints")
 	f.posedHead(c, mid, up)
 	neck := f.joints["neck"].at
 	for i, name := range []string{"spine_1", "spine_2", "spine_3"} {
 		t := [3]float64{0.22, 0.45, 0.70}[i]
 		p := r3.Add(pelvis, r3.Scale(t, r3.Sub(neck, pelvis)))
 		p.Z += 0.006 * size * math.Sin(math.Pi*t)
-		f.put(name, p, 0.7, "at the usual proportion from hips to neck")
+		f.put(name, p, 0.95, "at the usual proportion from hips to neck")
 	}
 	for s := range 2 {
 		arm := f.joints["upper_arm"+suffix(s)]
@@ -635,18 +704,18 @@ const fewVotes = 1.5
 // putPosedArm places the joints of an arm.
 func (f *fitter) putPosedArm(s int, w way, a divided, read arm) {
 	x := suffix(s)
-	f.put("upper_arm"+x, a.hip, 0.8, "where the arm's centerline enters the torso; both arms are equally long")
+	f.put("upper_arm"+x, a.hip, 0.87, "where the arm's centerline enters the torso; both arms are equally long")
 	if a.bend > 20 {
-		f.put("forearm"+x, a.knee, 0.9, "where the centerline bends")
+		f.put("forearm"+x, a.knee, 0.95, "where the centerline bends")
 	} else {
-		f.put("forearm"+x, a.knee, 0.8, "no bend found, taken from proportion along the middle line")
+		f.put("forearm"+x, a.knee, 0.95, "no bend found, taken from proportion along the middle line")
 	}
-	f.put("hand"+x, a.ankle, 0.8, "where the hand leaves the forearm")
+	f.put("hand"+x, a.ankle, 0.95, "where the hand leaves the forearm")
 	tip := w.at(w.cut).At
 	if way := r3.Sub(tip, a.ankle); w.cut == 0 && r3.Norm(way) > 0 { // on to the surface
 		tip = f.surface(tip, r3.Unit(way), 0.03*f.body)
 	}
-	f.put("hand_end"+x, tip, 0.8, "tip of the arm")
+	f.put("hand_end"+x, tip, 0.79, "tip of the arm")
 	f.tips["hand"+x] = tip
 	f.begin["arm"+x] = a.hip
 	if read.total > 0 {
@@ -675,13 +744,13 @@ func (f *fitter) putLeg(s int, w way, l divided) {
 	if shin, foot := r3.Sub(l.knee, l.ankle), r3.Sub(l.ankle, tip); r3.Norm(shin) > 0 && r3.Norm(foot) > 0 {
 		l.ankle = r3.Add(l.ankle, r3.Add(r3.Scale(0.006*f.body, r3.Unit(shin)), r3.Scale(0.009*f.body, r3.Unit(foot))))
 	}
-	f.put("thigh"+x, l.hip, 0.7, "where the thigh's centerline passes the middle of the pelvis; both thighs are equally long")
+	f.put("thigh"+x, l.hip, 0.88, "where the thigh's centerline passes the middle of the pelvis; both thighs are equally long")
 	if l.bend > 20 {
-		f.put("shank"+x, l.knee, 0.9, "where the centerline bends")
+		f.put("shank"+x, l.knee, 0.86, "where the centerline bends")
 	} else {
-		f.put("shank"+x, l.knee, 0.7, "no bend found, taken from proportion along the middle line")
+		f.put("shank"+x, l.knee, 0.95, "no bend found, taken from proportion along the middle line")
 	}
-	f.put("foot"+x, l.ankle, 0.8, "where the foot leaves the shank")
+	f.put("foot"+x, l.ankle, 0.95, "where the foot leaves the shank")
 	v := r3.Sub(tip, l.ankle)
 	sole := r3.Sub(l.ankle, l.knee)
 	if n := r3.Norm2(v); n > 0 {
@@ -690,8 +759,8 @@ func (f *fitter) putLeg(s int, w way, l divided) {
 	if r3.Norm(sole) > 0 {
 		sole = r3.Scale(0.06*r3.Norm(v), r3.Unit(sole))
 	}
-	f.put("toe"+x, r3.Add(r3.Sub(tip, r3.Scale(0.31, v)), sole), 0.8, "at seven tenths of the foot")
-	f.put("toe_end"+x, r3.Sub(tip, r3.Scale(0.04, v)), 0.9, "foremost place of the foot")
+	f.put("toe"+x, r3.Add(r3.Sub(tip, r3.Scale(0.31, v)), sole), 0.95, "at seven tenths of the foot")
+	f.put("toe_end"+x, r3.Sub(tip, r3.Scale(0.04, v)), 0.95, "foremost place of the foot")
 	f.tips["foot"+x] = tip
 }
 
@@ -734,7 +803,7 @@ func (f *fitter) posedHead(c carriage, shoulders, up r3.Vec) {
 			break
 		}
 	}
-	confidence, reason := 0.8, "below the narrowest part of the neck"
+	confidence, reason := 0.92, "below the narrowest part of the neck"
 	if !narrow {
 		at = base - 0.045*size
 		confidence, reason = 0.4, "no narrowing found above the shoulders, taken from proportion"
@@ -757,7 +826,7 @@ func (f *fitter) posedHead(c carriage, shoulders, up r3.Vec) {
 	head := r3.Add(n, r3.Scale(0.012*size, axis))
 	f.put("head", head, confidence, "above the narrowest part of the neck")
 	top := f.surface(head, axis, 0.5*size)
-	sure, why := 0.8, "the highest place of the head along its axis"
+	sure, why := 0.88, "the highest place of the head along its axis"
 	if r := deep.Radius; r > 0 && r3.Norm(r3.Sub(top, n)) > crownMost*r {
 		top, sure, why = r3.Add(n, r3.Scale(crownUsual*r, axis)), 0.6, "ignoring what is above (a hat, hair): the crown is hidden and estimated from the head's width"
 	}

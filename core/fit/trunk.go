@@ -123,6 +123,9 @@ func (f *fitter) legCubes(limit float64) []bool {
 	return in
 }
 
+// trainLeast is how far from the shin something on the ground reaches, as a share of the height, that is no foot.
+const trainLeast = 0.22
+
 // facesBack reports whether the feet point to −Z: they reach farther from the
 // shin on that side.
 func (f *fitter) facesBack() bool {
@@ -143,6 +146,9 @@ func (f *fitter) facesBack() bool {
 		if c.Y < f.y(0.035) {
 			front, back = math.Max(front, c.Z-z), math.Max(back, z-c.Z)
 		}
+	}
+	if reach := math.Max(front, back); reach > trainLeast*f.height {
+		return front > back // no foot is as long: it is a train, which lies behind
 	}
 	return back > 1.15*front
 }
@@ -168,7 +174,8 @@ func (f *fitter) trunk() {
 		t := [3]float64{0.22, 0.45, 0.70}[i]
 		p := r3.Add(hipsAt, r3.Scale(t, r3.Sub(neck, hipsAt)))
 		p.Z += 0.006 * h * math.Sin(math.Pi*t)
-		f.put(name, p, 0.95, "at the usual proportion from hips to neck")
+		// The nearer to the hips, the more it is in doubt where they are.
+		f.put(name, p, math.Min(0.95, t*0.95+(1-t)*thighL.confidence), "at the usual proportion from hips to neck")
 	}
 	for s, arm := range []placed{armL, armR} {
 		across := arm.at.X - f.plane
