@@ -96,12 +96,20 @@ func fits(list []demo.Variant) error {
 		if err != nil {
 			return err
 		}
-		for _, off := range demo.HingeErrors(turned) {
+		hinges, limit := demo.HingeErrors(turned), 10.0
+		if strings.HasPrefix(v.Name, "pose ") {
+			hinges, limit = demo.PosedHingeErrors(turned, truth), 20
+		}
+		var wrong []string
+		for name, off := range hinges {
 			x.hinges++
-			if off < 10 {
+			if off < limit {
 				x.right++
+			} else {
+				wrong = append(wrong, fmt.Sprintf("%s %.0f°", name, off))
 			}
 		}
+		slices.Sort(wrong)
 		good, unsure, all := demo.FingersFound(s, truth)
 		x.fingers, x.goodFingers, x.unsureFingers = x.fingers+all, x.goodFingers+good, x.unsureFingers+unsure
 		var far []string
@@ -134,6 +142,9 @@ func fits(list []demo.Variant) error {
 		fmt.Printf("%-*s %9d %8.2f %8.2f %-12s %8.0f", width, v.Name, len(m.Points), 100*mean, 100*worst, at, x.took[len(x.took)-1])
 		if all > 0 {
 			fmt.Printf("  fingers %d right, %d unsure of %d", good, unsure, all)
+		}
+		if len(wrong) > 0 {
+			fmt.Printf("  hinges off: %s", strings.Join(wrong, ", "))
 		}
 		if len(far) > 0 {
 			fmt.Printf("  sure, and far: %s", strings.Join(far, ", "))

@@ -43,3 +43,35 @@ func HingeErrors(s *skeleton.Skeleton) map[string]float64 {
 	}
 	return out
 }
+
+// PosedHingeErrors is HingeErrors for a body in a pose, held against the true skeleton: elbows, knees and hips fold in the
+// plane in which elbow and knee are truly bent, by 30° or more, and feet towards their shins.
+func PosedHingeErrors(s, truth *skeleton.Skeleton) map[string]float64 {
+	out := map[string]float64{}
+	for _, side := range []string{"_l", "_r"} {
+		at := func(name string) r3.Vec { return truth.Joints[truth.Index(name+side)].Pos }
+		bend := func(a, b, c string, least float64) (r3.Vec, bool) {
+			axis := r3.Cross(r3.Unit(r3.Sub(at(b), at(a))), r3.Unit(r3.Sub(at(c), at(b))))
+			return r3.Scale(1/math.Max(1e-9, r3.Norm(axis)), axis), r3.Norm(axis) > least
+		}
+		want := map[string]r3.Vec{}
+		if axis, ok := bend("upper_arm", "forearm", "hand", 0.5); ok {
+			want["forearm"] = axis
+		}
+		if axis, ok := bend("thigh", "shank", "foot", 0.5); ok {
+			want["shank"], want["thigh"] = axis, r3.Scale(-1, axis)
+		}
+		if axis, ok := bend("shank", "foot", "toe", 0.3); ok {
+			want["foot"] = axis
+		}
+		for name, axis := range want {
+			i := s.Index(name + side)
+			if i < 0 {
+				continue
+			}
+			own := geom.Rotate(s.Joints[i].Rot, r3.Vec{X: 1})
+			out[name+side] = math.Acos(math.Max(-1, math.Min(1, r3.Dot(own, axis)))) * 180 / math.Pi
+		}
+	}
+	return out
+}

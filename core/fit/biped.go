@@ -36,6 +36,14 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 	if err != nil {
 		return nil, err
 	}
+	if f.bodies > 1 {
+		return nil, errSeveral(f.bodies)
+	}
+	if dropped, err := f.dropPlinth(); err != nil {
+		return nil, err
+	} else if dropped {
+		f.findPlane()
+	}
 	posed := false
 	if !f.plainlyUpright() {
 		if f, posed, err = f.ownFrame(m, shown); posed || err != nil {
@@ -114,12 +122,19 @@ type body struct {
 	left int
 }
 
+// What bodyPoints keeps of pieces that are neither paired nor in the middle.
+const (
+	tallPieces   = iota // those that are tall: the body may be of several
+	noLonePieces        // none
+	everything
+)
+
 // bodyPoints returns the world points and the triangles of the pieces that
 // belong to the body: the largest, those across the middle, and those with a
 // counterpart on the other side, or one that is as large wherever it is: the second
 // hand of a body in a pose. A lantern in one hand is none of them. tall is how
-// tall the body is, 0 for as high as it is here; all keeps all.
-func bodyPoints(m *mesh.Mesh, tall float64, all bool) ([]r3.Vec, body) {
+// tall the body is, 0 for as high as it is here.
+func bodyPoints(m *mesh.Mesh, tall float64, keeping int) ([]r3.Vec, body) {
 	points, pieces := m.World(), m.Pieces()
 	boxes := pieces.Boxes(points)
 	main := boxes[pieces.Largest()]
@@ -156,7 +171,7 @@ func bodyPoints(m *mesh.Mesh, tall float64, all bool) ([]r3.Vec, body) {
 	twins := alike(m, points, pieces)
 	for i, b := range boxes {
 		c, s := r3.Sub(b.Centre(), mid), b.Size()
-		keep[i] = all || twins[i] || math.Abs(c.X) < 0.03*tall || math.Abs(c.X) < 0.25*s.X || b.Size().Y > 0.3*tall || paired(i)
+		keep[i] = keeping == everything || twins[i] || math.Abs(c.X) < 0.03*tall || math.Abs(c.X) < 0.25*s.X || keeping != noLonePieces && b.Size().Y > 0.3*tall || paired(i)
 		if !keep[i] {
 			out.left++
 		}
@@ -250,6 +265,8 @@ type fitter struct {
 	fore      int               // of an animal: the cubes at the ends of head and tail
 	aft       int
 	props     int
+	plinth    float64   // Y of the top of a plinth that was left out, 0 for none
+	bodies    int       // that stand side by side in the file
 	reading   *carriage // of a biped: how it is carried, nil where it was not read or is not clear
 	faced     bool      // it is known where it looks
 	notes     []string
@@ -281,7 +298,11 @@ func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
 // newFitterOf is newFitter of a body that is known to be so tall when it stands, metres.
 func newFitterOf(m *mesh.Mesh, shown Shown, turn quat.Number, tall float64) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
-	points, props := bodyPoints(m, tall, shown.posed())
+	keeping := shown.keeping
+	if shown.posed() {
+		keeping = everything
+	}
+	points, props := bodyPoints(m, tall, keeping)
 	f, err := fillBody(points, props.tris, shown, cubes(points, props.tris), turn, tall)
 	if err != nil {
 		return nil, err
@@ -381,31 +402,16 @@ func fillBody(points []r3.Vec, tris [][3]int32, shown Shown, mostCubes float64, 
 // keepLargest drops all inside cubes but the largest connected set and takes
 // floor and height from it.
 func (f *fitter) keepLargest() bool {
-	seen := make([]bool, len(f.vox.Inside))
-	var best []int32
-	for i, in := range f.vox.Inside {
-		if in && !seen[i] {
-			c := f.vox.Component(i)
-			for _, k := range c {
-				seen[k] = true
-			}
-			if len(c) > len(best) {
-				best = c
-			}
-		}
-	}
-	if len(best) < 200 {
+	list, largest := f.lumps()
+	if len(list) == 0 || len(list[largest].cubes) < 200 {
 		return false
 	}
+	f.bodies = countBodies(list)
 	clear(f.vox.Inside)
-	low, high := math.Inf(1), math.Inf(-1)
-	for _, i := range best {
+	for _, i := range list[largest].cubes {
 		f.vox.Inside[i] = true
-		y := f.vox.Centre(int(i)).Y
-		low, high = math.Min(low, y), math.Max(high, y)
 	}
-	f.floor = low - f.vox.Cell/2
-	f.height = high + f.vox.Cell/2 - f.floor
+	f.floor, f.height = list[largest].box.Min.Y, list[largest].box.Size().Y
 	return true
 }
 

@@ -174,6 +174,16 @@ func (f *fitter) plainlyUpright() bool {
 // head, hands and feet cannot be told, is left as it is.
 func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err error) {
 	p, ok := f.readPosture()
+	if !ok || p.off > clearReading { // something long that is held may be a piece of its own
+		without := shown
+		without.keeping = noLonePieces
+		if other, err := newFitterOf(m, without, quat.Conj(f.back), lying(m)); err == nil && other.props > f.props {
+			other.withoutPlinth(f)
+			if q, fine := other.readPosture(); fine && (!ok || q.off < p.off-0.2) {
+				f, p, ok, shown = other, q, true, without
+			}
+		}
+	}
 	if !ok {
 		return f, false, nil
 	}
@@ -190,6 +200,7 @@ func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err 
 		if g, err = newFitterOf(m, shown, quat.Mul(square, quat.Conj(f.back)), c.size); err != nil {
 			return nil, false, err
 		}
+		g.withoutPlinth(f)
 		if g.upright(c.turned(square)) {
 			g.faced = true
 			g.notes = append(g.notes, note)
@@ -199,6 +210,7 @@ func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err 
 	if g, err = newFitterOf(m, shown, quat.Mul(turn, quat.Conj(f.back)), c.size); err != nil {
 		return nil, false, err
 	}
+	g.withoutPlinth(f)
 	if !g.inPose(c.turned(turn)) {
 		return f, false, nil
 	}

@@ -189,11 +189,26 @@ func (b *body) flexion(i int) (r3.Vec, bool) {
 		if d.Y < -0.7 { // a hock, or a paw that stands
 			return front, true
 		}
-		return up, true
+		return b.towardsShin(i), true
 	case Jaw, Trunk, Tail:
 		return r3.Cross(r3.Vec{X: 1}, d), true // about +X: to bow
 	}
 	return r3.Vec{}, false
+}
+
+// towardsShin is where a foot or a toe goes when it bends up: back along the shank, however the leg is posed; up where the
+// foot runs on from it.
+func (b *body) towardsShin(i int) r3.Vec {
+	d := r3.Unit(b.aims[i])
+	for k, n := b.s.Joints[i].Parent, 0; k >= 0 && n < 2; k, n = b.s.Joints[k].Parent, n+1 {
+		if m := b.motion[k]; m != Ankle && m != Knee || r3.Norm2(b.aims[k]) == 0 {
+			break
+		}
+		if shin := r3.Unit(b.aims[k]); math.Abs(r3.Dot(shin, d)) < 0.9 {
+			return r3.Scale(-1, shin)
+		}
+	}
+	return up
 }
 
 // legFront is where the leg of joint i faces: with its foot, where that points forward
