@@ -32,7 +32,7 @@ func TestCreaturesAreReadFromTheirShape(t *testing.T) {
 		require.NoError(t, s.Validate(), c.Name)
 		r := Compare(m, s, truth)
 		t.Logf("%-40s %d of %d limbs, mean %.1f %%, worst %.1f %% %v", c.Name, r.Found, r.Limbs, 100*r.Mean, 100*r.Worst, r.Wrong)
-		require.Contains(t, table, c.Name)
+		require.True(t, table.Has(c.Name), c.Name)
 		require.Empty(t, table.Worse(c.Name, r.Mean, r.Worst), c.Name)
 		require.Equal(t, r.Limbs, r.Tips, "%s: every limb is there to its tip", c.Name)
 		for _, w := range r.Wrong {

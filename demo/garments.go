@@ -75,7 +75,16 @@ func Garments(seed uint64, n int) []Variant {
 		if c.Melted {
 			how += ", melted"
 		}
-		name := fmt.Sprintf("stranger in garment %2d of %d, %s, %s, hem at %.2f, arms %.0f°, stout %.2f", i+1, seed, kind, how, g.Hem, c.Arms, c.Stout)
+		name := fmt.Sprintf(
+			"stranger in garment %2d of %d, %s, %s, hem at %.2f, arms %.0f°, stout %.2f",
+			i+1,
+			seed,
+			kind,
+			how,
+			g.Hem,
+			c.Arms,
+			c.Stout,
+		)
 		out = append(out, Variant{name, c.Params(), c.crown(), func() (*mesh.Mesh, *skeleton.Skeleton) { return c.Make(95) }})
 	}
 	return out
@@ -131,10 +140,37 @@ func (c Stranger) wear(body, things *body, part int32) {
 	case "armor":
 		for _, side := range []string{"_l", "_r"} {
 			b.add(ball(part, body.joint("upper_arm"+side), v(0.052, 0.045, 0.052), level, h(0.006)))
-			b.add(cone(part, body.along("forearm"+side, "hand"+side, 0.1), body.along("forearm"+side, "hand"+side, 0.8), h(0.036), h(0.031), h(0.004)))
-			b.add(cone(part, body.along("shank"+side, "foot"+side, 0.12), body.along("shank"+side, "foot"+side, 0.85), h(0.048), h(0.04), h(0.004)))
+			b.add(
+				cone(
+					part,
+					body.along("forearm"+side, "hand"+side, 0.1),
+					body.along("forearm"+side, "hand"+side, 0.8),
+					h(0.036),
+					h(0.031),
+					h(0.004),
+				),
+			)
+			b.add(
+				cone(
+					part,
+					body.along("shank"+side, "foot"+side, 0.12),
+					body.along("shank"+side, "foot"+side, 0.85),
+					h(0.048),
+					h(0.04),
+					h(0.004),
+				),
+			)
 			b.add(ball(part, body.joint("shank"+side), v(0.05, 0.05, 0.052), level, h(0.004)))
-			b.add(cone(part, body.along("thigh"+side, "shank"+side, 0.2), body.along("thigh"+side, "shank"+side, 0.75), h(0.066*math.Sqrt(w)), h(0.055*math.Sqrt(w)), h(0.004)))
+			b.add(
+				cone(
+					part,
+					body.along("thigh"+side, "shank"+side, 0.2),
+					body.along("thigh"+side, "shank"+side, 0.75),
+					h(0.066*math.Sqrt(w)),
+					h(0.055*math.Sqrt(w)),
+					h(0.004),
+				),
+			)
 		}
 		b.add(ball(part, v(0, c.Shoulder-0.08, 0.006), v(0.1*w, 0.1, 0.078*w), level, h(0.01)))
 		b.add(skirt(part, 0, 0, h(c.Hip-0.06), h(c.Hip+0.06), h(0.105*w), h(0.09*w), h(0.085*w), h(0.072*w), h(0.01), h(0.01)))
@@ -145,7 +181,16 @@ func (c Stranger) wear(body, things *body, part int32) {
 	case "arms in a coat": // one surface
 		hung(hips, g.Hem, 0.085*w, 0.1*w+0.05*g.Flare)
 		for _, side := range []string{"_l", "_r"} {
-			b.add(cone(part, body.along("upper_arm"+side, "forearm"+side, 0.3), body.along("forearm"+side, "hand"+side, 0.5), h(0.04), h(0.035), h(0.03)))
+			b.add(
+				cone(
+					part,
+					body.along("upper_arm"+side, "forearm"+side, 0.3),
+					body.along("forearm"+side, "hand"+side, 0.5),
+					h(0.04),
+					h(0.035),
+					h(0.03),
+				),
+			)
 		}
 	case "train":
 		hung(hips, min(g.Hem, 0.03), 0.08*w, 0.12*w+0.06*g.Flare)
@@ -160,7 +205,18 @@ func (c Stranger) widened(b *body, part int32, wide float64) {
 		b.add(cone(part, from, to, b.h(0.034), b.h(0.02+wide), b.h(0.01)))
 		if c.Garment.Hollow {
 			d := r3.Unit(r3.Sub(to, from))
-			b.add(carved(cone(part, b.along("forearm"+s, "hand"+s, 0.2), r3.Add(to, r3.Scale(b.h(0.05), d)), b.h(0.03), b.h(0.012+wide), b.h(0.002))))
+			b.add(
+				carved(
+					cone(
+						part,
+						b.along("forearm"+s, "hand"+s, 0.2),
+						r3.Add(to, r3.Scale(b.h(0.05), d)),
+						b.h(0.03),
+						b.h(0.012+wide),
+						b.h(0.002),
+					),
+				),
+			)
 		}
 	}
 }

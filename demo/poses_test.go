@@ -30,7 +30,7 @@ func TestPosesAndGarmentsAreFittedOrSaidToBeUnsure(t *testing.T) {
 			require.NoError(t, err, v.Name)
 			mean, worst, at := FitErrorOf(v, s, truth, report)
 			t.Logf("%-80s mean %.1f %%, worst %.1f %% at %s", v.Name, 100*mean, 100*worst, at)
-			require.Contains(t, table, v.Name)
+			require.True(t, table.Has(v.Name), v.Name)
 			require.Empty(t, table.Worse(v.Name, mean, worst), v.Name)
 			turned, err := s.Orient(nil, skeleton.DefaultConvention, skeleton.DefaultMarks)
 			require.NoError(t, err)

@@ -38,6 +38,12 @@ func ReadFits(path string) (Fits, error) {
 	return out, nil
 }
 
+// Has reports whether a character is in the table.
+func (f Fits) Has(name string) bool {
+	_, ok := f[name]
+	return ok
+}
+
 // A fit may be so much worse than in the table before that is told: rounding of the table, and a joint or two that
 // land elsewhere in a coarse mesh. Measured on changes that meant no harm.
 const (

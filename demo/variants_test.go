@@ -34,7 +34,7 @@ func TestFitFindsTheTrueJointsOfVariants(t *testing.T) {
 		limit := limits[v.Params.Starter]
 		require.Less(t, mean, limit[0], v.Name)
 		require.Less(t, worst, limit[1], "%s: %s", v.Name, at)
-		require.Contains(t, table, v.Name)
+		require.True(t, table.Has(v.Name), v.Name)
 		require.Empty(t, table.Worse(v.Name, mean, worst), v.Name)
 	}
 }

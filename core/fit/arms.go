@@ -128,6 +128,22 @@ func (f *fitter) shownArm(s int) bool { _, ok := f.given["hand"+suffix(s)]; retu
 // preferRead raises, of several ends of a side that are nearly as much like an arm as the best, the one that head, hands
 // and feet together tell: the hand in a sleeve rather than its edge.
 func (f *fitter) preferRead(list *[2][]arm) {
+	if f.reading != nil && f.match < mirrorMatch { // no symmetry tells what is held: the hands were told without it
+		for _, w := range f.reading.hands {
+			s := 0
+			if w.at(w.cut).At.X < f.plane {
+				s = 1
+			}
+			if f.shownArm(s) {
+				continue
+			}
+			if a := f.readArm(s, f.nearestInside(w.at(w.cut).At)); a.total > armLeast*f.reading.size && a.total < armMost*f.reading.size {
+				a.score += f.height
+				list[s] = append(list[s], a)
+			}
+		}
+		return
+	}
 	for s, arms := range list {
 		best, second := 0.0, 0.0
 		for _, a := range arms {

@@ -50,7 +50,13 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 			return f, err
 		}
 	}
-	if !f.faced && f.symmetryAcross(true) > f.symmetryAcross(false)+0.05 {
+	switch {
+	case f.faced:
+	case f.reading != nil && f.match < mirrorMatch && f.reading.votes > 2*fewVotes: // a flat body is alike before and behind
+		if n := f.reading.quartersToFront(); n > 0 {
+			f.quarters(n)
+		}
+	case f.symmetryAcross(true) > f.symmetryAcross(false)+0.05:
 		f.quarters(1)
 	}
 	if err := ctx.Err(); err != nil {
@@ -171,7 +177,9 @@ func bodyPoints(m *mesh.Mesh, tall float64, keeping int) ([]r3.Vec, body) {
 	twins := alike(m, points, pieces)
 	for i, b := range boxes {
 		c, s := r3.Sub(b.Centre(), mid), b.Size()
-		keep[i] = keeping == everything || twins[i] || math.Abs(c.X) < 0.03*tall || math.Abs(c.X) < 0.25*s.X || keeping != noLonePieces && b.Size().Y > 0.3*tall || paired(i)
+		keep[i] = keeping == everything || twins[i] || math.Abs(c.X) < 0.03*tall || math.Abs(c.X) < 0.25*s.X ||
+			keeping != noLonePieces && b.Size().Y > 0.3*tall ||
+			paired(i)
 		if !keep[i] {
 			out.left++
 		}

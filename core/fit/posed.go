@@ -121,6 +121,7 @@ func (f *fitter) otherWay(c carriage) (other, shown bool) {
 // A body that is its own mirror image may wear what hides its legs: of such a one the reading must be clearer.
 const (
 	clearReading = 0.8
+	hardReading  = 1.2
 	fairReading  = 1.5
 	uprightTrunk = 12.0 // degrees from vertical
 	hangingLegs  = 22.0 // degrees from the trunk's direction
@@ -216,6 +217,17 @@ func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err 
 	}
 	g.notes = append(g.notes, note)
 	return g, true, nil
+}
+
+// quartersToFront is by how many quarter turns about Y the front comes the nearest to +Z.
+func (c carriage) quartersToFront() int {
+	best, n := math.Inf(-1), 0
+	for k := range 4 {
+		if z := geom.Rotate(geom.AxisAngle(r3.Vec{Y: 1}, float64(k)*math.Pi/2), c.front).Z; z > best+1e-9 {
+			best, n = z, k
+		}
+	}
+	return n
 }
 
 // looksBack reports whether a body that stands looks to −Z: by toes, knees and elbows where they are told apart, else by
@@ -506,7 +518,22 @@ func (c carriage) dividedLegs(shoulders r3.Vec) (best [2]divided, found bool) {
 						score = math.Inf(1)
 						break
 					}
-					off := l.spread(1, ka[s], l.at[0], ankles[s]) + l.spread(ka[s], kk[s], ankles[s], knees[s]) + l.spread(kk[s], kh, knees[s], hip)
+					off := l.spread(
+						1,
+						ka[s],
+						l.at[0],
+						ankles[s],
+					) + l.spread(
+						ka[s],
+						kk[s],
+						ankles[s],
+						knees[s],
+					) + l.spread(
+						kk[s],
+						kh,
+						knees[s],
+						hip,
+					)
 					off /= float64(kh) * size * size
 					score += lineWeight * off / (lineSpread * lineSpread)
 					along := r3.Sub(hip, knees[s])
@@ -551,7 +578,13 @@ func (c carriage) dividedArms(read [2]arm) (best [2]divided, found bool) {
 	mid := func(p [2]r3.Vec) r3.Vec { return r3.Scale(0.5, r3.Add(p[0], p[1])) }
 	for hand := 0.07; hand < 0.16; hand += 0.006 {
 		for fore := 0.10; fore < 0.21; fore += 0.006 {
-			part := square(math.Log(hand/fore)-math.Log(skeleton.Hand/skeleton.Forearm), 0.16) + square(math.Log(fore/skeleton.Forearm), 0.15)
+			part := square(
+				math.Log(hand/fore)-math.Log(skeleton.Hand/skeleton.Forearm),
+				0.16,
+			) + square(
+				math.Log(fore/skeleton.Forearm),
+				0.15,
+			)
 			if part > least {
 				continue
 			}
@@ -583,7 +616,22 @@ func (c carriage) dividedArms(read [2]arm) (best [2]divided, found bool) {
 						score = math.Inf(1)
 						break
 					}
-					off := l.spread(1, kw[s], l.at[0], wrists[s]) + l.spread(kw[s], ke[s], wrists[s], elbows[s]) + l.spread(ke[s], ks, elbows[s], shoulder)
+					off := l.spread(
+						1,
+						kw[s],
+						l.at[0],
+						wrists[s],
+					) + l.spread(
+						kw[s],
+						ke[s],
+						wrists[s],
+						elbows[s],
+					) + l.spread(
+						ke[s],
+						ks,
+						elbows[s],
+						shoulder,
+					)
 					off /= float64(ks) * size * size
 					score += lineWeight * off / (lineSpread * lineSpread)
 					if a := read[s]; a.total > armLeast*size {
@@ -689,15 +737,26 @@ func (f *fitter) inPose(c carriage) bool {
 		p = r3.Add(p, r3.Vec{Y: -0.004 * size, Z: 0.008 * size})
 		f.put("clavicle"+suffix(s), p, arm.confidence, "at the usual proportion of the way to the shoulder")
 	}
-	if f.given = given; c.votes < fewVotes || c.off > clearReading {
-		why, share := "; the pose was hard to read", 0.7
-		if c.votes < fewVotes {
-			why, share = "; which side is left could not be told", 0.6
-		}
-		for name, j := range f.joints {
-			j.confidence, j.reason = share*j.confidence, j.reason+why
+	if likely := func(a arm) bool { return a.total > armLeast*size && a.total < armMost*size }; !likely(read[0]) || !likely(read[1]) {
+		for _, name := range []string{
+			"upper_arm_l", "upper_arm_r", "forearm_l", "forearm_r", "hand_l", "hand_r", "clavicle_l", "clavicle_r", "neck", "spine_3",
+		} {
+			j := f.joints[name]
+			j.confidence, j.reason = 0.7*j.confidence, j.reason+"; the arms' sections tell little"
 			f.joints[name] = j
 		}
+	}
+	f.given = given
+	for name, j := range f.joints {
+		switch {
+		case c.votes < fewVotes:
+			j.confidence, j.reason = 0.6*j.confidence, j.reason+"; which side is left could not be told"
+		case c.off > clearReading:
+			if share := hardShare(name, c.off); share < 1 {
+				j.confidence, j.reason = share*j.confidence, j.reason+"; the pose was hard to read"
+			}
+		}
+		f.joints[name] = j
 	}
 	for name, joint := range map[string]string{
 		"head": "head_end", "hand_l": "hand_end_l", "hand_r": "hand_end_r", "foot_l": "toe_end_l", "foot_r": "toe_end_r",
@@ -708,6 +767,23 @@ func (f *fitter) inPose(c carriage) bool {
 		}
 	}
 	return true
+}
+
+// hardShare is what is left of the confidence of a joint where the pose was hard to read: as measured, it is the arms that
+// are then wrong, seldom the feet.
+func hardShare(joint string, off float64) float64 {
+	stem, _ := skeleton.DefaultMarks.Split(joint)
+	switch {
+	case off > hardReading:
+		return 0.7
+	case slices.Contains([]string{"clavicle", "upper_arm", "forearm", "hand", "hand_end"}, stem):
+		return 0.72
+	case stem == "shank":
+		return 0.8
+	case slices.Contains([]string{"hips", "spine_1", "spine_2", "spine_3", "neck", "thigh"}, stem):
+		return 0.9
+	}
+	return 1
 }
 
 // fewVotes is how much must speak for the front, of 6, for left and right to be told.
@@ -840,7 +916,10 @@ func (f *fitter) posedHead(c carriage, shoulders, up r3.Vec) {
 	top := f.surface(head, axis, 0.5*size)
 	sure, why := 0.88, "the highest place of the head along its axis"
 	if r := deep.Radius; r > 0 && r3.Norm(r3.Sub(top, n)) > crownMost*r {
-		top, sure, why = r3.Add(n, r3.Scale(crownUsual*r, axis)), 0.6, "ignoring what is above (a hat, hair): the crown is hidden and estimated from the head's width"
+		top, sure, why = r3.Add(
+			n,
+			r3.Scale(crownUsual*r, axis),
+		), 0.6, "ignoring what is above (a hat, hair): the crown is hidden and estimated from the head's width"
 	}
 	f.put("head_end", top, sure, why)
 	f.tips["head"] = top

@@ -12,6 +12,10 @@ import (
 // beyond the other side's mirror image to be taken for a prop.
 const propReach = 0.05
 
+// mirrorLeast is the share of cubes with a mirror image below which a body is posed differently on both sides, and what
+// is on one side only is no prop.
+const mirrorLeast = 0.8
+
 // armsWithoutProps places the arms after props are left out; where no arm is left on a
 // side, what was taken for a prop may have been the only arm, and all counts.
 func (f *fitter) armsWithoutProps() error {
@@ -34,6 +38,9 @@ func (f *fitter) armsWithoutProps() error {
 // differently and nothing can be told.
 func (f *fitter) dropProps() bool {
 	v := f.vox
+	if f.match < mirrorLeast {
+		return false
+	}
 	const near = 2 // cubes that the two sides may differ by
 	n := len(v.Inside)
 	grown := slices.Clone(v.Inside)

@@ -256,10 +256,21 @@ func (s *Skeleton) leftward(x Marks) r3.Vec {
 	return all
 }
 
+// posedLimit is how far, as a share of the height, a joint is from its partner's mirror image where that is a pose.
+const posedLimit = 0.04
+
+// boneLength is how far a joint is from its parent.
+func (s *Skeleton) boneLength(i int) float64 {
+	if p := s.Joints[i].Parent; p >= 0 {
+		return r3.Norm(r3.Sub(s.Joints[i].Pos, s.Joints[p].Pos))
+	}
+	return 0
+}
+
 func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 	pairs := s.Pairs(x)
 	var differ, left, alone []string
-	worst := 0.0
+	worst, longer := 0.0, 0.0
 	for i, j := range s.Joints {
 		if pairs.Sides[i] == Centre {
 			continue
@@ -272,6 +283,7 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 		if gap := r3.Norm(r3.Sub(Mirrored(j.Pos, pairs.Plane), s.Joints[k].Pos)); gap > sideLimit*height && pairs.Sides[i] == Left {
 			differ, left = append(differ, j.Name, s.Joints[k].Name), append(left, j.Name)
 			worst = math.Max(worst, gap)
+			longer = math.Max(longer, math.Abs(s.boneLength(i)-s.boneLength(k)))
 		}
 	}
 	var out []finding.Finding
@@ -292,6 +304,15 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 				{What: "right to left, off X", Value: angle * 180 / math.Pi, Limit: turnedLimit * 180 / math.Pi, Unit: "°"},
 			},
 			Data: Turn(s.faceFront(x))})
+	}
+	if differ != nil && worst > posedLimit*height && longer < sideLimit*height {
+		return append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
+			Title: wording.Count(len(differ)/2, "pair is posed differently", "pairs are posed differently"),
+			Why:   "Left and right bones are equally long: only the pose differs, and mirroring one side would change it.",
+			Evidence: []finding.Evidence{
+				{What: "largest difference in length", Value: longer, Limit: sideLimit * height, Unit: "m"},
+			},
+			Where: finding.Where{Joints: differ}})
 	}
 	if differ != nil {
 		out = append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,

@@ -419,6 +419,24 @@ func (s *Skeleton) wrongBend(x Marks) []finding.Finding {
 		Data:     to}}
 }
 
+// standing is how tall a two-legged skeleton is when it stands, by its bones: from the end of the head down to the ankle
+// and from there to the ground; 0 where these are not all there.
+func (s *Skeleton) standing(x Marks) float64 {
+	sum := 0.0
+	i := s.Index("head_end")
+	for ; i >= 0 && s.Joints[i].Parent >= 0; i = s.Joints[i].Parent {
+		sum += s.boneLength(i)
+	}
+	for _, name := range []string{"shank", "foot"} {
+		k := s.Index(x.Join(name, Left))
+		if i < 0 || k < 0 {
+			return 0
+		}
+		sum += s.boneLength(k)
+	}
+	return sum / (1 - AnkleHeight)
+}
+
 // proportions holds the limbs of a two-legged skeleton against the published
 // shares of body height (Drillis & Contini 1966). Stylised characters differ on
 // purpose, so it is a note.
@@ -433,6 +451,7 @@ func (s *Skeleton) proportions(height float64, x Marks) []finding.Finding {
 	if _, ok := at("head_end"); !ok || height == 0 {
 		return nil
 	}
+	height = math.Max(height, s.standing(x)) // who sits is as tall as he stands
 	var names []string
 	var e []finding.Evidence
 	for _, side := range [2]Side{Left, Right} {

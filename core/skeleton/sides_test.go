@@ -276,3 +276,27 @@ func TestPairsThatStandUnevenly(t *testing.T) {
 		require.Equal(t, told, found, "%g of the height", share)
 	}
 }
+
+// A body that is posed differently on both sides, with bones of one length, is told so and not offered to be mirrored.
+func TestAPoseIsNoAsymmetry(t *testing.T) {
+	s := skeleton.Biped(1.7).Clone()
+	i := s.Index("forearm_l")
+	elbow := s.Joints[i].Pos
+	for _, k := range s.Branch(i) {
+		s.Joints[k].Pos = r3.Add(elbow, geom.Rotate(geom.AxisAngle(r3.Vec{Y: 1}, -1.2), r3.Sub(s.Joints[k].Pos, elbow)))
+	}
+	find := func() finding.Finding {
+		for _, f := range s.CheckPlacement(nil, skeleton.DefaultMarks) {
+			if f.Code == "sides_differ" {
+				return f
+			}
+		}
+		return finding.Finding{}
+	}
+	require.Contains(t, find().Title, "posed differently")
+	require.Nil(t, find().Data)
+	k := s.Index("hand_l")
+	s.Joints[k].Pos = r3.Add(elbow, r3.Scale(1.4, r3.Sub(s.Joints[k].Pos, elbow)))
+	require.Contains(t, find().Title, "asymmetric")
+	require.NotNil(t, find().Data)
+}

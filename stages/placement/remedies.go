@@ -52,6 +52,9 @@ func remedies(f finding.Finding) []finding.Remedy {
 		return []finding.Remedy{studio.OfferOf("Rotate to face front", "bake_transform", map[string]any{"turn": turn, "stand": true})}
 	case "sides_differ":
 		left, _ := f.Data.(skeleton.Lefts)
+		if left == nil { // only posed differently
+			return nil
+		}
 		return studio.Only("Match right to left", &CopyToPartner{Joints: left})
 	case "pairs_hung_unlike":
 		ways, _ := f.Data.(skeleton.Parents)
