@@ -156,7 +156,7 @@ func (f *fitter) preferRead(list *[2][]arm) {
 		if second < 0.6*best || f.shownArm(s) {
 			continue
 		}
-		c := f.clearReading()
+		c := f.clearlyCarried()
 		if c == nil {
 			return
 		}
