@@ -32,20 +32,23 @@ var ErrNoBody = errors.New(
 // of discretising, embedding and refining follows Baran & Popović 2007.
 func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Func) (*fitter, error) {
 	progress("Filling the volume", 0.05)
-	f, err := newFitterOf(m, shown, shown.turn(), lying(m))
+	f, err := newFitterOf(m, shown, shown.turn(), filling{tall: lying(m)})
 	if err != nil {
 		return nil, err
 	}
 	if f.bodies > 1 {
 		return nil, errSeveral(f.bodies)
 	}
-	if dropped, err := f.dropPlinth(); err != nil {
-		return nil, err
-	} else if dropped {
-		f.findPlane()
+	if without, thick := f.withoutPlinth(m); thick > 0 {
+		m = without
+		if f, err = newFitterOf(m, shown, shown.turn(), filling{tall: lying(m)}); err != nil {
+			return nil, err
+		}
+		f.notes = append(f.notes, plinthNote(thick))
 	}
-	posed := false
 	if !f.plainlyUpright() {
+		progress("Telling head, hands and feet", 0.3)
+		posed := false
 		if f, posed, err = f.ownFrame(m, shown); posed || err != nil {
 			return f, err
 		}
@@ -128,25 +131,25 @@ type body struct {
 	left int
 }
 
-// What bodyPoints keeps of pieces that are neither paired nor in the middle.
-const (
-	tallPieces   = iota // those that are tall: the body may be of several
-	noLonePieces        // none
-	everything
-)
+// filling is how a body is filled.
+type filling struct {
+	tall float64 // how tall it is when it stands, metres; 0 for as high as it is here
+	// paired leaves out what is neither paired nor in the middle even if it is tall: a body may be of several pieces, but
+	// a staff is one too. all keeps everything.
+	paired, all bool
+}
 
 // bodyPoints returns the world points and the triangles of the pieces that
 // belong to the body: the largest, those across the middle, and those with a
 // counterpart on the other side, or one that is as large wherever it is: the second
-// hand of a body in a pose. A lantern in one hand is none of them. tall is how
-// tall the body is, 0 for as high as it is here.
-func bodyPoints(m *mesh.Mesh, tall float64, keeping int) ([]r3.Vec, body) {
+// hand of a body in a pose. A lantern in one hand is none of them.
+func bodyPoints(m *mesh.Mesh, how filling) ([]r3.Vec, body) {
 	points, pieces := m.World(), m.Pieces()
 	boxes := pieces.Boxes(points)
 	main := boxes[pieces.Largest()]
 	mid, size := main.Centre(), main.Size()
 	mid.X = middleX(m, points, pieces)
-	tall = cmp.Or(tall, size.Y)
+	tall := cmp.Or(how.tall, size.Y)
 	keep := make([]bool, len(boxes))
 	out := body{}
 	// What is held may move the middle; a pair is alike in height, depth and size.
@@ -177,9 +180,8 @@ func bodyPoints(m *mesh.Mesh, tall float64, keeping int) ([]r3.Vec, body) {
 	twins := alike(m, points, pieces)
 	for i, b := range boxes {
 		c, s := r3.Sub(b.Centre(), mid), b.Size()
-		keep[i] = keeping == everything || twins[i] || math.Abs(c.X) < 0.03*tall || math.Abs(c.X) < 0.25*s.X ||
-			keeping != noLonePieces && b.Size().Y > 0.3*tall ||
-			paired(i)
+		keep[i] = how.all || twins[i] || math.Abs(c.X) < 0.03*tall || math.Abs(c.X) < 0.25*s.X ||
+			!how.paired && b.Size().Y > 0.3*tall || paired(i)
 		if !keep[i] {
 			out.left++
 		}
@@ -273,7 +275,6 @@ type fitter struct {
 	fore      int               // of an animal: the cubes at the ends of head and tail
 	aft       int
 	props     int
-	plinth    float64   // Y of the top of a plinth that was left out, 0 for none
 	bodies    int       // that stand side by side in the file
 	reading   *carriage // of a biped: how it is carried, nil where it was not read or is not clear
 	faced     bool      // it is known where it looks
@@ -300,18 +301,15 @@ type layer struct {
 // newFitter fills the volume of the body of a mesh, in the frame that turn takes
 // the world to.
 func newFitter(m *mesh.Mesh, shown Shown, turn quat.Number) (*fitter, error) {
-	return newFitterOf(m, shown, turn, 0)
+	return newFitterOf(m, shown, turn, filling{})
 }
 
-// newFitterOf is newFitter of a body that is known to be so tall when it stands, metres.
-func newFitterOf(m *mesh.Mesh, shown Shown, turn quat.Number, tall float64) (*fitter, error) {
+// newFitterOf is newFitter of a body of which more is known.
+func newFitterOf(m *mesh.Mesh, shown Shown, turn quat.Number, how filling) (*fitter, error) {
 	m, turned := m.MakeOutward() // a flipped patch would turn inside out about it
-	keeping := shown.keeping
-	if shown.posed() {
-		keeping = everything
-	}
-	points, props := bodyPoints(m, tall, keeping)
-	f, err := fillBody(points, props.tris, shown, cubes(points, props.tris), turn, tall)
+	how.all = shown.posed()
+	points, props := bodyPoints(m, how)
+	f, err := fillBody(points, props.tris, shown, cubes(points, props.tris), turn, how.tall)
 	if err != nil {
 		return nil, err
 	}
@@ -414,7 +412,7 @@ func (f *fitter) keepLargest() bool {
 	if len(list) == 0 || len(list[largest].cubes) < 200 {
 		return false
 	}
-	f.bodies = countBodies(list)
+	f.bodies = countBodies(list, largest)
 	clear(f.vox.Inside)
 	for _, i := range list[largest].cubes {
 		f.vox.Inside[i] = true

@@ -73,8 +73,6 @@ type Shown struct {
 	// trunk, MiddlePlane for any point of it.
 	Places map[string]r3.Vec
 	Facing string // "+x", "-x", "+z" or "-z": where the character looks; "" is to be found
-
-	keeping int // which lone pieces count as the body's
 }
 
 // MiddlePlane is the name of a shown point of the middle plane.

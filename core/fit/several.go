@@ -1,10 +1,10 @@
 package fit
 
 import (
-	"errors"
 	"fmt"
 
 	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/wording"
 
 	"gonum.org/v1/gonum/num/quat"
@@ -24,20 +24,12 @@ const (
 	plinthBroad = 0.09
 	plinthDrop  = 3
 	plinthTall  = 0.3 // of the whole
+	plinthUnder = 0.4 // how high what stands on it is, at the least, over how long: a body that lies stands on nothing
 )
 
 // countBodies returns how many bodies stand side by side: lumps nearly as large and as tall as the largest whose places on
 // the ground are apart. Parts of one body lie above each other, or are smaller.
-func countBodies(list []lump) int {
-	if len(list) == 0 {
-		return 0
-	}
-	largest := 0
-	for i, l := range list {
-		if len(l.cubes) > len(list[largest].cubes) {
-			largest = i
-		}
-	}
+func countBodies(list []lump, largest int) int {
 	main := list[largest]
 	n := 1
 	for i, l := range list {
@@ -56,17 +48,14 @@ func countBodies(list []lump) int {
 // errSeveral says that a file holds several bodies.
 func errSeveral(n int) error {
 	return fmt.Errorf(
-		"this file holds %d bodies side by side, and a biped is fitted to one: keep one of them as a character of its own (delete the other pieces at Intake) and fit again",
+		"this file holds %d bodies side by side, and a biped is fitted to one: keep one of them as a character of its own (at Intake, select the faces of the others and use Remove selected faces) and fit again",
 		n,
 	)
 }
 
-// errOnlyPlinth says that nothing stands on what was taken for the ground.
-var errOnlyPlinth = errors.New("nothing stands on the plinth or floor in this file")
-
-// dropPlinth leaves out what a body stands on: a plinth, a piece of scanned floor. It is broad from the ground up and ends
-// at once, where feet or a hem begin that are much smaller. It reports whether there was one.
-func (f *fitter) dropPlinth() (bool, error) {
+// withoutPlinth returns the mesh without what its body stands on, a plinth or a piece of scanned floor, and how thick that
+// was; 0 if there is none. It is broad from the ground up and ends at once, where feet begin that are much smaller.
+func (f *fitter) withoutPlinth(m *mesh.Mesh) (*mesh.Mesh, float64) {
 	v := f.vox
 	area := make([]float64, v.NY)
 	first := v.NY
@@ -77,50 +66,45 @@ func (f *fitter) dropPlinth() (bool, error) {
 			first = min(first, y)
 		}
 	}
-	top := first + int(plinthTall*f.height/v.Cell)
-	for y := first; y+2 < min(top, v.NY); y++ {
-		if area[y] < plinthBroad*f.height*f.height {
-			return false, nil
-		}
-		if area[y+2]*plinthDrop > area[y] { // the edge may be round
+	top := min(first+int(plinthTall*f.height/v.Cell), v.NY-2)
+	for y := first; y < top && area[y] >= plinthBroad*f.height*f.height; y++ {
+		if area[y+2]*plinthDrop > area[y] { // two levels on: the edge may be round
 			continue
 		}
 		drop := y + 1
 		if area[y+1]*plinthDrop > area[y] {
 			drop = y + 2
 		}
-		for i := range v.Inside {
-			if _, at, _ := v.Coords(i); at < drop {
-				v.Inside[i] = false
+		over := geom.EmptyBox()
+		for i, c := range v.Filled() {
+			if _, at, _ := v.Coords(i); at >= drop {
+				over = over.Add(c)
 			}
 		}
-		was := f.height
-		f.plinth = v.Origin.Y + (float64(drop)-0.5)*v.Cell
-		if !f.keepLargest() {
-			return false, errOnlyPlinth
+		if size := over.Size(); size.Y < plinthUnder*max(size.X, size.Z) {
+			return m, 0
 		}
-		f.notes = append(f.notes, fmt.Sprintf("a plinth or floor, %s thick, was left out", wording.Length(was-f.height)))
-		return true, nil
+		edge := v.Origin.Y + (float64(drop)-0.5)*v.Cell
+		below := make([]bool, m.Faces())
+		points := m.World()
+		for i := range below {
+			below[i] = true
+			for _, k := range m.Face(i) {
+				below[i] = below[i] && geom.Rotate(quat.Conj(f.back), points[k]).Y < edge+v.Cell/2
+			}
+		}
+		without, _ := m.DropChosen(below)
+		if without.Faces() == 0 {
+			return m, 0
+		}
+		return without, edge - f.floor
 	}
-	return false, nil
+	return m, 0
 }
 
-// withoutPlinth leaves out of a volume what was left out of another of the same mesh, in whatever frame.
-func (f *fitter) withoutPlinth(of *fitter) *fitter {
-	if of.plinth == 0 {
-		return f
-	}
-	turn := quat.Mul(quat.Conj(of.back), f.back)
-	for i, c := range f.vox.Filled() {
-		if geom.Rotate(turn, c).Y < of.plinth {
-			f.vox.Inside[i] = false
-		}
-	}
-	if f.keepLargest() {
-		f.findPlane()
-	}
-	f.plinth, f.notes = of.plinth, of.notes
-	return f
+// plinthNote says that something was left out.
+func plinthNote(thick float64) string {
+	return "a plinth or floor, " + wording.Length(thick) + " thick, was left out"
 }
 
 // lumps returns the connected sets of inside cubes, and the number of the largest.

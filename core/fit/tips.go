@@ -11,22 +11,18 @@ import (
 // posture is what the ends of a two-legged body say of how it is posed, whichever way is up: lengths along the inside do
 // not change as limbs bend.
 type posture struct {
-	head       way
-	hands      [2]way
-	feet       [2]way
-	pelvis     r3.Vec // where the legs part
-	chest      r3.Vec // where the arms part from the trunk
-	size       float64
-	off        float64 // how much the lengths are unlike a body's: root mean square of their logarithms
-	candidates int
+	head   way
+	hands  [2]way
+	feet   [2]way
+	pelvis r3.Vec  // where the legs part
+	size   float64 // how tall the body is when it stands, metres
+	off    float64 // how much the lengths are unlike a body's: root mean square of their logarithms, over their spreads
 }
 
 // way is the middle line from an end to the root of the body.
 type way struct {
-	tip   int     // cube
 	cut   float64 // by how much the way goes on beyond the limb, into what is held
-	knots []int
-	beads []Bead // by knot
+	beads []Bead
 }
 
 // bodyWays are the usual lengths between the ends of a body by their middle lines, as shares of the height: from the
@@ -63,17 +59,17 @@ func (f *fitter) readPosture() (p posture, ok bool) {
 		}
 	}
 	t := f.tree(start, depth, append(shown, peaks[:min(len(peaks), 3*tipsMost)]...))
-	far := make([]float64, len(t.knots)) // from the root along the ways
-	for k := range t.knots {
-		far[k] = t.far(k)
-	}
 	var tips []int
 	for k := range t.knots {
 		if t.knots[k].tip {
 			tips = append(tips, k)
 		}
 	}
-	between := func(a, b int) float64 { return far[a] + far[b] - 2*far[t.meet(a, b)] }
+	far := map[int]float64{} // from the root along the ways
+	for _, k := range tips {
+		far[k] = t.far(k)
+	}
+	between := func(a, b int) float64 { return far[a] + far[b] - 2*t.far(t.meet(a, b)) }
 	// Of ends that are near to each other, such as fingers, the farthest stands for all.
 	slices.SortStableFunc(tips, func(a, b int) int { return cmp.Compare(far[b], far[a]) })
 	var ends []int
@@ -83,7 +79,7 @@ func (f *fitter) readPosture() (p posture, ok bool) {
 		}
 	}
 	ends = ends[:min(len(ends), tipsMost)]
-	if p.candidates = len(ends); len(ends) < 5 {
+	if len(ends) < 5 {
 		return p, false
 	}
 	n := len(ends)
@@ -97,7 +93,6 @@ func (f *fitter) readPosture() (p posture, ok bool) {
 			d[k][i] = d[i][k]
 		}
 		ways[i] = t.way(ends[i])
-		ways[i].tip = f.vox.At(t.knots[ends[i]].At)
 		thick[i] = math.Log(ways[i].usual(0.15, 0.5))
 		necked[i] = ways[i].necked(f.extent())
 	}
@@ -137,7 +132,6 @@ func (f *fitter) readPosture() (p posture, ok bool) {
 		k[i] = ends[e]
 	}
 	p.pelvis = t.knots[t.between(k[3], k[4], k[0])].At
-	p.chest = r3.Scale(0.5, r3.Add(t.knots[t.between(k[1], k[3], k[0])].At, t.knots[t.between(k[2], k[4], k[0])].At))
 	return p, true
 }
 
@@ -257,7 +251,6 @@ func (t *ways) between(a, b, c int) int {
 func (t *ways) way(k int) way {
 	var w way
 	for ; k >= 0; k = t.knots[k].up {
-		w.knots = append(w.knots, k)
 		w.beads = append(w.beads, t.knots[k].Bead)
 	}
 	for range 6 {

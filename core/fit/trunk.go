@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"fmt"
 	"math"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -170,10 +171,8 @@ func (f *fitter) trunk() {
 		f.begin["legs"] = r3.Vec{X: f.plane, Y: f.floor + f.crotch, Z: hipsAt.Z}
 	}
 
-	for i, name := range []string{"spine_1", "spine_2", "spine_3"} {
-		t := [3]float64{0.22, 0.45, 0.70}[i]
-		p := r3.Add(hipsAt, r3.Scale(t, r3.Sub(neck, hipsAt)))
-		p.Z += 0.006 * h * math.Sin(math.Pi*t)
+	for i, t := range spineShares {
+		name, p := spineJoint(i, hipsAt, neck, h)
 		// The nearer to the hips, the more it is in doubt where they are.
 		f.put(name, p, math.Min(0.95, t*0.95+(1-t)*thighL.confidence), "at the usual proportion from hips to neck")
 	}
@@ -182,6 +181,17 @@ func (f *fitter) trunk() {
 		p := r3.Vec{X: f.plane + 0.2*across, Y: arm.at.Y - 0.004*h, Z: arm.at.Z + 0.008*h}
 		f.put("clavicle"+suffix(s), p, arm.confidence, "at the usual proportion of the way to the shoulder")
 	}
+}
+
+// spineShares is how far from the hips to the neck the joints of the spine stand.
+var spineShares = [3]float64{0.22, 0.45, 0.70}
+
+// spineJoint returns the name and the place of a joint of the spine of a body of a height, which bows a little forward.
+func spineJoint(i int, hips, neck r3.Vec, height float64) (string, r3.Vec) {
+	t := spineShares[i]
+	p := r3.Add(hips, r3.Scale(t, r3.Sub(neck, hips)))
+	p.Z += 0.006 * height * math.Sin(math.Pi*t)
+	return fmt.Sprintf("spine_%d", i+1), p
 }
 
 func suffix(side int) string { return [2]string{"_l", "_r"}[side] }
