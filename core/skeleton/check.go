@@ -256,8 +256,13 @@ func (s *Skeleton) leftward(x Marks) r3.Vec {
 	return all
 }
 
-// posedLimit is how far, as a share of the height, a joint is from its partner's mirror image where that is a pose.
-const posedLimit = 0.04
+const (
+	// posedLimit is how far, as a share of the height, a joint is from its partner's mirror image where that may be a pose.
+	posedLimit = 0.04
+	// alikeLimit is by how much, as a share of the height, both bones of a pair then differ in length at the most: the
+	// tolerance that a joint is placed with.
+	alikeLimit = 0.03
+)
 
 // boneLength is how far a joint is from its parent.
 func (s *Skeleton) boneLength(i int) float64 {
@@ -305,12 +310,12 @@ func (s *Skeleton) sides(height float64, x Marks) []finding.Finding {
 			},
 			Data: Turn(s.faceFront(x))})
 	}
-	if differ != nil && worst > posedLimit*height && longer < sideLimit*height {
+	if differ != nil && worst > posedLimit*height && longer < math.Min(alikeLimit*height, worst/4) {
 		return append(out, finding.Finding{Code: "sides_differ", Severity: finding.Note, Count: len(differ) / 2,
 			Title: wording.Count(len(differ)/2, "pair is posed differently", "pairs are posed differently"),
-			Why:   "Left and right bones are equally long: only the pose differs, and mirroring one side would change it.",
+			Why:   "Left and right bones are nearly as long as each other: it is the pose that differs, and mirroring would change it.",
 			Evidence: []finding.Evidence{
-				{What: "largest difference in length", Value: longer, Limit: sideLimit * height, Unit: "m"},
+				{What: "largest difference in length", Value: longer, Limit: alikeLimit * height, Unit: "m"},
 			},
 			Where: finding.Where{Joints: differ}})
 	}

@@ -698,3 +698,19 @@ func TestABodyThatLiesIsTold(t *testing.T) {
 	shown := studiotest.Do(t, out, "fit_starter", string(params))
 	require.InDelta(t, 0, r3.Norm(r3.Sub(hand, studiotest.At(t, shown, "hand_end_l"))), 0.02*up.Fit.Height)
 }
+
+// A body that sits with its arms apart is fitted, and not offered to have one side laid over the other.
+func TestAFittedPoseIsNotOfferedToBeMirrored(t *testing.T) {
+	need.Time(t)
+	m, _ := demo.Poses(8, 7)[6].Make()
+	s := studiotest.Do(t, studio.State{Mesh: m, Settings: studio.DefaultSettings()}, "fit_starter", `{"starter":"biped"}`)
+	found := false
+	for _, f := range studio.CheckOnly(&s, "placement") {
+		if f.Code == "sides_differ" {
+			found = true
+			require.Contains(t, f.Title, "posed differently")
+			require.Empty(t, f.Remedies)
+		}
+	}
+	require.True(t, found)
+}
