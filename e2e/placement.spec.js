@@ -457,3 +457,47 @@ test('the dial of a shape moves joints along its limbs, and guesses are accepted
   await expect(page.locator('#tray')).not.toContainText('under 80% sure');
   expect(bad).toEqual([]);
 });
+
+test('what is corrected on three characters is offered on the fourth', async ({ page }) => {
+  const bad = errors(page), made = [];
+  const fitted = async (from, as) => {
+    const obj = await (await page.request.get(`/characters/${(await ids(page))[from]}/handoff/obj`)).body();
+    const { id } = await (await page.request.post('/api/characters', { multipart: { file: { name: `${as}.obj`, mimeType: 'text/plain', buffer: obj }, name: as, production: 'House style' } })).json();
+    made.push(id);
+    const at = async () => (await page.request.get(`/api/characters/${id}`)).json();
+    const head = (await at()).head;
+    expect((await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'fit_starter', params: { starter: 'biped' }, base: head } })).ok()).toBe(true);
+    await expect.poll(async () => ((await at()).joints ?? []).length, { timeout: 60_000 }).toBeGreaterThan(20);
+    return { id, at };
+  };
+  for (const [from, as] of [['Odile', 'One'], ['Bram', 'Two'], ['Tansy', 'Three']]) {
+    const { id, at } = await fitted(from, as), s = await at(), p = s.joints.find((j) => j.name === 'thigh_l').pos;
+    const moved = await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'move_joint', params: { joint: 'thigh_l', to: [p[0], p[1] + 0.03, p[2]], branch: false, both: true }, base: s.head } });
+    expect(moved.ok()).toBe(true);
+  }
+  const { id } = await fitted('Odile', 'Four');
+  await page.goto(`/characters/${id}/placement`);
+  await expect(page.locator('body[data-ready]')).toBeAttached({ timeout: 30_000 });
+  const house = page.locator('#house'), y = async () => (await joint(page, 'thigh_r')).pos[1], before = await y();
+  await expect(house).toContainText('3 of 3');
+  await house.hover();
+  expect(await marrow(page, (m) => m.store.ghost.length)).toBe(2);
+  // It is the production's to leave a joint out, or all.
+  await house.getByRole('button', { name: 'Leave thigh out' }).click();
+  await expect(house).toContainText('Left out');
+  await house.getByRole('button', { name: 'thigh', exact: true }).click();
+  await house.getByRole('button', { name: 'Switch off' }).click();
+  await expect(house).toContainText('Switched off');
+  await house.getByRole('button', { name: 'Switch on' }).click();
+  const file = await (await page.request.get(await house.getByRole('link', { name: 'Download' }).getAttribute('href'))).json();
+  expect(file.habits[0]).toMatchObject({ starter: 'biped', joint: 'thigh', count: 3, of: 3 });
+  expect(await y()).toBe(before); // nothing by itself
+  await house.getByRole('button', { name: 'Move 2 joints' }).click();
+  await expect(page.locator('.saying')).toContainText('as on earlier characters');
+  await expect.poll(y).toBeGreaterThan(before + 0.01);
+  await expect(house).toBeHidden();
+  await page.keyboard.press('Control+z');
+  await expect.poll(y).toBeCloseTo(before, 6);
+  for (const one of made) await page.request.post(`/api/characters/${one}/remove`);
+  expect(bad).toEqual([]);
+});

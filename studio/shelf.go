@@ -10,7 +10,7 @@ import (
 )
 
 // ShelfItem is what a production keeps for its characters to use: Kind "starter"
-// is a skeleton.Own, "names" a skeleton.NameMap, "rules" are Rules.
+// is a skeleton.Own, "names" a skeleton.NameMap, "rules" are Rules, "style" is a StyleChoice.
 type ShelfItem struct {
 	Production, Kind, Name string
 	Body                   json.RawMessage

@@ -130,6 +130,8 @@ func init() {
 			},
 		}),
 		jsonRow("fit", func(s *State) **fit.Report { return &s.Fit }, row{
+			size:     func(s *State) int { return 100*len(s.Fit.Fitted) + 1000 },
+			onJoints: func(s *State, c JointChange) { s.Fit = s.Fit.Renamed(c.Renamed, c.Removed) },
 			onMove: func(s *State, p mesh.Placement, m *mesh.Mesh) {
 				if p != mesh.NoPlacement {
 					s.Fit = s.Fit.Moved(p.Similarity(m), p.Rotation(), p.Scale)

@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"wisemarrow/core/fit"
 	"wisemarrow/formats/reading"
 )
 
@@ -25,6 +26,7 @@ type Studio struct {
 	found    *cache[*Reviewed]
 	facts    *cache[*Facts]
 	tries    *cache[[]Try]
+	fits     *cache[*fit.Report] // of other characters of a production
 	hub      hub
 	looking  chan struct{} // places for those who look at a whole cast
 	checking chan struct{} // places for meshes that are checked at the same time
@@ -56,6 +58,7 @@ func New(store Store, limits reading.Limits) *Studio {
 		found:      newCache[*Reviewed](m.Findings),
 		facts:      newCache[*Facts](m.Findings / 8),
 		tries:      newCache[[]Try](m.Findings / 8),
+		fits:       newCache[*fit.Report](m.Findings / 8),
 		triesBegun: map[string]*begunTries{},
 	}
 }

@@ -117,7 +117,7 @@ func TestRenamingStoresOnlyWhatItTouches(t *testing.T) {
 			changed++
 		}
 	}
-	require.Equal(t, 4, changed) // skeleton, account of the bind, bind pose, list of weights
+	require.Equal(t, 5, changed) // skeleton, fit, account of the bind, bind pose, list of weights
 	require.NotEqual(t, before.Key("weights"), r.Parts.Key("weights"))
 	require.Equal(t, before.Key("mesh", "parts"), r.Parts.Key("mesh", "parts"))
 	require.Equal(t, before.Columns()["shank_l"], r.Parts.Columns()["calf_l"])

@@ -28,6 +28,7 @@ type pages struct{ all *template.Template }
 func parsePages() pages {
 	t := template.New("").Funcs(template.FuncMap{
 		"thousands": wording.Thousands,
+		"count":     wording.Count,
 		"bounds":    bounds,
 		"steps":     studio.StepsOf,
 		"default":   defaultOf,

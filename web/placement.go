@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"fmt"
+	"mime"
 	"net/http"
 	"strconv"
 
@@ -30,6 +31,7 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 	var q struct {
 		Kind, Name, Like string
 		Joints           map[string]string
+		Style            studio.StyleChoice
 	}
 	err := read(w, r, &q)
 	var kept any
@@ -41,8 +43,10 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 		kept, err = placement.KeepNames(r.Context(), s.studio, param(r, "id"), q.Name, q.Joints)
 	case q.Kind == "rules":
 		kept, err = s.studio.KeepRules(r.Context(), param(r, "id"))
+	case q.Kind == "style":
+		kept, err = s.studio.ChooseStyle(r.Context(), param(r, "id"), q.Style)
 	default:
-		err = studio.InputError{What: fmt.Sprintf("a production keeps a \"starter\", \"names\" or \"rules\", not %q", q.Kind)}
+		err = studio.InputError{What: fmt.Sprintf("a production keeps a \"starter\", \"names\", \"rules\" or \"style\", not %q", q.Kind)}
 	}
 	if err != nil {
 		s.problem(w, r, err)
@@ -63,6 +67,17 @@ func (s *site) discard(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	answer(w, http.StatusOK, map[string]string{"discarded": q.Name})
+}
+
+// houseStyle sends the house style of a character's production as a file, for the command line.
+func (s *site) houseStyle(w http.ResponseWriter, r *http.Request) {
+	h, err := s.studio.HouseStyle(r.Context(), param(r, "id"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": "house-style.json"})) // RFC 6266
+	answer(w, http.StatusOK, h)
 }
 
 // matchCharacter pairs the joints of another character with this one's.

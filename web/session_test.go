@@ -126,6 +126,7 @@ func (g guarded) routes() map[string]people.Role {
 		"POST " + at + "/hand":              people.Look,
 		"POST " + at + "/pairs":             people.Work,
 		"GET " + at + "/sheet":              people.Look,
+		"GET " + at + "/style":              people.Look,
 		"POST " + at + "/mirror":            people.Look,
 		"GET /characters/" + g.character.ID: people.Look, "GET /characters/" + g.character.ID + "/tray/intake": people.Look, "GET /characters/" + g.character.ID + "/handoff/obj": people.Look,
 		"GET /characters/" + g.character.ID + "/score": people.Look, "GET /api/events": people.Look, "GET " + at + "/match": people.Look, "GET " + at + "/where/intake/none": people.Look,

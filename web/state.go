@@ -58,11 +58,12 @@ var sections = []section{
 	}},
 	{"mix", []string{"mix"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.rev.Parts["mix"], nil }},
 	{"fit", []string{"fit"}, func(_ *site, _ context.Context, o opened) (any, error) {
-		if o.state.Fit == nil || o.state.Fit.Shape == nil {
+		if o.state.Fit == nil || o.state.Fit.Shape == nil && o.state.Fit.Fitted == nil {
 			return o.state.Fit, nil
 		}
 		out := *o.state.Fit
-		out.Shape = nil // its lines are for the server: the page asks where joints would stand
+		out.Fitted = nil // the server's own, and other after each move of a joint
+		out.Shape = nil  // its lines are for the server: the page asks where joints would stand
 		return out, nil
 	}},
 	{"plane", []string{"skeleton", "settings"}, func(_ *site, _ context.Context, o opened) (any, error) {

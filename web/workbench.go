@@ -105,6 +105,7 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string, made bool) ([
 	if !made {
 		s.panels.seldom.Remove("others " + o.ID)
 		s.panels.seldom.Remove("shelf " + o.ID)
+		s.panels.seldom.Remove("style " + o.ID)
 	}
 	others, err := seldom(s.panels, "others "+o.ID, func() ([]colleague, error) { return s.colleagues(ctx, o.Character) })
 	if err != nil {
@@ -120,13 +121,21 @@ func (s *site) trayOf(ctx context.Context, o opened, stage string, made bool) ([
 			return nil, err
 		}
 	}
+	var house placement.StyleHere
+	if stage == "placement" && o.state.Fit != nil && o.state.Fit.Fitted != nil {
+		style, err := seldom(s.panels, "style "+o.ID, func() (studio.HouseStyle, error) { return s.studio.HouseStyle(ctx, o.ID) })
+		if err != nil {
+			return nil, err
+		}
+		house = placement.StyleFor(style, o.state)
+	}
 	var buf bytes.Buffer
 	err = s.pages.all.ExecuteTemplate(
 		&buf,
 		"tray_"+stage,
 		map[string]any{"Character": o.Character, "Stage": review.Stage(stage), "State": o.state, "Review": review, "Head": o.rev.ID,
 			"Kinds": intake.Kinds, "Starters": placement.Starters, "Shelf": shelf, "Others": others, "SkeletonFiles": strings.Join(placement.SkeletonFiles(),
-				","), "Outcome": o.rev.Outcome, "Op": o.rev.Op, "OwnOp": ownOp(stage, o.rev.Op), "Accept": accepted(), "Bound": changes},
+				","), "Outcome": o.rev.Outcome, "Op": o.rev.Op, "OwnOp": ownOp(stage, o.rev.Op), "Accept": accepted(), "Bound": changes, "House": house},
 	)
 	return buf.Bytes(), err
 }

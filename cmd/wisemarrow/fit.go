@@ -1,15 +1,18 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
+	"os"
 	"path/filepath"
 	"strings"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/fit"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/housestyle"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/gltf"
@@ -23,7 +26,7 @@ import (
 )
 
 func fitCommand() *cobra.Command {
-	var out, rep, starter, own, facing string
+	var out, rep, starter, own, facing, style string
 	var params map[string]string
 	var joints int
 	var place placementFlags
@@ -38,7 +41,8 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
   wisemarrow fit dragon.glb --starter chain --set count=14,curved=true -o skeleton.gltf
   wisemarrow fit spider.glb --starter shape --joints 40 -o skeleton.gltf
   wisemarrow fit body.obj --own house.gltf --starter biped -o skeleton.gltf
-  wisemarrow fit cow.off --starter quadruped --facing +x -o skeleton.gltf`,
+  wisemarrow fit cow.off --starter quadruped --facing +x -o skeleton.gltf
+  wisemarrow fit body.obj --style house-style.json -o skeleton.gltf`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
 			chosen, err := starterParams(starter, params)
@@ -69,6 +73,11 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 			if work, err = run(c.Context(), work, "fit_starter", chosen); err != nil {
 				return err
 			}
+			if style != "" {
+				if work, err = followStyle(c.Context(), work, style); err != nil {
+					return err
+				}
+			}
 			conv := skeleton.DefaultConvention
 			if work, err = run(c.Context(), work, "set_axes", axes.SetAxes{Convention: conv}); err != nil {
 				return err
@@ -95,6 +104,7 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 	c.Flags().StringVar(&starter, "starter", "biped", "the skeleton to begin from: "+strings.Join(starterNames(), ", "))
 	c.Flags().
 		StringVar(&own, "own", "", "fit the skeleton of this file, like the starter: joints that both have are placed like the starter's")
+	c.Flags().StringVar(&style, "style", "", "then place joints as a production does: the house style downloaded at Placement")
 	c.Flags().StringVar(&facing, "facing", "", "where the character looks once Y is up: +x, -x, +z or -z; found if not given")
 	c.Flags().StringToStringVar(&params, "set", nil, "numbers of the starter, as spine=4,neck=2,jaw=true")
 	c.Flags().IntVar(&joints, "joints", 0, "with --starter shape: how many joints there are in all; 0 for as many as it bends")
@@ -102,6 +112,34 @@ the mesh's file. Unit and up axis are guessed from size and shape unless given.`
 	c.Flags().StringVar(&rep, "report", "", "write the report as JSON to this file, or to standard output for -")
 	place.add(c, "; guessed if not given")
 	return c
+}
+
+// styleLimit is how large the file of a house style may be, in bytes.
+const styleLimit = 1 << 20
+
+// followStyle places the joints of a fit by a file of a house style; one without habits for them leaves them.
+func followStyle(ctx context.Context, s studio.State, path string) (studio.State, error) {
+	f, err := openFile(path)
+	if err != nil {
+		return s, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, styleLimit))
+	if err != nil {
+		return s, err
+	}
+	var style housestyle.Style
+	if err := json.Unmarshal(data, &style); err != nil {
+		return s, fmt.Errorf("%s is no house style: %w", path, err)
+	}
+	if err := style.Check(); err != nil {
+		return s, fmt.Errorf("%s: %w", path, err)
+	}
+	if len(style.Places(s.Fit, s.Skeleton)) == 0 {
+		fmt.Fprintf(os.Stderr, "%s has no habit for these joints: they stay as fitted\n", path)
+		return s, nil
+	}
+	return run(ctx, s, "follow_style", placement.FollowStyle{Style: style})
 }
 
 // inFileFrame brings a skeleton back from the baked frame to the file's.

@@ -582,3 +582,34 @@ func TestWeightsAndMotionOnTheCommandLine(t *testing.T) {
 		require.Equal(t, 2, code, bad)
 	}
 }
+
+// A house style from a file places the joints that it has habits for; what is no house style is told.
+func TestAHouseStyleIsFollowed(t *testing.T) {
+	need.Time(t)
+	dir := t.TempDir()
+	at := func(name string) string { return filepath.Join(dir, name) }
+	body, style, plain, styled := at("odile.obj"), at("style.json"), at("plain.gltf"), at("styled.gltf")
+	m, _ := demo.Odile(0.02)
+	writeOBJ(t, body, m)
+	require.NoError(t, os.WriteFile(style, []byte(`{"habits":[{"starter":"biped","joint":"shank","offset":{"X":0,"Y":0,"Z":0.5},"count":3,"of":3}]}`), 0o600))
+	joint := func(name string, args ...string) r3.Vec {
+		t.Helper()
+		code, _, errs := command(t, append([]string{"fit", body, "--scale", "1", "--up", "y"}, args...)...)
+		require.NotEqual(t, exitInput, code, errs)
+		s, err := readSkeleton(args[1])
+		require.NoError(t, err)
+		return s.Joints[s.Index(name)].Pos
+	}
+	was, is := joint("shank_l", "-o", plain), joint("shank_l", "-o", styled, "--style", style)
+	require.Greater(t, is.Z-was.Z, 0.01)
+	require.InDelta(t, was.Y, is.Y, 0.01)
+	for text, why := range map[string]string{"{": "no house style", `{"habits":[{"joint":""}]}`: "names no joint"} {
+		require.NoError(t, os.WriteFile(style, []byte(text), 0o600))
+		code, _, errs := command(t, "fit", body, "--style", style)
+		require.Equal(t, exitInput, code)
+		require.Contains(t, errs, why)
+	}
+	code, _, errs := command(t, "fit", body, "--style", at("missing.json"))
+	require.Equal(t, exitInput, code)
+	require.Contains(t, errs, "missing.json")
+}

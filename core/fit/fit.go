@@ -35,6 +35,8 @@ type Report struct {
 	Joints   []JointFit           `json:"joints"`
 	Own      *skeleton.Own        `json:"own,omitempty"` // that was fitted like the starter
 	Shape    *Shape               `json:"shape,omitempty"`
+	// Fitted is what is remembered of each joint, by its name; nil of starters whose joints have no kinds.
+	Fitted map[string]Fitted `json:"fitted,omitempty"`
 	// Shown and Faced are what a person had corrected, for the next fit to keep.
 	Shown map[string][]float64 `json:"shown,omitempty"`
 	Faced string               `json:"faced,omitempty"`
@@ -180,6 +182,9 @@ func Fit(ctx context.Context, m *mesh.Mesh, o Options, progress progress.Func) (
 		s = along(starter, s)
 	}
 	s, err = keepOthers(s, o)
+	if err == nil && p.Starter != "chain" && p.Starter != "empty" && p.Starter != "shape" {
+		report.Fitted = fittedOf(s, kinds, f.solid, report.Height)
+	}
 	progress("Done", 1)
 	return s, report, err
 }

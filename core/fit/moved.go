@@ -35,6 +35,13 @@ func (r *Report) Moved(by geom.Matrix, turn quat.Number, scale float64) *Report 
 	if r.Crotch > 0 {
 		out.Crotch = by.Point(r3.Vec{X: r.Plane.X, Y: r.Crotch, Z: r.Plane.Z}).Y
 	}
+	if r.Fitted != nil {
+		out.Fitted = make(map[string]Fitted, len(r.Fitted))
+		for name, l := range r.Fitted {
+			l.Thickness *= scale
+			out.Fitted[name] = l
+		}
+	}
 	if r.Shape != nil {
 		out.Shape = r.Shape.moved(by, scale)
 	}

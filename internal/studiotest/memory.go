@@ -1,14 +1,17 @@
 package studiotest
 
 import (
+	"cmp"
 	"context"
+	"fmt"
+	"maps"
 	"slices"
 
 	"wisemarrow/studio"
 )
 
-// Memory is a store in memory, for what needs no database. It is for one character
-// and one goroutine.
+// Memory is a store in memory, for what needs no database. It is for one goroutine; what is
+// done to characters is done to the first.
 type Memory struct {
 	All       map[string]studio.Character
 	Past      []studio.Revision // every revision, in order
@@ -36,7 +39,11 @@ func NewMemory() *Memory {
 func (m *Memory) Productions(context.Context) ([]string, error) { return nil, nil }
 
 // Characters implements studio.Store.
-func (m *Memory) Characters(context.Context) ([]studio.Character, error) { return nil, nil }
+func (m *Memory) Characters(context.Context) ([]studio.Character, error) {
+	out := slices.Collect(maps.Values(m.All))
+	slices.SortFunc(out, func(a, b studio.Character) int { return cmp.Compare(a.Head, b.Head) })
+	return out, nil
+}
 
 // Remove implements studio.Store.
 func (m *Memory) Remove(context.Context, string) error { return nil }
@@ -66,10 +73,14 @@ func (m *Memory) Character(_ context.Context, id string) (studio.Character, erro
 
 // Create implements studio.Store.
 func (m *Memory) Create(_ context.Context, c studio.Character, first studio.Commit) (studio.Character, error) {
-	c.ID, first.Character = "one", "one"
+	c.ID = "one"
+	if n := len(m.All); n > 0 {
+		c.ID = fmt.Sprint("one more ", n)
+	}
+	first.Character = c.ID
 	c.Head = m.put(first)
 	c.Tip = c.Head
-	m.All["one"] = c
+	m.All[c.ID] = c
 	return c, nil
 }
 

@@ -147,9 +147,11 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	if o.Own == nil && house != skeleton.DefaultMarks {
-		if fitted, err = fitted.RenameMany(translated(fitted, skeleton.DefaultMarks, house)); err != nil {
+		names := translated(fitted, skeleton.DefaultMarks, house)
+		if fitted, err = fitted.RenameMany(names); err != nil {
 			return s, studio.Outcome{}, studio.Wrong("%v", err)
 		}
+		report = report.Renamed(names, nil)
 	}
 	sure, of := 0, 0
 	for _, j := range fitted.Joints {
@@ -167,6 +169,10 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 			if k := s.Skeleton.Index(j.Name); k >= 0 {
 				was := s.Skeleton.Joints[k]
 				j.Locked, j.Hidden, j.Pinned = was.Locked, was.Hidden, was.Pinned && !o.Free
+				stays := j.Locked || j.Pinned || o.Only != nil && !slices.Contains(o.Only, j.Name)
+				if f, known := fittedBefore(s.Fit, report, j.Name); known && stays { // and where it was moved to
+					report.Fitted[j.Name] = f
+				}
 			}
 		}
 	}
@@ -177,6 +183,15 @@ func (o *FitStarter) Apply(ctx context.Context, s studio.State, progress studio.
 	}
 	return s, studio.Outcome{Sentence: fmt.Sprintf("Fitted the %s: %d of %d joints are at least 80%% sure", title, sure, of),
 		Before: "0", After: fmt.Sprint(of)}, nil
+}
+
+// fittedBefore is what was remembered of a joint by the fit before, where both are of one starter.
+func fittedBefore(was, now *fit.Report, joint string) (f fit.Fitted, known bool) {
+	if was == nil || was.Starter != now.Starter || now.Fitted == nil {
+		return f, false
+	}
+	f, known = was.Fitted[joint]
+	return f, known
 }
 
 // translated returns the names of joints by another way to mark sides, by those

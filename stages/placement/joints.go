@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/geom"
+	"wisemarrow/core/housestyle"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/studio"
@@ -149,8 +150,11 @@ func placed(s studio.State, to map[int]r3.Vec, both bool) (studio.State, float64
 	if err != nil {
 		return s, 0, studio.Wrong("%v", err)
 	}
-	s, err = s.WithMoved(moved)
-	return s, far, err
+	after, err := s.WithMoved(moved)
+	if err == nil {
+		after.Fit = housestyle.Corrected(s.Fit, s.Skeleton, moved, func(i int) bool { _, is := all[i]; return is })
+	}
+	return after, far, err
 }
 
 // MoveJoint puts a joint at a place in world metres.
@@ -172,14 +176,16 @@ func (o *MoveJoint) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		return s, studio.Outcome{}, err
 	}
 	by := r3.Norm(r3.Sub(to, s.Skeleton.Joints[i].Pos))
-	if s, err = s.WithMoved(s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Marks)); err != nil {
+	after, err := s.WithMoved(s.Skeleton.Move(i, to, o.Branch, o.Both, s.Settings.Marks))
+	if err != nil {
 		return s, studio.Outcome{}, err
 	}
-	what := o.Joint
-	if o.Both && s.Skeleton.PartnerOf(i, s.Settings.Marks) >= 0 {
+	what, partner := o.Joint, s.Skeleton.PartnerOf(i, s.Settings.Marks)
+	if o.Both && partner >= 0 {
 		what += " and its partner"
 	}
-	return s, studio.Outcome{Sentence: fmt.Sprintf("Moved %s by %.1f cm", what, 100*by)}, nil
+	after.Fit = housestyle.Corrected(s.Fit, s.Skeleton, after.Skeleton, func(k int) bool { return k == i || o.Both && k == partner })
+	return after, studio.Outcome{Sentence: fmt.Sprintf("Moved %s by %.1f cm", what, 100*by)}, nil
 }
 
 // Spot is a joint and where it is to stand, world metres.

@@ -36,6 +36,25 @@ tray.addEventListener('click', async (e) => {
   if (e.target.closest('#lay-over')) layOver(e.target.closest('#lay-over'));
 });
 
+// The house style: what is offered of it is the production's choice, and its places are shown while it is pointed at.
+tray.addEventListener('click', async (e) => {
+  const b = e.target.closest('[data-style], [data-style-out], [data-style-in]');
+  if (!b) return;
+  const style = JSON.parse(b.closest('#house').dataset.choice), { style: turn, styleOut: out, styleIn: back } = b.dataset;
+  if (turn) style.off = turn === 'off';
+  style.leftOut = (style.leftOut ?? []).filter((j) => j !== back).concat(out ? [out] : []);
+  if (!await keep({ kind: 'style', style })) return;
+  const said = turn ? `The house style of this production is switched ${turn}.` : out ? `${out} is left out of the house style.` : `${back} is in the house style again.`;
+  set({ ghost: null, say: said });
+});
+for (const [event, shown] of [['mouseover', true], ['mouseout', false], ['focusin', true], ['focusout', false]]) {
+  tray.addEventListener(event, (e) => {
+    const house = e.target.closest('#house');
+    if (house && house.contains(e.relatedTarget)) return;
+    if (house) set({ ghost: shown ? JSON.parse(house.dataset.ghost) : null });
+  });
+}
+
 // layOver opens the map of names: which joint of the starter stands on which joint
 // that is there.
 async function layOver(button) {
