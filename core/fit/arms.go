@@ -13,6 +13,11 @@ import (
 // errNoArms names the side on which no arm was found.
 var errNoArms = errors.New("no arm stands out from the torso")
 
+// errNoTorso says that nothing is where a torso should be.
+var errNoTorso = errors.New(
+	"no torso was found: this body parts, as legs do, up to where its chest should be. Bring in the whole body, or place the joints by hand",
+)
+
 // armCandidates is how many ends on a side are read as arms.
 const armCandidates = 5
 
@@ -22,7 +27,7 @@ const armCandidates = 5
 func (f *fitter) arms() error {
 	v := f.vox
 	h := f.height
-	f.body, f.armLength = h, 0
+	f.body, f.armLength, f.armCount, f.high = h, 0, 0, [2]bool{}
 	limit := f.crotch
 	if limit == 0 {
 		limit = 0.2 * h
@@ -37,7 +42,7 @@ func (f *fitter) arms() error {
 		}
 	}
 	if seat < 0 {
-		return ErrNoBody
+		return errNoTorso
 	}
 	from := v.Distances([]int{seat})
 	ends := f.peaks(from, 0.06*h, leg)
@@ -61,23 +66,24 @@ func (f *fitter) arms() error {
 			}
 		}
 	}
+	for s := range list { // a horn
+		f.high[s] = f.high[s] && len(list[s]) == 0
+	}
 	f.preferRead(&list)
 	found := bestArms(list)
 	if f.armsByReading(found) {
 		return nil
 	}
-	sum, n := 0.0, 0.0
+	sum := 0.0
 	for _, a := range found {
 		if a.total > 0 {
-			sum, n = sum+a.shoulder.Y-f.floor, n+1
-			f.armLength += a.total / 2
+			sum += a.shoulder.Y - f.floor
+			f.armLength += a.total
+			f.armCount++
 		}
 	}
-	if n > 0 {
-		f.body = math.Min(f.height, sum/n/0.8)
-	}
-	if n < 2 {
-		f.armLength = 0
+	if n := float64(f.armCount); n > 0 {
+		f.body, f.armLength = math.Min(f.height, sum/n/0.8), f.armLength/n
 	}
 	for s := range found {
 		f.putArm(s, found[s], found[1-s])
@@ -395,6 +401,8 @@ func (f *fitter) readArm(s, tip int) arm {
 		a.score *= 0.3
 	}
 	if a.shoulder.Y > f.floor+0.88*f.height && !f.shownArm(s) { // a head is higher than that above its shoulders
+		share := a.total / (a.shoulder.Y - f.floor)
+		f.high[s] = f.high[s] || slim > 0.7 && share > 0.35 && share < 0.75
 		return arm{tip: tip}
 	}
 	return a

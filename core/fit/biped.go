@@ -87,7 +87,9 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 	f.legs()
 	progress("Placing joints", 0.9)
 	f.trunk()
-	return f, nil
+	f.hiddenFeet()
+	f.doubtAll()
+	return f, f.incomplete()
 }
 
 // lying returns how long a body is that is less than half as high, 0 for others: it stands on another axis or lies.
@@ -259,13 +261,15 @@ type fitter struct {
 	floor     float64
 	height    float64
 	body      float64   // of a biped: its height as its shoulders tell, without a hat or a large head
-	armLength float64   // of a biped: from shoulder to tip, mean of both; 0 if they do not show
+	armLength float64   // of a biped: from shoulder to tip, mean of those that show, or 0
+	armCount  int       // how many show
 	plane     float64   // X of the middle
 	along     []float64 // of a walking animal: X of the middle at each Z, see midX
 	match     float64   // share of voxels with a mirror image
 	longest   float64   // of the sides of the box around the volume, 0 until it is asked
 	layers    []layer
 	crotch    float64 // Y above the floor, 0 if the legs do not part
+	high      [2]bool // what is like an arm begins where a head should be
 	joints    map[string]placed
 	tips      map[string]r3.Vec
 	given     map[string]r3.Vec // that a person has shown

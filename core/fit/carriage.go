@@ -285,7 +285,7 @@ func (f *fitter) armsByReading(read [2]arm) bool {
 	if !ok {
 		return false
 	}
-	f.body = c.size
+	f.body, f.armCount = c.size, 2
 	for s := range 2 {
 		f.putPosedArm(s, c.hands[s], arms[s], read[s])
 		f.armLength += (r3.Norm(r3.Sub(arms[s].hip, arms[s].knee)) + r3.Norm(r3.Sub(arms[s].knee, arms[s].ankle)) +

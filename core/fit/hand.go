@@ -335,11 +335,7 @@ func (f *fitter) handAlone(wrist, end r3.Vec) (*fitter, int) {
 		return nil, -1
 	}
 	axis, reach := r3.Unit(r3.Sub(end, wrist)), 1.2*length
-	v := &geom.Voxels{Cell: length / handCells}
-	n := int(2*reach/v.Cell) + 3
-	v.NX, v.NY, v.NZ = n, n, n
-	v.Origin = r3.Sub(wrist, r3.Scale(float64(n-1)/2*v.Cell, r3.Vec{X: 1, Y: 1, Z: 1}))
-	v.Inside = make([]bool, n*n*n)
+	v := f.solid.Lattice(wrist, length/handCells, f.back, halfBall(wrist, axis, reach).Pad(2*length/handCells))
 	v.Fill(f.solid, f.back, func(c r3.Vec) bool {
 		q := r3.Sub(c, wrist)
 		return r3.Norm2(q) < reach*reach && r3.Dot(q, axis) > -2*v.Cell
@@ -357,12 +353,28 @@ func (f *fitter) handAlone(wrist, end r3.Vec) (*fitter, int) {
 	if at < 0 {
 		return nil, -1
 	}
-	hand := v.Component(at)
+	hand := v.Component(at, make([]bool, len(v.Inside)))
 	clear(v.Inside)
 	for _, k := range hand {
 		v.Inside[k] = true
 	}
 	return g, at
+}
+
+// halfBall is the box around the half of a ball that lies in the direction of axis.
+func halfBall(middle, axis r3.Vec, radius float64) geom.Box {
+	far := func(a float64) (lo, hi float64) {
+		across := radius * math.Sqrt(max(0, 1-a*a))
+		if a < 0 {
+			return -radius, across
+		}
+		return -across, radius
+	}
+	var b geom.Box
+	b.Min.X, b.Max.X = far(axis.X)
+	b.Min.Y, b.Max.Y = far(axis.Y)
+	b.Min.Z, b.Max.Z = far(axis.Z)
+	return geom.Box{Min: r3.Add(middle, b.Min), Max: r3.Add(middle, b.Max)}
 }
 
 // hand places the joints of a hand on its own. The wrist is the end of the

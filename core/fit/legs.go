@@ -51,6 +51,11 @@ func (f *fitter) legs() {
 func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	h := f.body
 	left, right := f.joints["upper_arm_l"], f.joints["upper_arm_r"]
+	if left.confidence <= 0.3 { // one arm tells too
+		left = right
+	} else if right.confidence <= 0.3 {
+		right = left
+	}
 	shoulder := (left.at.Y+right.at.Y)/2 - f.floor
 	byShoulder := skeleton.HipHeight / skeleton.ShoulderHeight * shoulder
 	byArm := shoulder - (skeleton.ShoulderHeight-skeleton.HipHeight)/(skeleton.UpperArm+skeleton.Forearm+skeleton.Hand)*f.armLength
@@ -65,14 +70,17 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 		if math.Abs(byArm-byShoulder) < 0.04*h && byCrotch < byShoulder+0.04*h {
 			hip, confidence, reason = byShoulder, 0.95, "at the usual proportion of the shoulders' height; the arms' length agrees"
 		}
+		if f.armCount == 1 {
+			confidence = math.Min(confidence, 0.7)
+		}
 	case parted:
 		hip, confidence, reason = byCrotch, 0.5, "above the crotch"
 	case arms:
-		hip, confidence, reason = (byShoulder+byArm)/2, 0.75, "legs are covered (height estimated from shoulders and arm length)"
+		hip, confidence, reason = (byShoulder+byArm)/2, 0.75*float64(f.armCount)/2, "legs are covered (height estimated from shoulders and arm length)"
 	default:
 		hip, confidence, reason = skeleton.HipHeight*h, 0.3, "legs and arms are hidden (height estimated from proportions)"
 	}
-	if f.crotch > 0 && !parted {
+	if f.crotch > 0 && f.crotch < highCrotch*h && !parted {
 		f.notes = append(
 			f.notes,
 			fmt.Sprintf("the legs part at %.0f%% of the height, too low for a crotch; probably a skirt or coat", 100*f.crotch/h),
@@ -84,8 +92,11 @@ func (f *fitter) hipHeight() (hip, confidence float64, reason string) {
 	return hip, confidence, reason
 }
 
+// highCrotch is how high, as a share of the body, legs part at the most.
+const highCrotch = 0.6
+
 // parted reports whether the legs part where they do on a body, rather than under a hem.
-func (f *fitter) parted() bool { return f.crotch > 0.25*f.body && f.crotch < 0.6*f.body }
+func (f *fitter) parted() bool { return f.crotch > 0.25*f.body && f.crotch < highCrotch*f.body }
 
 // sideAt returns the centre of a leg's slice at Y, from the nearest level that
 // has one.

@@ -24,7 +24,7 @@ func (f *fitter) armsWithoutProps() error {
 		return f.arms()
 	}
 	f.slices()
-	if err := f.arms(); err == nil && f.armLength > 0 {
+	if err := f.arms(); err == nil && f.armCount == 2 {
 		return nil
 	}
 	f.vox.Inside, f.floor, f.height, f.notes = inside, floor, height, f.notes[:notes]

@@ -115,9 +115,8 @@ func (f *fitter) lumps() (list []lump, largest int) {
 		if !in || seen[i] {
 			continue
 		}
-		l := lump{cubes: f.vox.Component(i), box: geom.EmptyBox()}
+		l := lump{cubes: f.vox.Component(i, seen), box: geom.EmptyBox()}
 		for _, k := range l.cubes {
-			seen[k] = true
 			c := f.vox.Centre(int(k))
 			l.box = l.box.Add(r3.Sub(c, half)).Add(r3.Add(c, half))
 		}

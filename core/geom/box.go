@@ -69,6 +69,14 @@ func (b Box) Overlaps(o Box) bool {
 	return b.Min.X <= o.Max.X && o.Min.X <= b.Max.X && b.Min.Y <= o.Max.Y && o.Min.Y <= b.Max.Y && b.Min.Z <= o.Max.Z && o.Min.Z <= b.Max.Z
 }
 
+// Intersect returns what is in both boxes, an empty box for nothing.
+func (b Box) Intersect(o Box) Box {
+	return Box{
+		r3.Vec{X: max(b.Min.X, o.Min.X), Y: max(b.Min.Y, o.Min.Y), Z: max(b.Min.Z, o.Min.Z)},
+		r3.Vec{X: min(b.Max.X, o.Max.X), Y: min(b.Max.Y, o.Max.Y), Z: min(b.Max.Z, o.Max.Z)},
+	}
+}
+
 // Distance2 returns the squared distance from p to the box, 0 inside.
 func (b Box) Distance2(p r3.Vec) float64 {
 	dx := max(0, max(b.Min.X-p.X, p.X-b.Max.X))

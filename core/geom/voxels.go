@@ -3,6 +3,8 @@ package geom
 import (
 	"iter"
 	"math"
+	"slices"
+	"sync/atomic"
 
 	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
@@ -21,7 +23,11 @@ func (v *Voxels) Index(x, y, z int) int { return (y*v.NZ+z)*v.NX + x }
 
 // Coords returns the cube of an index.
 func (v *Voxels) Coords(i int) (x, y, z int) {
-	return i % v.NX, i / v.NX / v.NZ, i / v.NX % v.NZ
+	// Lattices have far fewer than 2³² cubes, and short divisions take a third of the time.
+	nx, nz := uint32(v.NX), uint32(v.NZ)
+	row := uint32(i) / nx
+	layer := row / nz
+	return int(uint32(i) - row*nx), int(layer), int(row - layer*nz)
 }
 
 // Centre returns the middle of the cube with that index.
@@ -74,6 +80,31 @@ func Voxelise(t *Tree, cell float64) *Voxels {
 	return v
 }
 
+// Lattice returns empty cubes of a size over what of a tree's triangles, turned by the conjugate of turn, is within a
+// box, with a margin of two cubes; one of them has its middle at p. It holds no cubes where nothing is.
+func (t *Tree) Lattice(p r3.Vec, cell float64, turn quat.Number, within Box) *Voxels {
+	back, box := quat.Conj(turn), EmptyBox()
+	for _, f := range t.tris {
+		b := EmptyBox()
+		for _, v := range f {
+			b = b.Add(Rotate(back, t.points[v]))
+		}
+		if b.Overlaps(within) {
+			box = box.Union(b.Intersect(within))
+		}
+	}
+	v := &Voxels{Cell: cell}
+	if box.Empty() {
+		return v
+	}
+	lo, hi := r3.Scale(1/cell, r3.Sub(box.Min, p)), r3.Scale(1/cell, r3.Sub(box.Max, p))
+	from := r3.Vec{X: math.Floor(lo.X) - 2, Y: math.Floor(lo.Y) - 2, Z: math.Floor(lo.Z) - 2}
+	v.Origin = r3.Add(p, r3.Scale(cell, from))
+	v.NX, v.NY, v.NZ = int(hi.X-from.X)+4, int(hi.Y-from.Y)+4, int(hi.Z-from.Z)+4
+	v.Inside = make([]bool, v.NX*v.NY*v.NZ)
+	return v
+}
+
 // Fill does what Voxelise does to a lattice that is there: turn takes its places to the frame of the tree, and
 // only cubes that where allows, all if it is nil, are filled.
 func (v *Voxels) Fill(t *Tree, turn quat.Number, where func(c r3.Vec) bool) {
@@ -107,22 +138,51 @@ func (v *Voxels) Fill(t *Tree, turn quat.Number, where func(c r3.Vec) bool) {
 			done[i] = crossed[i] || out
 		}
 	})
+	region := make([]cube, 0, n)
 	for s := range n {
 		if done[s] {
 			continue
 		}
-		done[s] = true
-		region := []int32{int32(s)}
-		for k := 0; k < len(region); k++ {
-			v.Around(int(region[k]), func(k int) {
-				if !done[k] {
-					done[k] = true
-					region = append(region, int32(k))
-				}
-			})
-		}
+		region = v.flood(region[:0], s, func(i int32) bool {
+			took := !done[i]
+			done[i] = true
+			return took
+		})
 		v.decide(ask, region)
 	}
+}
+
+// cube is one of the lattice by its index, with its coordinates.
+type cube struct{ i, x, y, z int32 }
+
+// flood appends cube i and all that is reached from it by faces through cubes that take says it takes, each once.
+func (v *Voxels) flood(out []cube, i int, take func(i int32) bool) []cube {
+	take(int32(i))
+	x, y, z := v.Coords(i)
+	out = append(out, cube{int32(i), int32(x), int32(y), int32(z)})
+	row, layer := int32(v.NX), int32(v.NX*v.NZ)
+	for k := 0; k < len(out); k++ { // as Around, but the coordinates are known
+		c := out[k]
+		if c.x > 0 && take(c.i-1) {
+			out = append(out, cube{c.i - 1, c.x - 1, c.y, c.z})
+		}
+		if int(c.x)+1 < v.NX && take(c.i+1) {
+			out = append(out, cube{c.i + 1, c.x + 1, c.y, c.z})
+		}
+		if c.z > 0 && take(c.i-row) {
+			out = append(out, cube{c.i - row, c.x, c.y, c.z - 1})
+		}
+		if int(c.z)+1 < v.NZ && take(c.i+row) {
+			out = append(out, cube{c.i + row, c.x, c.y, c.z + 1})
+		}
+		if c.y > 0 && take(c.i-layer) {
+			out = append(out, cube{c.i - layer, c.x, c.y - 1, c.z})
+		}
+		if int(c.y)+1 < v.NY && take(c.i+layer) {
+			out = append(out, cube{c.i + layer, c.x, c.y + 1, c.z})
+		}
+	}
+	return out
 }
 
 // AddSurface takes the cubes that the triangles of a tree cross for inside too, so that
@@ -137,25 +197,28 @@ func (v *Voxels) AddSurface(t *Tree) {
 // from outside, by samples. Where a hole joins inside and outside, some of the
 // outer region's disagree, and every cube is asked; in an enclosed one a few do
 // so near a patch that is turned, and the majority decides.
-func (v *Voxels) decide(ask func(i int) float64, region []int32) {
-	step := max(1, len(region)/1000)
-	in, asked := 0, 0
-	for k := 0; k < len(region); k += step {
-		asked++
-		if ask(int(region[k])) >= 0.5 {
-			in++
-		}
+func (v *Voxels) decide(ask func(i int) float64, region []cube) {
+	outer := slices.ContainsFunc(region, func(c cube) bool { return c.x == 0 || c.y == 0 || c.z == 0 })
+	samples, share := 250, 25
+	if outer {
+		samples, share = 1000, 200
 	}
-	enough := asked / 25
-	for _, i := range region {
-		if x, y, z := v.Coords(int(i)); x == 0 || y == 0 || z == 0 {
-			enough = asked / 200
-			break
+	step := max(1, len(region)/samples)
+	asked := (len(region) + step - 1) / step
+	var inside atomic.Int64
+	Chunks(asked, 64, func(lo, hi int) {
+		n := int64(0)
+		for k := lo; k < hi; k++ {
+			if ask(int(region[k*step].i)) >= 0.5 {
+				n++
+			}
 		}
-	}
+		inside.Add(n)
+	})
+	in, enough := int(inside.Load()), asked/share
 	if min(in, asked-in) <= enough {
-		for _, i := range region {
-			v.Inside[i] = 2*in > asked
+		for _, c := range region {
+			v.Inside[c.i] = 2*in > asked
 		}
 		return
 	}
@@ -169,10 +232,10 @@ const block = 4
 // away from the surface, so within a block that no surface crosses it stays between
 // what it is on the block's hull: a block whose corners are clearly in or clearly
 // out is not asked further.
-func (v *Voxels) askEach(ask func(i int) float64, region []int32) {
+func (v *Voxels) askEach(ask func(i int) float64, region []cube) {
 	member := make([]bool, len(v.Inside))
-	for _, i := range region {
-		member[i] = true
+	for _, c := range region {
+		member[c.i] = true
 	}
 	blocks := func(n int) int { return (n + block - 1) / block }
 	bx, by, bz := blocks(v.NX), blocks(v.NY), blocks(v.NZ)
@@ -272,20 +335,19 @@ func (v *Voxels) clamped(p r3.Vec) [3]int {
 	return [3]int{at(q.X, v.NX), at(q.Y, v.NY), at(q.Z, v.NZ)}
 }
 
-// Component returns the inside cubes connected to cube i by faces.
-func (v *Voxels) Component(i int) []int32 {
-	if !v.Inside[i] {
+// Component returns the inside cubes connected to cube i by faces. It marks them as seen, and takes none that are.
+func (v *Voxels) Component(i int, seen []bool) []int32 {
+	if !v.Inside[i] || seen[i] {
 		return nil
 	}
-	seen := map[int]bool{i: true}
-	out := []int32{int32(i)}
-	for k := 0; k < len(out); k++ {
-		v.Around(int(out[k]), func(j int) {
-			if v.Inside[j] && !seen[j] {
-				seen[j] = true
-				out = append(out, int32(j))
-			}
-		})
+	region := v.flood(nil, i, func(k int32) bool {
+		took := v.Inside[k] && !seen[k]
+		seen[k] = seen[k] || took
+		return took
+	})
+	out := make([]int32, len(region))
+	for k, c := range region {
+		out[k] = c.i
 	}
 	return out
 }
@@ -309,6 +371,12 @@ func (v *Voxels) Within(sources []int, most float64) []float64 {
 		d float64
 		i int32
 	}
+	var offset [27]int // of the neighbors of a cube that has them all
+	var step [27]float64
+	for k := range offset {
+		x, z, y := k%3-1, k/3%3-1, k/9-1
+		offset[k], step[k] = v.Index(x, y, z), v.Cell*stepLength[x*x+y*y+z*z]
+	}
 	var buckets [3][]entry
 	for _, s := range sources {
 		if s >= 0 && v.Inside[s] && dist[s] > 0 {
@@ -329,19 +397,23 @@ func (v *Voxels) Within(sources []int, most float64) []float64 {
 				continue
 			}
 			x, y, z := v.Coords(i)
+			reach := func(n int, step float64) {
+				if e := d + step; v.Inside[n] && e < dist[n] && e <= most {
+					dist[n] = e
+					to := min(at+2, max(at, int(e/v.Cell))) % 3
+					buckets[to] = append(buckets[to], entry{e, int32(n)})
+				}
+			}
+			if x > 0 && y > 0 && z > 0 && x+1 < v.NX && y+1 < v.NY && z+1 < v.NZ {
+				for k, by := range offset {
+					reach(i+by, step[k])
+				}
+				continue
+			}
 			for ny := max(0, y-1); ny <= min(v.NY-1, y+1); ny++ {
 				for nz := max(0, z-1); nz <= min(v.NZ-1, z+1); nz++ {
 					for nx := max(0, x-1); nx <= min(v.NX-1, x+1); nx++ {
-						n := v.Index(nx, ny, nz)
-						if !v.Inside[n] {
-							continue
-						}
-						e := d + v.Cell*stepLength[(nx-x)*(nx-x)+(ny-y)*(ny-y)+(nz-z)*(nz-z)]
-						if e < dist[n] && e <= most {
-							dist[n] = e
-							to := min(at+2, max(at, int(e/v.Cell))) % 3
-							buckets[to] = append(buckets[to], entry{e, int32(n)})
-						}
+						reach(v.Index(nx, ny, nz), v.Cell*stepLength[(nx-x)*(nx-x)+(ny-y)*(ny-y)+(nz-z)*(nz-z)])
 					}
 				}
 			}
