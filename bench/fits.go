@@ -97,7 +97,7 @@ func fits(list []demo.Variant) error {
 			return err
 		}
 		hinges, limit := demo.HingeErrors(turned), 10.0
-		if strings.HasPrefix(v.Name, "pose ") {
+		if strings.HasPrefix(v.Name, "pose ") || strings.HasPrefix(v.Name, "contact ") {
 			hinges, limit = demo.PosedHingeErrors(turned, truth), 20
 		}
 		var wrong []string

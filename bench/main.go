@@ -51,7 +51,7 @@ func main() {
 		{"fitted", fitted},
 		{"variants", variants},
 		{"strangers", strangers},
-		{"coats", coats}, {"garments", garments}, {"poses", poses}, {"house", houseStyle}, {"sureness", sureness}, {"creatures", creatures},
+		{"coats", coats}, {"garments", garments}, {"poses", poses}, {"contacts", contacts}, {"house", houseStyle}, {"sureness", sureness}, {"creatures", creatures},
 		{"populations", populations}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {

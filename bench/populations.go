@@ -42,6 +42,16 @@ func poses() error {
 	return fits(demo.Poses(seed, 52))
 }
 
+// contacts fits strangers whose hands or legs touch the body; WISEMARROW_BENCH_SEED makes others.
+func contacts() error {
+	seed, err := benchSeed()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("Fit of strangers whose limbs touch (share of height); seed %d\n", seed)
+	return fits(demo.Contacts(seed, 24))
+}
+
 // populations fits every population and holds each row against the table that the repository has;
 // WISEMARROW_TABLES=write makes the table anew. The fit is the same on every machine: a row that is worse is worse.
 func populations() error {
@@ -49,7 +59,14 @@ func populations() error {
 	if err != nil && !os.IsNotExist(err) {
 		return err
 	}
-	all := slices.Concat(demo.Variants(), demo.Strangers(1, 72), demo.Coats(1, 36), demo.Poses(1, 52), demo.Garments(1, 48))
+	all := slices.Concat(
+		demo.Variants(),
+		demo.Strangers(1, 72),
+		demo.Coats(1, 36),
+		demo.Poses(1, 52),
+		demo.Garments(1, 48),
+		demo.Contacts(1, 24),
+	)
 	rows := [][]string{{"character", "mean_percent", "worst_percent", "at"}}
 	worse := 0
 	for _, v := range all {

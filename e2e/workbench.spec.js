@@ -10,7 +10,10 @@ test('every stage opens without a complaint, in light and dark', async ({ page }
     for (const key of ['1', '2', '3', '4', '5', '6', '7', '8']) {
       await page.keyboard.press(key);
       await expect(page.locator('.spine [aria-current]')).toHaveCount(1);
+      await expect(page.locator('.checking')).toHaveCount(0); // what is checked is paler
       await page.waitForTimeout(150);
+      // Colors that are still on their way are none of the theme's.
+      await page.evaluate(() => Promise.all(document.getAnimations().filter((a) => a.effect.getComputedTiming().endTime < Infinity).map((a) => a.finished.catch(() => null))));
       // The page is the same in the dark but for its colors.
       const axe = new AxeBuilder({ page }), found = (await (theme === 'light' ? axe : axe.withRules(['color-contrast'])).analyze()).violations;
       expect(found.map((v) => `${key} ${theme}: ${v.id} ${v.nodes.map((n) => n.target).join(' ')}`)).toEqual([]);

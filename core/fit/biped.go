@@ -46,6 +46,7 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 		}
 		f.notes = append(f.notes, plinthNote(thick))
 	}
+	f = f.clearer()
 	if !f.plainlyUpright() {
 		progress("Telling head, hands and feet", 0.3)
 		posed := false
@@ -139,6 +140,7 @@ type filling struct {
 	// paired leaves out what is neither paired nor in the middle even if it is tall: a body may be of several pieces, but
 	// a staff is one too. all keeps everything.
 	paired, all bool
+	apart       bool // limbs that touch are cut apart
 }
 
 // bodyPoints returns the world points and the triangles of the pieces that
@@ -268,8 +270,10 @@ type fitter struct {
 	match     float64   // share of voxels with a mirror image
 	longest   float64   // of the sides of the box around the volume, 0 until it is asked
 	layers    []layer
-	crotch    float64 // Y above the floor, 0 if the legs do not part
-	high      [2]bool // what is like an arm begins where a head should be
+	crotch    float64        // Y above the floor, 0 if the legs do not part
+	apart     bool           // limbs that touch were cut apart
+	cut       func() *fitter // returns the same with these cut apart; nil where none touch
+	high      [2]bool        // what is like an arm begins where a head should be
 	joints    map[string]placed
 	tips      map[string]r3.Vec
 	given     map[string]r3.Vec // that a person has shown
@@ -317,6 +321,22 @@ func newFitterOf(m *mesh.Mesh, shown Shown, turn quat.Number, how filling) (*fit
 	if err != nil {
 		return nil, err
 	}
+	apart := func() *fitter {
+		g, vox := *f, *f.vox
+		vox.Inside = slices.Clone(vox.Inside)
+		g.vox, g.apart = &vox, true
+		if !g.cutContacts(points, props.tris, m.Pieces()) {
+			return nil
+		}
+		g.findPlane()
+		return &g
+	}
+	if how.apart {
+		if g := apart(); g != nil {
+			f = g
+		}
+	}
+	f.cut = apart
 	f.findPlane()
 	if turned > 0 {
 		f.notes = append(

@@ -175,10 +175,10 @@ func (f *fitter) plainlyUpright() bool {
 // there; one that stands there, but lies in the file, is turned upright for the fit alone. A body that stands, or whose
 // head, hands and feet cannot be told, is left as it is.
 func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err error) {
-	how := filling{}
+	how := filling{apart: f.apart}
 	p, ok := f.readPosture()
 	if !ok || p.off > clearReading { // something long that is held may be a piece of its own
-		alone := filling{tall: lying(m), paired: true}
+		alone := filling{tall: lying(m), paired: true, apart: f.apart}
 		if other, err := newFitterOf(m, shown, quat.Conj(f.back), alone); err == nil && other.props > f.props {
 			if q, fine := other.readPosture(); fine && (!ok || q.off < p.off-0.2) {
 				f, p, ok, how = other, q, true, alone

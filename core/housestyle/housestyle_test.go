@@ -22,9 +22,16 @@ func fitted(t *testing.T, height, thick, turn, swing float64) (*fit.Report, *ske
 	s, err := p.Build()
 	require.NoError(t, err)
 	q := geom.AxisAngle(r3.Vec{Y: 1}, turn)
-	s = s.Swing(s.Index("upper_arm_l"), geom.AxisAngle(r3.Vec{Z: 1}, swing)).Swing(s.Index("upper_arm_r"), geom.AxisAngle(r3.Vec{Z: 1}, -swing))
-	r := &fit.Report{Starter: p.Starter, Params: p, Height: height, Left: geom.Rotate(q, r3.Vec{X: 1}), Facing: geom.Rotate(q, r3.Vec{Z: 1}),
-		Fitted: map[string]fit.Fitted{}}
+	s = s.Swing(s.Index("upper_arm_l"), geom.AxisAngle(r3.Vec{Z: 1}, swing)).
+		Swing(s.Index("upper_arm_r"), geom.AxisAngle(r3.Vec{Z: 1}, -swing))
+	r := &fit.Report{
+		Starter: p.Starter,
+		Params:  p,
+		Height:  height,
+		Left:    geom.Rotate(q, r3.Vec{X: 1}),
+		Facing:  geom.Rotate(q, r3.Vec{Z: 1}),
+		Fitted:  map[string]fit.Fitted{},
+	}
 	for i := range s.Joints {
 		j := &s.Joints[i]
 		j.Pos = geom.Rotate(q, j.Pos)
@@ -63,7 +70,10 @@ func TestACorrectionGoesAlongWithItsLimb(t *testing.T) {
 			return geom.Rotate(quat.Mul(body, geom.AxisAngle(r3.Vec{Z: 1}, side*c.swing)), r3.Vec{Y: 0.25 * c.thick})
 		}
 		r, _ = moved(t, r, s, map[string]r3.Vec{
-			"shank_l": geom.Rotate(body, r3.Vec{X: 0.1 * c.thick, Z: 0.3 * c.thick}), "shank_r": geom.Rotate(body, r3.Vec{X: -0.1 * c.thick, Z: 0.3 * c.thick}),
+			"shank_l": geom.Rotate(
+				body,
+				r3.Vec{X: 0.1 * c.thick, Z: 0.3 * c.thick},
+			), "shank_r": geom.Rotate(body, r3.Vec{X: -0.1 * c.thick, Z: 0.3 * c.thick}),
 			"forearm_l": forearm(1), "forearm_r": forearm(-1),
 		})
 		require.True(t, r.Fitted["shank_l"].ByHand)

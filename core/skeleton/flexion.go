@@ -182,9 +182,9 @@ func (b *body) flexion(i int) (r3.Vec, bool) {
 	case Finger:
 		return b.palm(i), true
 	case Hip:
-		return b.legFront(i), true
+		return b.forward(i), true
 	case Knee:
-		return r3.Scale(-1, b.legFront(i)), true
+		return r3.Scale(-1, b.forward(i)), true
 	case Ankle, Toe:
 		if d.Y < -0.7 { // a hock, or a paw that stands
 			return front, true
@@ -209,6 +209,19 @@ func (b *body) towardsShin(i int) r3.Vec {
 		}
 	}
 	return up
+}
+
+// forward is where a bone of a leg swings about the leg's own axis across: forward from where it hangs, up from where it
+// is level in front, as of a body that sits.
+func (b *body) forward(i int) r3.Vec {
+	front := b.legFront(i)
+	if b.lying || b.winged {
+		return front
+	}
+	if way := r3.Cross(r3.Cross(front, up), r3.Unit(b.aims[i])); r3.Norm(way) > 0.2 {
+		return r3.Unit(way)
+	}
+	return front
 }
 
 // legFront is where the leg of joint i faces: with its foot, where that points forward

@@ -263,3 +263,19 @@ func TestThumbsFoldAcrossThePalm(t *testing.T) {
 		}
 	}
 }
+
+// Of a body that sits, the thighs swing up and the shins back: forward is where a thigh points already.
+func TestSeatedLegsSwingAboutTheirKneesAxis(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	for _, side := range []string{"_l", "_r"} {
+		s = s.Swing(s.Index("thigh"+side), geom.AxisAngle(r3.Vec{X: 1}, -math.Pi/2)).Swing(s.Index("shank"+side), geom.AxisAngle(r3.Vec{X: 1}, math.Pi/2))
+	}
+	turned, err := s.Orient(nil, skeleton.DefaultConvention, skeleton.DefaultMarks)
+	require.NoError(t, err)
+	for _, name := range []string{"thigh_l", "thigh_r", "shank_l", "shank_r"} {
+		bend := geom.Rotate(turned.Joints[turned.Index(name)].Rot, r3.Vec{X: 1})
+		require.InDelta(t, 1, math.Abs(bend.X), 0.02, "%s bends about the body's left and right, not %v", name, bend)
+	}
+	knee := func(name string) r3.Vec { return geom.Rotate(turned.Joints[turned.Index(name)].Rot, r3.Vec{X: 1}) }
+	require.Negative(t, knee("thigh_l").X*knee("shank_l").X, "a hip folds the other way than its knee")
+}
