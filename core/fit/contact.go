@@ -40,7 +40,7 @@ func (f *fitter) cutContacts(points []r3.Vec, tris [][3]int32, pieces mesh.Piece
 	v := f.vox
 	touching := func(a, b int) bool {
 		p, q := label[a], label[b]
-		if p == q || depth[a] > shallow || depth[b] > shallow {
+		if p == q || p < 0 || q < 0 || depth[a] > shallow || depth[b] > shallow { // large triangles leave cubes without a vertex
 			return false
 		}
 		for _, d := range ways {
