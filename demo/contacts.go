@@ -32,7 +32,15 @@ func Contacts(seed uint64, n int) []Variant {
 	var out []Variant
 	for i := range n {
 		how := touching[i%len(touching)]
-		c := Stranger{Figure: OdileFigure, Head: between(0.95, 1.25), Fingers: []int{0, 5}[i/2%2], Apart: between(6, 12), Boots: rng.IntN(2) == 0, Tall: 1, Melted: true}
+		c := Stranger{
+			Figure:  OdileFigure,
+			Head:    between(0.95, 1.25),
+			Fingers: []int{0, 5}[i/2%2],
+			Apart:   between(6, 12),
+			Boots:   rng.IntN(2) == 0,
+			Tall:    1,
+			Melted:  true,
+		}
 		c.Arms, c.Elbow, c.Stout = 45, between(2, 6), between(0.85, 1.25)
 		c.Shoulder += between(-0.015, 0.01)
 		c.Across *= between(0.92, 1.15)

@@ -24,6 +24,19 @@ func TestHandles(t *testing.T) {
 	require.Equal(t, 1, blocks(ring...).handles())
 	eight := append(ring, [3]int{4, 3, 1}, [3]int{5, 3, 1}, [3]int{5, 2, 1}, [3]int{5, 1, 1}, [3]int{4, 1, 1})
 	require.Equal(t, 2, blocks(eight...).handles())
-	require.Equal(t, 1, blocks([3]int{0, 0, 0}, [3]int{1, 0, 0}, [3]int{2, 0, 0}, [3]int{2, 1, 0}, [3]int{2, 2, 0}, [3]int{1, 2, 0}, [3]int{0, 2, 0}, [3]int{0, 1, 0}).handles(),
-		"at the edge of the lattice too")
+	require.Equal(
+		t,
+		1,
+		blocks(
+			[3]int{0, 0, 0},
+			[3]int{1, 0, 0},
+			[3]int{2, 0, 0},
+			[3]int{2, 1, 0},
+			[3]int{2, 2, 0},
+			[3]int{1, 2, 0},
+			[3]int{0, 2, 0},
+			[3]int{0, 1, 0},
+		).handles(),
+		"at the edge of the lattice too",
+	)
 }
