@@ -46,11 +46,11 @@ func biped(ctx context.Context, m *mesh.Mesh, shown Shown, progress progress.Fun
 		}
 		f.notes = append(f.notes, plinthNote(thick))
 	}
-	f = f.clearer()
+	f, known := f.clearer()
 	if !f.plainlyUpright() {
 		progress("Telling head, hands and feet", 0.3)
 		posed := false
-		if f, posed, err = f.ownFrame(m, shown); posed || err != nil {
+		if f, posed, err = f.ownFrame(m, shown, known); posed || err != nil {
 			return f, err
 		}
 	}

@@ -173,10 +173,16 @@ func (f *fitter) plainlyUpright() bool {
 
 // ownFrame turns the fit of a body that does not stand to the frame of its own trunk. done is whether it was fitted
 // there; one that stands there, but lies in the file, is turned upright for the fit alone. A body that stands, or whose
-// head, hands and feet cannot be told, is left as it is.
-func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown) (g *fitter, done bool, err error) {
+// head, hands and feet cannot be told, is left as it is. known is how they were told before, nil if that was not asked.
+func (f *fitter) ownFrame(m *mesh.Mesh, shown Shown, known *posture) (g *fitter, done bool, err error) {
 	how := filling{apart: f.apart}
-	p, ok := f.readPosture()
+	var p posture
+	ok := known != nil
+	if ok {
+		p = *known
+	} else {
+		p, ok = f.readPosture()
+	}
 	if !ok || p.off > clearReading { // something long that is held may be a piece of its own
 		alone := filling{tall: lying(m), paired: true, apart: f.apart}
 		if other, err := newFitterOf(m, shown, quat.Conj(f.back), alone); err == nil && other.props > f.props {

@@ -102,25 +102,26 @@ func (f *fitter) cutContacts(points []r3.Vec, tris [][3]int32, pieces mesh.Piece
 }
 
 // clearer returns the body with its limbs cut apart where they touch, if head, hands and feet are told there more clearly,
-// else as it is.
-func (f *fitter) clearer() *fitter {
+// else as it is; and how these were told, nil where that was not asked or they were not.
+func (f *fitter) clearer() (*fitter, *posture) {
 	if f.handles() == 0 {
-		return f
+		return f, nil
 	}
 	p, ok := f.readPosture()
 	if ok && p.off < clearReading/2 {
-		return f
+		return f, &p
 	}
-	g := f.cut()
-	if g == nil {
-		return f
+	if g := f.cut(); g != nil {
+		if q, fine := g.readPosture(); fine && (!ok || q.off <= p.off-clearlyClearer) {
+			g.props = f.props
+			g.notes = append(slices.Clone(f.notes), "limbs that touch the body were told apart by its surface")
+			return g, &q
+		}
 	}
-	if q, fine := g.readPosture(); !fine || ok && q.off > p.off-clearlyClearer {
-		return f
+	if !ok {
+		return f, nil
 	}
-	g.props = f.props
-	g.notes = append(slices.Clone(f.notes), "limbs that touch the body were told apart by its surface")
-	return g
+	return f, &p
 }
 
 // clearlyClearer is by how much less unlike a body its ends are (posture.off) where its limbs were cut apart.
