@@ -38,7 +38,7 @@ var mutants = []Mutant{
 	{"axes: a chain has no convention of its own", "core/skeleton/orient.go", "if own := s.Joints[i].Axes; own != (Convention{}) {", "if own := s.Joints[i].Axes; false && own != (Convention{}) {", "./stages/axes", "Convention"},
 	{"axes: the right is not mirrored", "core/skeleton/mirror.go", `if c.Sides == "mirror" || name == c.Bend {`, `if name == c.Bend {`, "./core/skeleton", ""},
 	{"thumbs fold into the palm", "core/skeleton/flexion.go", "const thumbTurned = 80 * math.Pi / 180", "const thumbTurned = -80 * math.Pi / 180", "./core/skeleton", "Thumb"},
-	{"knees bend forward", "core/skeleton/flexion.go", "return r3.Scale(-1, b.legFront(i)), true", "return b.legFront(i), true", "./core/skeleton", ""},
+	{"knees bend forward", "core/skeleton/flexion.go", "return r3.Scale(-1, b.forward(i)), true", "return b.forward(i), true", "./core/skeleton", ""},
 	{"sides: pairs may hang from anything", "core/skeleton/check.go", "pairs.Sides[i] != Left || s.Joints[k].Parent == image(j.Parent)", "pairs.Sides[i] != Left || true", "./core/skeleton", "Hang"},
 	{"reflected: limbs keep their length", "core/skeleton/reflect.go", "scale = long[k] / long[i]", "scale = 1", "./core/skeleton", "Reflected"},
 	{"mirror by joints: the bend axis is not turned round", "core/skeleton/reflect.go", `if name == turned || k != i`, `if name == turned+"?" || k != i`, "./stages/weights", "Uneven"},
