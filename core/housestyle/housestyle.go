@@ -12,6 +12,7 @@ package housestyle
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
@@ -92,7 +93,7 @@ func Learn(fits []*fit.Report) Style {
 	type kind struct{ starter, joint string }
 	seen, corrected := map[kind][]r3.Vec{}, map[kind]int{}
 	for _, r := range fits {
-		if r == nil || !slices.ContainsFunc(values(r.Fitted), func(l fit.Fitted) bool { return l.ByHand }) {
+		if r == nil || !slices.ContainsFunc(slices.Collect(maps.Values(r.Fitted)), func(l fit.Fitted) bool { return l.ByHand }) {
 			continue
 		}
 		for joint, k := range bySide(r) {
@@ -154,14 +155,6 @@ func bySide(r *fit.Report) map[string]moved {
 			sum = r3.Add(sum, l.Moved)
 		}
 		out[stem] = moved{r3.Scale(1/float64(len(list)), sum), len(hand) > 0}
-	}
-	return out
-}
-
-func values(m map[string]fit.Fitted) []fit.Fitted {
-	out := make([]fit.Fitted, 0, len(m))
-	for _, l := range m {
-		out = append(out, l)
 	}
 	return out
 }
@@ -245,10 +238,7 @@ func Corrected(r *fit.Report, before, after *skeleton.Skeleton, byHand func(i in
 		return r
 	}
 	out := *r
-	out.Fitted = make(map[string]fit.Fitted, len(r.Fitted))
-	for name, l := range r.Fitted {
-		out.Fitted[name] = l
-	}
+	out.Fitted = maps.Clone(r.Fitted)
 	for i, j := range before.Joints {
 		l, known := r.Fitted[j.Name]
 		by := r3.Sub(after.Joints[i].Pos, j.Pos)
