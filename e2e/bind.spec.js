@@ -6,6 +6,7 @@ const made = [];
 test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
 
 test('the layer is reported, and told what to follow', async ({ page }) => {
+  test.setTimeout(120_000); // the server is still looking through the cast
   const wrong = errors(page);
   await open(page, 'Tansy', 'bind');
   const row = (name) => page.locator('.layers tr', { has: page.locator(`th:text-is("${name}")`) });
@@ -18,7 +19,7 @@ test('the layer is reported, and told what to follow', async ({ page }) => {
   await row('plate_1_l').locator('input').check();
   await expect(page.getByRole('button', { name: 'Follow the selected joint' })).toBeDisabled(); // none is chosen
   await give.click();
-  await expect(page.locator('[role=status]').filter({ hasText: 'Set plate_1_l to follow the surface under them' }).first()).toBeVisible();
+  await expect(page.locator('[role=status]').filter({ hasText: 'Set plate_1_l to follow the surface under them' }).first()).toBeVisible({ timeout: 60_000 });
   await page.keyboard.press('Control+z');
   await expect(page.locator('[role=status]').filter({ hasText: /Undid|Undone/ }).first()).toBeVisible();
   expect(wrong).toEqual([]);

@@ -99,4 +99,16 @@ test('draw them', async ({ page }) => {
   await page.keyboard.press('6');
   await marrow(page, (m) => m.set({ map: 'leader' }));
   await shot(page, 'evening');
+  await page.evaluate(() => { document.documentElement.dataset.theme = 'light'; dispatchEvent(new Event('themechange')); });
+  await page.keyboard.press('7');
+  await page.locator('#solve [data-fill]').click();
+  await page.locator('#compare tr', { hasText: 'before solving' }).locator('[data-beside]').click({ timeout: 120_000 });
+  await expect.poll(() => marrow(page, (m) => m.store.beside)).toBe('before solving');
+  await marrow(page, (m) => {
+    const f = (n) => m.store.character.joints.findIndex((j) => j.name === n), list = m.plate.reel;
+    m.set({ chosen: -1, bones: false, pose: new Map([[f('upper_arm_l'), [0, 0, 118]], [f('upper_arm_r'), [0, 0, -118]], [f('thigh_r'), [85, 0, 0]], [f('shank_r'), [95, 0, 0]]]), posed: true });
+    return Boolean(list);
+  });
+  await page.locator('#solve').evaluate((t) => t.scrollIntoView({ block: 'start' }));
+  await shot(page, 'solve');
 });

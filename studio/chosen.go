@@ -34,6 +34,37 @@ func (s *State) choices() Chosen {
 // HiddenVertices are those that are hidden.
 func (s *State) HiddenVertices() []int32 { return s.choices().Hidden }
 
+// OpenVertices says which vertices may be changed, those that are not hidden; nil is all.
+func (s *State) OpenVertices() []bool {
+	hidden := s.HiddenVertices()
+	if len(hidden) == 0 && !slices.ContainsFunc(s.Mesh.Parts, func(p mesh.Part) bool { return p.Hidden }) {
+		return nil
+	}
+	out := make([]bool, len(s.Mesh.Points))
+	for f := range s.Mesh.Faces() {
+		if !s.Mesh.Parts[s.Mesh.PartOf(f)].Hidden {
+			for _, v := range s.Mesh.Face(f) {
+				out[v] = true
+			}
+		}
+	}
+	for _, v := range hidden {
+		out[v] = false
+	}
+	return out
+}
+
+// LockedWeights says, by joint of the weights, whether its weights are locked.
+func (s *State) LockedWeights() []bool {
+	out := make([]bool, len(s.Weights.Joints))
+	for k, name := range s.Weights.Joints {
+		if i := s.Skeleton.Index(name); i >= 0 {
+			out[k] = s.Skeleton.Joints[i].WeightsLocked
+		}
+	}
+	return out
+}
+
 // ByHand are the vertices whose weights a person has set.
 func (s *State) ByHand() []int32 { return s.choices().ByHand }
 

@@ -23,7 +23,7 @@ func bindCommand() *cobra.Command {
 	var laplacian, from, by string
 	var within float64
 	var trace, heat, falloff float64
-	var cubes int
+	var cubes, copied int
 	var mend bool
 	var place placementFlags
 	c := &cobra.Command{
@@ -33,25 +33,31 @@ func bindCommand() *cobra.Command {
 whose joints are the nodes of its first skin, or all its nodes; it uses the
 coordinates of the mesh's file.`,
 		Example: `  wisemarrow bind body.obj --skeleton skeleton.gltf --method auto --influences 4 -o bound.glb --report bind.json
+  wisemarrow bind body.obj --skeleton skeleton.gltf --method motion -o bound.glb
   wisemarrow bind scan.obj --skeleton skeleton.gltf --method volume --falloff 8 -o bound.glb
   wisemarrow bind lamplighter.glb --skeleton skeleton.gltf --mend -o bound.glb
   wisemarrow bind new.obj --skeleton skeleton.gltf --method carry --from bound.glb --within 0.02 -o out.glb`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, files []string) error {
 			params, ok := map[string]map[string]any{
-				"auto":     {"influences": influences, "trace": trace},
-				"heat":     {"influences": influences, "trace": trace, "heat": heat, "laplacian": laplacian},
-				"volume":   {"influences": influences, "trace": trace, "falloff": falloff, "cubes": cubes},
-				"near":     {"influences": influences, "trace": trace, "falloff": falloff},
-				"capsules": {"influences": influences, "trace": trace},
-				"shell":    {"influences": influences, "trace": trace, "cubes": cubes},
-				"rigid":    {},
-				"carry":    {"influences": influences, "trace": trace, "from": by, "within": within},
+				"auto":      {"influences": influences, "trace": trace},
+				"heat":      {"influences": influences, "trace": trace, "heat": heat, "laplacian": laplacian},
+				"volume":    {"influences": influences, "trace": trace, "falloff": falloff, "cubes": cubes},
+				"near":      {"influences": influences, "trace": trace, "falloff": falloff},
+				"capsules":  {"influences": influences, "trace": trace},
+				"shell":     {"influences": influences, "trace": trace, "cubes": cubes},
+				"rigid":     {},
+				"carry":     {"influences": influences, "trace": trace, "from": by, "within": within},
+				"motion":    {"influences": influences, "trace": trace},
+				"decimated": {"influences": influences, "trace": trace, "copy": copied},
 			}[method]
 			if !ok {
-				return fmt.Errorf("there is no method %q; there are: auto, heat, shell, volume, near, capsules, rigid, carry", method)
+				return fmt.Errorf("there is no method %q; there are: auto, motion, decimated, heat, shell, volume, near, capsules, rigid, carry", method)
 			}
 			op := "bind_" + method
+			if method == "motion" {
+				op = "bind_auto" // which is where the solution begins
+			}
 			var brought studio.Upload
 			if method == "carry" {
 				if from == "" {
@@ -92,6 +98,11 @@ coordinates of the mesh's file.`,
 					s = mended
 				}
 			}
+			if method == "motion" && len(s.Stray()) < len(s.Mesh.Points) {
+				if s, err = run(c.Context(), s, "solve_weights", nil); err != nil {
+					return err
+				}
+			}
 			if out != "" {
 				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", influences) }); err != nil {
 					return err
@@ -107,7 +118,7 @@ coordinates of the mesh's file.`,
 	}
 	c.Flags().StringVar(&skel, "skeleton", "", "skeleton: .gltf, .glb or .bvh (required)")
 	c.Flags().
-		StringVar(&method, "method", "auto", "how weights are found: auto, heat, shell (heat over a closed skin), volume (voxel geodesic), near, capsules, rigid, or carry from a bound file")
+		StringVar(&method, "method", "auto", "how weights are found: auto, motion (auto, then solved for how the skin should bend), decimated (auto on a copy of fewer vertices), heat, shell (heat over a closed skin), volume (voxel geodesic), near, capsules, rigid, or carry from a bound file")
 	c.Flags().IntVar(&influences, "influences", 4, "influences per vertex, 1–16")
 	c.Flags().Float64Var(&trace, "trace", 0.001, "drop traces below this")
 	c.Flags().Float64Var(&heat, "heat", 1, "attraction to the nearest bone")
@@ -115,6 +126,7 @@ coordinates of the mesh's file.`,
 		StringVar(&laplacian, "laplacian", "plain", "of heat: plain, or robust, which has no weight of the wrong sign on any triangles")
 	c.Flags().Float64Var(&falloff, "falloff", 6, "of volume and near: how fast weights fall with the distance, 4 soft to 10 tight")
 	c.Flags().IntVar(&cubes, "cubes", 0, "of volume and shell: cubes along the longest side, 24 to 320; 0 is 128")
+	c.Flags().IntVar(&copied, "copy", 20_000, "of decimated: vertices of the copy that is bound, 500 to 200000")
 	c.Flags().BoolVar(&mend, "mend", false, "try remedies for unsolved vertices and joints")
 	c.Flags().StringVar(&from, "from", "", "of carry: the bound .glb that the weights are taken from")
 	c.Flags().StringVar(&by, "by", "surface", "carry: nearest surface or vertex, along the normal, or vertex order")

@@ -14,12 +14,12 @@ import (
 // weightVerbs are the operations on weights under short names.
 var weightVerbs = [][2]string{{"smooth", "smooth_weights"}, {"mirror", "mirror_weights"}, {"set", "set_weights"}, {"free", "free_weights"},
 	{"hand", "hand_weights"}, {"drop", "drop_traces"}, {"cap", "cap_weights"}, {"harden", "harden_weights"}, {"copy", "copy_weights"},
-	{"settle", "settle_weights"}, {"far", "drop_far"}, {"blend", "blend_border"}, {"carry", "carry_weights"}, {"read", "import_weights"}}
+	{"settle", "settle_weights"}, {"far", "drop_far"}, {"blend", "blend_border"}, {"carry", "carry_weights"}, {"read", "import_weights"}, {"solve", "solve_weights"}}
 
 func weightsCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "weights",
-		Short: "Change the skin weights of a bound file: smooth, mirror, set, take away, hand over, cap, read and write tables",
+		Short: "Change the skin weights of a bound file: smooth, mirror, set, take away, hand over, cap, solve for motion, read and write tables",
 		Long: `Change the skin weights of a bound file. What one joint gets the others give in their proportion.
 Vertices are ranges of their numbers, as 0-14,20; none is all.`,
 		Example: `  wisemarrow weights smooth bound.glb --joints forearm_l --passes 3 -o soft.glb
@@ -28,6 +28,7 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
   wisemarrow weights free bound.glb --joints upper_arm_l --branch --vertices 200-340 -o out.glb
   wisemarrow weights drop bound.glb --below 0.01 -o out.glb
   wisemarrow weights carry new.glb --file bound.glb --within 0.02 -o out.glb
+  wisemarrow weights solve bound.glb --dial 0.6 -o solved.glb
   wisemarrow weights write bound.glb -o weights.csv
   wisemarrow weights read bound.glb --file weights.csv -o out.glb`,
 		Args: cobra.NoArgs,

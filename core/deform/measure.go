@@ -114,7 +114,11 @@ func (s *Skin) Measure(angles map[string][4]float64) Measures {
 
 // MeasurePose is Measure of turns about the joints' own axes.
 func (s *Skin) MeasurePose(p pose.Pose) Measures {
-	posed := Bound(s.points, s.weights, s.skeleton, p, s.binding)
+	return s.MeasurePlaces(Bound(s.points, s.weights, s.skeleton, p, s.binding))
+}
+
+// MeasurePlaces is Measure of vertices that stand in given places, world frame, as of a guide.
+func (s *Skin) MeasurePlaces(posed []r3.Vec) Measures {
 	m := Measures{Vertex: -1, Longest: 1, Shortest: 1}
 	for v, p := range posed {
 		if d := distance(p, s.points[v]); d > m.Farthest {

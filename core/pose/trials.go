@@ -3,6 +3,7 @@ package pose
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 
 	"wisemarrow/core/geom"
@@ -71,6 +72,30 @@ func Heaviest(list []Tried, weight []float64, n int) []Tried {
 	out := make([]Tried, n)
 	for i, k := range order {
 		out[i] = list[k]
+	}
+	return out
+}
+
+// Anyhow are poses drawn by seed: each joint is turned about half of its axes, by anything within its usual range.
+func Anyhow(s *skeleton.Skeleton, x skeleton.Marks, seed uint64, n int) []Tried {
+	rng := rand.New(rand.NewPCG(seed, 0))
+	trials := s.Trials(x)
+	out := make([]Tried, n)
+	for k := range out {
+		p := Pose{}
+		for _, t := range trials {
+			share, turns := rng.Float64(), rng.Float64() < 0.5
+			if !turns {
+				continue
+			}
+			q := AboutWorld(s, t, t.Degrees[0]+share*(t.Degrees[1]-t.Degrees[0]))
+			name := s.Joints[t.Joint].Name
+			if was, ok := p[name]; ok {
+				q = quat.Mul(was, q)
+			}
+			p[name] = q
+		}
+		out[k] = Tried{Name: fmt.Sprintf("random pose %d", k+1), Joint: -1, Pose: p}
 	}
 	return out
 }

@@ -25,6 +25,17 @@ var mutants = []Mutant{
 	{"far weights: nothing is far", "core/weights/far.go", "reach[j] = math.Max(2.5*radius, 0.35*length)", "reach[j] = 100 * math.Max(2.5*radius, 0.35*length)", "./core/weights ./demo", "Far|Planted|Problem"},
 	{"select: a line turns anywhere", "core/weights/select.go", "math.Cos(35 * math.Pi / 180)", "math.Cos(175 * math.Pi / 180)", "./core/weights", "Selections"},
 
+	{"guide: cores shrink as bones twist", "core/guide/pose.go", "return r3.Add(on, geom.Rotate(geom.Normalise(mean), r.core))", "return r3.Add(on, r3.Scale(quat.Abs(mean), geom.Rotate(geom.Normalise(mean), r3.Scale(0.2, r.core))))", "./core/guide", ""},
+	{"guide: layers are not held", "core/guide/ties.go", "if t < 0 || !g.together(int32(v), tris[t]) {", "if true || !g.together(int32(v), tris[t]) {", "./core/guide", ""},
+	{"guide: pieces bend", "core/guide/solid.go", "g.placed[v] = g.placed[nearest[rigid[v]]]", "_ = nearest", "./core/guide", ""},
+	{"solve: locked weights change", "core/solve/small.go", "if q.locked[i] {", "if false && q.locked[i] {", "./core/solve ./stages/motion", ""},
+	{"solve: bounds are passed", "core/solve/small.go", "step := math.Min(x[down], q.upper[up]-x[up])", "step := x[down]", "./core/solve", ""},
+	{"solve: the dial does nothing", "core/solve/problem.go", "held := leastHeld + asBound*(1-p.o.Dial)/p.o.Dial", "held := leastHeld", "./core/solve", ""},
+	{"solve: sides are not evened", "core/solve/pairs.go", "mean := (a[k] + b[i]) / 2", "mean := a[k]; if k >= 0 { continue }", "./core/solve", ""},
+	{"solve: worse weights are used", "stages/motion/solve.go", "return after.Score < before.Score && after.Over", "return after.Over", "./stages/motion", "Better"},
+	{"decimate: borders move", "core/mesh/decimate.go", "borderPlane = 100", "borderPlane = 0", "./core/mesh", "Decimate"},
+	{"decimate: links are not looked at", "core/mesh/decimate.go", "return common == shared && ring > shared+1", "return true", "./core/mesh", "Decimate"},
+
 	// Deforming.
 	{"dual quaternions: antipodal turns add up", "core/deform/dual.go", "\t\t\tw = -w\n", "\t\t\tw = +w\n", "./core/deform", ""},
 	{"dual quaternions: half of the way", "core/deform/dual.go", "r3.Scale(2, r3.Vec{X: t.Imag", "r3.Scale(1, r3.Vec{X: t.Imag", "./core/deform", ""},

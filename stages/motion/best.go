@@ -45,7 +45,8 @@ func loses(s *studio.State, op studio.Operation) string {
 	return ""
 }
 
-// Ways are the binds that are compared, by name: an operation and its parameters.
+// Ways are the binds that are compared, by name: an operation and its parameters. The last begins with the weights that
+// are there.
 var Ways = []struct {
 	Name, Op, Params string
 }{
@@ -57,6 +58,7 @@ var Ways = []struct {
 	{"distance", "bind_near", `{}`},
 	{"distance, tight", "bind_near", `{"falloff":10}`},
 	{"capsules", "bind_capsules", `{}`},
+	{"solved for motion", "solve_weights", `{"take":"always"}`},
 }
 
 // BestBind binds in several ways on copies, tries each in the usual reel, keeps every one that could be made

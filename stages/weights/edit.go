@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 
-	"wisemarrow/core/mesh"
 	"wisemarrow/core/weights"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
@@ -35,39 +34,13 @@ func begin(s studio.State, vertices string) (*at, error) {
 	if err != nil {
 		return nil, studio.Wrong("%v", err)
 	}
-	locked := make([]bool, len(s.Weights.Joints))
-	for k, name := range s.Weights.Joints {
-		if i := s.Skeleton.Index(name); i >= 0 {
-			locked[k] = s.Skeleton.Joints[i].WeightsLocked
-		}
-	}
 	most := 0
 	if s.Bind != nil {
 		most = s.Bind.Limits.Cap
 	}
-	out := &at{s: s, e: weights.Edit(s.Weights, locked, Open(&s), most), net: net, vertices: list}
+	out := &at{s: s, e: weights.Edit(s.Weights, s.LockedWeights(), s.OpenVertices(), most), net: net, vertices: list}
 	out.e.Heir = weights.Heirs(out.e.Joints, s.Skeleton, s.Skeleton.Deforming())
 	return out, nil
-}
-
-// Open says which vertices may be changed; nil is all.
-func Open(s *studio.State) []bool {
-	hidden := s.HiddenVertices()
-	if len(hidden) == 0 && !slices.ContainsFunc(s.Mesh.Parts, func(p mesh.Part) bool { return p.Hidden }) {
-		return nil
-	}
-	out := make([]bool, len(s.Mesh.Points))
-	for f := range s.Mesh.Faces() {
-		if !s.Mesh.Parts[s.Mesh.PartOf(f)].Hidden {
-			for _, v := range s.Mesh.Face(f) {
-				out[v] = true
-			}
-		}
-	}
-	for _, v := range hidden {
-		out[v] = false
-	}
-	return out
 }
 
 // joint finds the column of a joint; one that has none yet gets it, if it deforms.

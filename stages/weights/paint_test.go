@@ -64,7 +64,7 @@ func desk(t *testing.T, s studio.State) *browser.Desk {
 			rules.Locked = append(rules.Locked, j.Name)
 		}
 	}
-	if open := weights.Open(&s); open != nil {
+	if open := s.OpenVertices(); open != nil {
 		for v, yes := range open {
 			if !yes {
 				rules.Closed = append(rules.Closed, uint32(v))

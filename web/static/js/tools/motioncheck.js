@@ -384,6 +384,7 @@ export function commands(add) {
 // What operations need of the panel is asked there.
 export const own = {
   check_motion: () => operate('check_motion', asked()),
+  solve_weights: () => tray.querySelector('#solve [data-fill]')?.focus(),
   best_bind: () => tray.querySelector('#best select')?.focus(),
   save_pose: () => tray.querySelector('#keep-pose [name=name]')?.focus(),
   drop_pose: () => tray.querySelector('#poses select')?.focus(),
