@@ -257,7 +257,11 @@ func TestEventsTellNewHeadsOfSeveralCharacters(t *testing.T) {
 		code, out := post(t, server, "/api/characters/"+id+"/ops", map[string]any{"op": "drop_loose", "base": c.Head})
 		require.Equal(t, 200, code, out)
 	}
+	// The notices of the uploads may come after the stream has begun, and tell what it has told once more.
 	told := next()
+	for told == first || told == second {
+		told = next()
+	}
 	require.Equal(t, ids[1], told.Character)
 	require.Greater(t, told.Head, second.Head)
 
@@ -267,11 +271,8 @@ func TestEventsTellNewHeadsOfSeveralCharacters(t *testing.T) {
 		require.Equal(t, 200, code, out)
 		code, out = post(t, server, "/api/characters/"+ids[1]+"/redo", map[string]any{"base": second.Head})
 		require.Equal(t, 200, code, out)
-		for again := next(); ; again = next() {
-			require.Equal(t, ids[1], again.Character)
-			if again.Head == told.Head {
-				break
-			}
+		for again := next(); again.Head != told.Head; again = next() {
+			require.True(t, again.Character == ids[1] || again == first)
 		}
 	}
 
