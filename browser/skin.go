@@ -28,6 +28,14 @@ type Joint struct {
 	Mix    float64     `json:"mix,omitempty"`
 	Long   *[2]float64 `json:"long,omitempty"`
 	Thick  bool        `json:"thick,omitempty"`
+	Helper *Helper     `json:"helper,omitempty"`
+}
+
+// Helper is the rule of a helper joint as the page has it.
+type Helper struct {
+	Driver string      `json:"driver"`
+	Share  float64     `json:"share"`
+	Axis   *[3]float64 `json:"axis,omitempty"` // nil: the whole turn counts
 }
 
 // Arrays are a bound character as the page has it: places of the vertices, three a
@@ -77,6 +85,9 @@ func skeletonOf(joints []Joint) (*skeleton.Skeleton, error) {
 	for _, j := range joints {
 		s.Joints = append(s.Joints, skeleton.Joint{Name: j.Name, Parent: j.Parent, Pos: r3.Vec{X: j.Pos[0], Y: j.Pos[1], Z: j.Pos[2]},
 			Rot: quat.Number{Imag: j.Rot[0], Jmag: j.Rot[1], Kmag: j.Rot[2], Real: j.Rot[3]}, Order: j.Order, Mix: j.Mix})
+		if h := j.Helper; h != nil {
+			s.Joints[len(s.Joints)-1].Helper = &skeleton.Helper{Driver: h.Driver, Twist: h.Axis != nil, Share: h.Share}
+		}
 		if j.Long != nil || j.Thick {
 			s.Joints[len(s.Joints)-1].Keeps = &skeleton.Constraints{Length: j.Long, Thick: j.Thick}
 		}

@@ -186,6 +186,11 @@ func Apply(ctx context.Context, e Entry, op Operation, s State, progress Progres
 	if s.Mesh != nil && s.Mesh.Faces() > 0 && (out.Mesh == nil || out.Mesh.Faces() == 0) {
 		return s, Outcome{}, Wrong("%s would remove every face, so nothing was done: select fewer, or bring in another file", e.Label)
 	}
+	if out.Skeleton != nil && out.Skeleton != s.Skeleton {
+		if err := out.Skeleton.CheckHelpers(); err != nil { // what a helper joint follows went, or went elsewhere
+			return s, Outcome{}, Wrong("%v", err)
+		}
+	}
 	return settled(s, out), told, nil
 }
 

@@ -92,13 +92,14 @@ func (a *account) joints() []JointReport {
 	a.e.Tree.PrepareWinding()
 	for i := range out {
 		r := &out[i]
-		if !a.e.Deform[i] {
+		helper := a.s.Joints[i].Helper != nil // it leads nothing, and gets its weights from a solution for motion
+		if !a.e.Deform[i] || helper && r.Touched == 0 {
 			r.State = Idle
 			continue
 		}
 		r.Outside = a.outside(i)
 		switch {
-		case r.Vertices > 0:
+		case r.Vertices > 0 || helper:
 		case r.Touched > 0:
 			r.State = Weak
 			r.Reason, r.Cause = ReasonOutweighed, a.weak(r)

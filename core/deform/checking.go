@@ -102,6 +102,12 @@ func (c *checking) homes() {
 			c.near[i] = append(c.near[i], int32(p))
 			c.near[p] = append(c.near[p], int32(i))
 		}
+		if h := sk.Joints[i].Helper; h != nil { // it stands between its driver and what that hangs from
+			if d := sk.Index(h.Driver); d >= 0 && d != sk.Joints[i].Parent {
+				c.near[i] = append(c.near[i], int32(d))
+				c.near[d] = append(c.near[d], int32(i))
+			}
+		}
 	}
 	c.home, c.sure = make([]int32, len(s.points)), make([]bool, len(s.points))
 	far := make([]float64, len(s.points))

@@ -191,3 +191,21 @@ func (m Matrix) Normal(n r3.Vec) r3.Vec {
 func Finite(p r3.Vec) bool {
 	return !math.IsNaN(p.X+p.Y+p.Z) && !math.IsInf(p.X+p.Y+p.Z, 0)
 }
+
+// Power returns a share of a rotation, about the same axis: by its shorter way, below half a turn.
+func Power(q quat.Number, share float64) quat.Number {
+	q = Normalise(q)
+	v := r3.Vec{X: q.Imag, Y: q.Jmag, Z: q.Kmag}
+	return AxisAngle(v, share*2*math.Atan2(r3.Norm(v), q.Real))
+}
+
+// TwistAbout returns the part of a rotation that turns about an axis: q is that part after a swing of the axis. A zero
+// axis gives Identity.
+func TwistAbout(q quat.Number, axis r3.Vec) quat.Number {
+	l := r3.Norm2(axis)
+	if l == 0 {
+		return Identity
+	}
+	d := (q.Imag*axis.X + q.Jmag*axis.Y + q.Kmag*axis.Z) / l
+	return Normalise(quat.Number{Real: q.Real, Imag: d * axis.X, Jmag: d * axis.Y, Kmag: d * axis.Z})
+}

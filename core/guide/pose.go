@@ -230,14 +230,28 @@ func (p *Posed) Places(points []r3.Vec) []r3.Vec {
 	out := make([]r3.Vec, len(points))
 	geom.Chunks(len(points), 4096, func(lo, hi int) {
 		for v := lo; v < hi; v++ {
-			x := &p.solid.placed[v]
-			for k, n := range x.node {
-				if x.share[k] != 0 {
-					at := r3.Add(p.Nodes[n], p.turns[n].of(r3.Sub(points[v], p.solid.nodes[n])))
-					out[v] = r3.Add(out[v], r3.Scale(x.share[k], at))
-				}
-			}
+			out[v] = p.place(points, int32(v))
 		}
 	})
+	return out
+}
+
+// PlacesOf are Places of some vertices, in their order.
+func (p *Posed) PlacesOf(points []r3.Vec, vertices []int32) []r3.Vec {
+	out := make([]r3.Vec, len(vertices))
+	for k, v := range vertices {
+		out[k] = p.place(points, v)
+	}
+	return out
+}
+
+func (p *Posed) place(points []r3.Vec, v int32) (out r3.Vec) {
+	x := &p.solid.placed[v]
+	for k, n := range x.node {
+		if x.share[k] != 0 {
+			at := r3.Add(p.Nodes[n], p.turns[n].of(r3.Sub(points[v], p.solid.nodes[n])))
+			out = r3.Add(out, r3.Scale(x.share[k], at))
+		}
+	}
 	return out
 }

@@ -156,7 +156,7 @@ func skinMatrices(s *skeleton.Skeleton, p Pose, b *Binding, long *lengthening) [
 func turnedBy(s *skeleton.Skeleton, p Pose) []bool {
 	out := make([]bool, len(s.Joints))
 	for i, j := range s.Joints {
-		q, ok := p[j.Name]
+		q, ok := turnOf(s, p, i)
 		out[i] = ok && q != quat.Number{Real: 1} || j.Parent >= 0 && out[j.Parent]
 	}
 	return out

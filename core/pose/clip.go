@@ -49,6 +49,36 @@ func (c *Clip) At(frame int) (Pose, r3.Vec) {
 	return p, c.Root[frame]
 }
 
+// WithHelpers returns a clip about the joints' own axes with the turns of the helper joints of s in every frame, for
+// programs that do not know their rules.
+func (c *Clip) WithHelpers(s *skeleton.Skeleton) *Clip {
+	list := s.Helpers()
+	if c == nil || len(list) == 0 {
+		return c
+	}
+	out := &Clip{Name: c.Name, Step: c.Step, Root: c.Root, Turns: make([][]quat.Number, len(c.Turns))}
+	var kept []int
+	for k, name := range c.Joints {
+		if i := s.Index(name); i < 0 || s.Joints[i].Helper == nil {
+			kept, out.Joints = append(kept, k), append(out.Joints, name)
+		}
+	}
+	for _, i := range list {
+		out.Joints = append(out.Joints, s.Joints[i].Name)
+	}
+	for f := range c.Turns {
+		p, _ := c.At(f)
+		for _, k := range kept {
+			out.Turns[f] = append(out.Turns[f], c.Turns[f][k])
+		}
+		for _, i := range list {
+			q, _ := turnOf(s, p, i)
+			out.Turns[f] = append(out.Turns[f], q)
+		}
+	}
+	return out
+}
+
 // AboutWorld returns the clip of a skeleton with turns about the world's axes at
 // rest instead of the joints' own: they mean the same whatever axes the joints
 // are given later.

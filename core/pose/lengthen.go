@@ -47,7 +47,7 @@ func like(q, of quat.Number) quat.Number {
 func Bones(s *skeleton.Skeleton) []r3.Vec {
 	out := make([]r3.Vec, len(s.Joints))
 	for i, j := range s.Joints {
-		if j.Parent >= 0 {
+		if j.Parent >= 0 && j.Helper == nil {
 			t, _ := s.Local(i)
 			out[j.Parent] = r3.Add(out[j.Parent], t)
 		}

@@ -3,6 +3,7 @@
 package pose
 
 import (
+	"maps"
 	"math"
 
 	"wisemarrow/core/geom"
@@ -68,6 +69,37 @@ func Angled(s *skeleton.Skeleton, angles map[string][4]float64) Pose {
 	return out
 }
 
+// turnOf is what a pose turns joint i by: a helper joint as its rule says, whatever the pose has of it.
+func turnOf(s *skeleton.Skeleton, p Pose, i int) (quat.Number, bool) {
+	h := s.Joints[i].Helper
+	if h == nil {
+		q, ok := p[s.Joints[i].Name]
+		return q, ok
+	}
+	q, ok := p[h.Driver]
+	d := s.Index(h.Driver)
+	if !ok || d < 0 {
+		return geom.Identity, false
+	}
+	return s.Driven(i, d, q), true
+}
+
+// WithHelpers returns the pose with what the helper joints of s turn by in it, for who does not know their rules.
+func (p Pose) WithHelpers(s *skeleton.Skeleton) Pose {
+	list := s.Helpers()
+	if len(list) == 0 {
+		return p
+	}
+	out := maps.Clone(p)
+	for _, i := range list {
+		delete(out, s.Joints[i].Name)
+		if q, ok := turnOf(s, p, i); ok {
+			out[s.Joints[i].Name] = q
+		}
+	}
+	return out
+}
+
 // World returns the posed world transform of every joint, parents first.
 func World(s *skeleton.Skeleton, p Pose) []geom.Matrix {
 	out := make([]geom.Matrix, len(s.Joints))
@@ -75,7 +107,7 @@ func World(s *skeleton.Skeleton, p Pose) []geom.Matrix {
 	for i, j := range s.Joints {
 		t, q := s.Local(i)
 		t = long.place(j.Parent, t)
-		if turn, ok := p[j.Name]; ok {
+		if turn, ok := turnOf(s, p, i); ok {
 			q = quat.Mul(q, geom.Normalise(turn))
 		}
 		m := geom.Rigid(t, q)
@@ -107,7 +139,7 @@ func skin(s *skeleton.Skeleton, p Pose, long *lengthening) []geom.Matrix {
 	turned := make([]bool, len(s.Joints))
 	for i, b := range InverseBind(s) {
 		j := s.Joints[i]
-		q, ok := p[j.Name]
+		q, ok := turnOf(s, p, i)
 		turned[i] = ok && q != quat.Number{Real: 1} || j.Parent >= 0 && turned[j.Parent]
 		if turned[i] {
 			if m, yes := long.skin(s, i); yes {

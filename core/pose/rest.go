@@ -23,7 +23,7 @@ func Rested(s *skeleton.Skeleton, p Pose) *skeleton.Skeleton {
 		}
 		t, q := s.Local(i)
 		t = long.place(j.Parent, t)
-		if turn, ok := p[j.Name]; ok {
+		if turn, ok := turnOf(s, p, i); ok {
 			q = quat.Mul(q, geom.Normalise(turn))
 		}
 		o := &out.Joints[i]
@@ -52,7 +52,9 @@ func ArmsTo(s *skeleton.Skeleton, x skeleton.Marks, degrees float64, straight bo
 	p, worst := Pose{}, 0.0
 	motion := make([]skeleton.Motion, len(s.Joints))
 	for i, j := range s.Joints {
-		motion[i] = x.MotionOf(j.Name)
+		if j.Helper == nil {
+			motion[i] = x.MotionOf(j.Name)
+		}
 	}
 	now := s
 	for i := range s.Joints {

@@ -110,6 +110,9 @@ func limbsOf(s *Skeleton) map[limbJoint]int {
 	}
 	for i, j := range s.Joints {
 		limb, on := "", side(i)
+		if j.Helper != nil {
+			continue
+		}
 		switch DefaultMarks.MotionOf(j.Name) {
 		case Wrist:
 			limb = "arm"
@@ -335,6 +338,7 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 	for _, j := range out.Joints {
 		taken[j.Name] = true
 	}
+	var added []string
 	for _, t := range from.Joints { // parents come first
 		if _, ok := oursOf[t.Name]; ok {
 			continue
@@ -357,9 +361,15 @@ func (s *Skeleton) Adopt(from *Skeleton, o Adoption) (*Skeleton, []Adopted, erro
 				Order:   t.Order,
 				Axes:    t.Axes,
 				Keeps:   t.Keeps,
+				Helper:  t.Helper,
 			},
 		)
 		row(name, "added").Theirs = t.Name
+		added = append(added, name)
+	}
+	for _, name := range added { // once all that they may follow are there
+		i := out.Index(name)
+		helpersRenamed(out.Joints[i:i+1], oursOf)
 	}
 	if o.Parenting == "take" {
 		for _, t := range from.Joints {

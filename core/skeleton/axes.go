@@ -171,7 +171,7 @@ func (s *Skeleton) TwistSegments(x Marks) []Segment {
 	children := s.Children()
 	twist := make([]bool, len(s.Joints))
 	for i, j := range s.Joints {
-		twist[i] = x.MotionOf(j.Name) == Twist
+		twist[i] = j.Helper == nil && x.MotionOf(j.Name) == Twist
 	}
 	by := map[[2]int]*Segment{}
 	var order [][2]int

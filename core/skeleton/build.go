@@ -225,7 +225,7 @@ func (s *Skeleton) Duplicate(i int, by r3.Vec, x Marks) (*Skeleton, []string) {
 	for _, j := range s.Joints {
 		taken[j.Name] = true
 	}
-	number := map[int]int{}
+	number, renamed := map[int]int{}, map[string]string{}
 	var names []string
 	for _, k := range s.Branch(i) {
 		j := s.Joints[k]
@@ -239,7 +239,9 @@ func (s *Skeleton) Duplicate(i int, by r3.Vec, x Marks) (*Skeleton, []string) {
 		number[k] = len(out.Joints)
 		names = append(names, j.Name)
 		out.Joints = append(out.Joints, j)
+		renamed[s.Joints[k].Name] = j.Name
 	}
+	helpersRenamed(out.Joints[len(s.Joints):], renamed)
 	return out, names
 }
 
@@ -270,7 +272,7 @@ func (s *Skeleton) AddEnds(which []int, x Marks) (*Skeleton, []string) {
 	}
 	var names []string
 	for _, i := range which {
-		if len(children[i]) > 0 || IsEnd(s.Joints[i].Name, x) {
+		if len(children[i]) > 0 || IsEnd(s.Joints[i].Name, x) || s.Joints[i].Helper != nil {
 			continue
 		}
 		stem, side := x.Split(s.Joints[i].Name)

@@ -3,6 +3,7 @@ package skeleton
 import (
 	"fmt"
 	"regexp"
+	"slices"
 
 	"wisemarrow/core/geom"
 
@@ -36,6 +37,11 @@ func (s *Skeleton) shift(i int, by r3.Vec, branch bool) {
 	if branch {
 		moved = s.Branch(i)
 	}
+	for k, j := range s.Joints { // helper joints stay at their drivers
+		if j.Helper != nil && j.Helper.Driver == s.Joints[i].Name && !slices.Contains(moved, k) {
+			moved = append(moved, k)
+		}
+	}
 	for _, k := range moved {
 		s.Joints[k].Pos = r3.Add(s.Joints[k].Pos, by)
 		s.Joints[k].Confidence, s.Joints[k].Reason = 0, ""
@@ -59,6 +65,7 @@ func (s *Skeleton) Rename(i int, name string) (*Skeleton, error) {
 	}
 	out := s.Clone()
 	out.Joints[i].Name = name
+	helpersRenamed(out.Joints, map[string]string{s.Joints[i].Name: name})
 	return out, nil
 }
 

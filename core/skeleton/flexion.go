@@ -125,7 +125,9 @@ func (s *Skeleton) body(x Marks) *body {
 	b := &body{s: s, x: x, motion: make([]Motion, len(s.Joints)), children: s.Children(), aims: make([]r3.Vec, len(s.Joints))}
 	low, high := -1, -1
 	for i, j := range s.Joints {
-		b.motion[i] = x.MotionOf(j.Name)
+		if j.Helper == nil { // one is named after its driver
+			b.motion[i] = x.MotionOf(j.Name)
+		}
 		b.aims[i] = s.aim(i, b.children)
 		b.winged = b.winged || strings.Contains(strings.ToLower(j.Name), "feather") || strings.Contains(strings.ToLower(j.Name), "wing")
 		if b.motion[i] == Hip && low < 0 {

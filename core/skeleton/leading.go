@@ -18,14 +18,14 @@ const (
 )
 
 // Leading returns the bones by which the chosen joints lead a skin, in world frame: those of Bones, and of a
-// chosen joint without children its point. The bone from a joint to an end joint stops where a chain of the same
+// chosen joint without children its point; helper joints have none. The bone from a joint to an end joint stops where a chain of the same
 // joint goes on along it: a hand's, whose end is at the tips of the fingers, at the knuckles. Otherwise it would
 // hold half of the finger that it runs through.
 func (s *Skeleton) Leading(deform []bool) []Bone {
 	children := s.Children()
 	var out []Bone
 	for i, list := range children {
-		if !deform[i] {
+		if !deform[i] || s.Joints[i].Helper != nil {
 			continue
 		}
 		for _, c := range list {

@@ -77,6 +77,13 @@ func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Marks
 			Order:   j.Order,
 			Keeps:   j.Keeps.mirrored(plane, c),
 		}
+		if h := j.Helper; h != nil {
+			other := *h
+			if to, ok := x.Partner(h.Driver); ok {
+				other.Driver = to
+			}
+			made.Helper = &other
+		}
 		if k, ok := number[name]; ok {
 			if !alike(out.Joints[k], made) {
 				m.Updated = append(m.Updated, name)
@@ -99,11 +106,9 @@ func (s *Skeleton) MakeOther(from Side, tolerance float64, c Convention, x Marks
 	return out.ordered(), m, nil
 }
 
-// alike reports whether two joints are one, constraints by what they say.
+// alike reports whether two joints are one, constraints and rules by what they say.
 func alike(a, b Joint) bool {
-	x, y := a.Keeps, b.Keeps
-	a.Keeps, b.Keeps = nil, nil
-	return a == b && reflect.DeepEqual(x, y)
+	return reflect.DeepEqual(a, b)
 }
 
 // mirrorTurn mirrors axes in the plane X = const. A turn about a is seen in the
@@ -146,6 +151,7 @@ func (s *Skeleton) MarkSides(tolerance float64, x Marks) (*Skeleton, map[string]
 			j.Name = name
 		}
 	}
+	helpersRenamed(out.Joints, renamed)
 	if err := out.Validate(); err != nil {
 		return nil, nil, fmt.Errorf("%w once the sides are marked: rename one of them first", err)
 	}

@@ -35,6 +35,7 @@ func (s *Skeleton) RenameMany(names map[string]string) (*Skeleton, error) {
 		}
 		seen[j.Name] = s.Joints[i].Name
 	}
+	helpersRenamed(out.Joints, names)
 	return out, nil
 }
 

@@ -30,7 +30,7 @@ type Own struct {
 // NewOwn makes a starter of a skeleton. maps are namings in which the skeleton may
 // know the kind's joints; the one that knows most of them is taken.
 func NewOwn(name string, like Params, s *Skeleton, maps []NameMap) (*Own, error) {
-	o := &Own{Name: strings.TrimSpace(name), Like: like, Skeleton: s.Clone()}
+	o := &Own{Name: strings.TrimSpace(name), Like: like, Skeleton: s.WithoutHelpers().Clone()}
 	for i := range o.Skeleton.Joints {
 		j := &o.Skeleton.Joints[i]
 		*j = Joint{

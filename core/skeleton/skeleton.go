@@ -42,6 +42,8 @@ type Joint struct {
 	Axes Convention `json:",omitzero"`
 	// Keeps is what the joint keeps to when it is posed; nil is nothing.
 	Keeps *Constraints `json:",omitempty"`
+	// Helper is the rule by which the joint turns by itself; nil is one that is posed.
+	Helper *Helper `json:",omitempty"`
 }
 
 // Skeleton is a list of joints, parents before children. A Skeleton that is
@@ -112,7 +114,7 @@ func (s *Skeleton) Validate() error {
 		}
 		seen[j.Name] = true
 	}
-	return nil
+	return s.CheckHelpers()
 }
 
 // Orders are the orders in which turns about three axes can be made.
@@ -121,11 +123,11 @@ var Orders = []string{"xyz", "yzx", "zxy", "xzy", "yxz", "zyx"}
 // IsOrder reports whether turns can be made in that order; "" is the usual one.
 func IsOrder(order string) bool { return order == "" || slices.Contains(Orders, order) }
 
-// Children returns the children of every joint, ascending.
+// Children returns the children of every joint, ascending, without helper joints: a bone does not lead to those.
 func (s *Skeleton) Children() [][]int {
 	out := make([][]int, len(s.Joints))
 	for i, j := range s.Joints {
-		if j.Parent >= 0 {
+		if j.Parent >= 0 && j.Helper == nil {
 			out[j.Parent] = append(out[j.Parent], i)
 		}
 	}
@@ -163,7 +165,7 @@ func (s *Skeleton) Bones() []Bone {
 	return out
 }
 
-// Deforming returns which joints carry weights: all but end joints, and a joint on its own,
+// Deforming returns which joints carry weights: all but end joints, helper joints too, and a joint on its own,
 // unless one says otherwise.
 func (s *Skeleton) Deforming() []bool {
 	out := make([]bool, len(s.Joints))
@@ -173,7 +175,7 @@ func (s *Skeleton) Deforming() []bool {
 			out[i] = true
 		case "off":
 		default:
-			out[i] = len(list) > 0 || s.Joints[i].Parent < 0
+			out[i] = len(list) > 0 || s.Joints[i].Parent < 0 || s.Joints[i].Helper != nil
 		}
 	}
 	return out

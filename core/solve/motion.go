@@ -43,10 +43,11 @@ func ForMotion(
 	if progress == nil {
 		progress = func(string, float64) {}
 	}
-	frames, left := Frames(s, w, o.Marks, Shares)
+	frames, left := Frames(s.WithoutHelpers(), w.WithoutHelpers(s, nil), o.Marks, Shares)
 	if len(frames) == 0 {
 		return nil, ErrNoMotion
 	}
+	w = withColumns(w, s)
 	p := New(m, w, s, o)
 	points := m.World()
 	told := 0
@@ -72,7 +73,7 @@ func ForMotion(
 	return out, nil
 }
 
-// stillJoints are those that have weights and a parent, and turn in no frame.
+// stillJoints are those that have weights and a parent, are no helper joints, and turn in no frame.
 func stillJoints(w *weights.Weights, s *skeleton.Skeleton, frames []pose.Tried) (out []string) {
 	moves := make([]bool, len(w.Joints))
 	for k, name := range w.Joints {
@@ -85,7 +86,7 @@ func stillJoints(w *weights.Weights, s *skeleton.Skeleton, frames []pose.Tried) 
 		}
 	}
 	for k, name := range w.Joints {
-		if i := s.Index(name); used[k] && !moves[k] && i >= 0 && s.Joints[i].Parent >= 0 {
+		if i := s.Index(name); used[k] && !moves[k] && i >= 0 && s.Joints[i].Parent >= 0 && s.Joints[i].Helper == nil {
 			out = append(out, name)
 		}
 	}

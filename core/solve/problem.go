@@ -56,6 +56,7 @@ type Problem struct {
 	was    [][]float64 // by unit: their shares as they are bound
 	now    [][]float64
 	upper  [][]float64 // what each may have at most; nil: 1
+	out    []bool      // by joint of the weights: it may have none, for now; nil: all may
 	d      [][]float64 // by unit: the products of how far two joints lead it from the guide, in details, row by row
 	e      [][]float32 // by neighbor, of two units the lower one's: the same of a joint of each
 	pairs  []pair
@@ -102,7 +103,8 @@ func New(m *mesh.Mesh, w *weights.Weights, s *skeleton.Skeleton, o Options) *Pro
 // open reports whether the weights of a unit are looked for.
 func (p *Problem) open(u int) bool { return !p.fixed[u] && len(p.joints[u]) > 1 }
 
-func (p *Problem) isLocked(joint int32) bool { return p.o.Locked != nil && p.o.Locked[joint] }
+// isLocked: helper joints that have no weights yet come after those that may be locked.
+func (p *Problem) isLocked(joint int32) bool { return int(joint) < len(p.o.Locked) && p.o.Locked[joint] }
 
 // Add tells where the vertices should be, world, when the joints are moved by matrices, rest to posed world places
 // by joint of the skeleton. times is how much the frame counts.
@@ -185,17 +187,17 @@ func (p *Problem) Solve(ctx context.Context) (*Solved, error) {
 		out.Weights, out.After = p.w, out.Before
 		return out, ctx.Err()
 	}
-	held := leastHeld + asBound*(1-p.o.Dial)/p.o.Dial
+	held := p.held()
 	for u := range p.now {
 		copy(p.now[u], p.was[u])
 		p.upper[u] = nil
 	}
-	if err := p.sweeps(ctx, held); err != nil {
+	if err := p.sweeps(ctx, held, mostSweeps, p.open); err != nil {
 		return nil, err
 	}
 	p.mirror(p.now)
 	p.limit()
-	if err := p.sweeps(ctx, held); err != nil {
+	if err := p.sweeps(ctx, held, mostSweeps, p.open); err != nil {
 		return nil, err
 	}
 	p.mirror(p.now)
@@ -215,6 +217,9 @@ func (p *Problem) Solve(ctx context.Context) (*Solved, error) {
 	}
 	return out, nil
 }
+
+// held is how much the way of a weight from where it is bound counts.
+func (p *Problem) held() float64 { return leastHeld + asBound*(1-p.o.Dial)/p.o.Dial }
 
 // square is the sum of squares of how far weights lead a unit from the guide, in details.
 func (p *Problem) square(u int, w []float64) float64 {
@@ -239,13 +244,13 @@ func (p *Problem) distance(w [][]float64) float64 {
 	return inDetail * p.height * math.Sqrt(sum/math.Max(all, 1e-300))
 }
 
-// sweeps improves the units again and again, those of one color at a time, so that the result is the same on any number
-// of cores. What did not change, nor anything beside it, is passed over.
-func (p *Problem) sweeps(ctx context.Context, held float64) error {
+// sweeps improves units again and again, at most so often, those of one color at a time, so that the result is the same on
+// any number of cores. What did not change, nor anything beside it, is passed over.
+func (p *Problem) sweeps(ctx context.Context, held float64, most int, which func(u int) bool) error {
 	const length = 256
-	colors := p.colors(p.open)
+	colors := p.colors(which)
 	moved, idle := make([]bool, len(p.of)), make([]bool, len(p.of))
-	for range mostSweeps {
+	for range most {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
@@ -312,6 +317,9 @@ func (p *Problem) improve(u int32, held float64, q *small) float64 {
 		q.upper[k] = 1
 		if p.upper[u] != nil {
 			q.upper[k] = p.upper[u][k]
+		}
+		if p.out != nil && p.out[j] {
+			q.upper[k] = 0
 		}
 		q.locked[k] = p.isLocked(j)
 	}

@@ -218,6 +218,7 @@ func (p *Problem) allowed(s *skeleton.Skeleton) [][]int32 {
 		}
 		slices.Sort(out[u])
 	}
+	p.allowHelpers(s, out)
 	return out
 }
 
@@ -232,6 +233,12 @@ func (p *Problem) reaches(s *skeleton.Skeleton) []float64 {
 	bones := make([][]skeleton.Bone, len(p.w.Joints))
 	for _, b := range s.Leading(deform) {
 		bones[of[b.Joint]] = append(bones[of[b.Joint]], b)
+	}
+	for _, i := range s.Helpers() { // a helper joint has no bone, and reaches as far as its driver
+		d := s.Index(s.Joints[i].Helper.Driver)
+		if deform[i] && deform[d] {
+			bones[of[i]] = bones[of[d]]
+		}
 	}
 	out := make([]float64, len(p.of))
 	geom.Chunks(len(p.of), 256, func(lo, hi int) {

@@ -327,8 +327,8 @@ func Encode(w io.Writer, s *skeleton.Skeleton, c *pose.Clip) error {
 		return err
 	}
 	b := bufio.NewWriter(w)
-	children := s.Children()
-	end := func(i int) bool { return len(children[i]) == 0 && s.Joints[i].Parent >= 0 }
+	children := s.Hanging()
+	end := func(i int) bool { return len(children[i]) == 0 && s.Joints[i].Parent >= 0 && s.Joints[i].Helper == nil }
 	var order []int
 	fmt.Fprintln(b, "HIERARCHY")
 	var write func(i int, indent string)

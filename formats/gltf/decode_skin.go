@@ -1,6 +1,7 @@
 package gltf
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 
@@ -84,10 +85,28 @@ func (d *decoder) skeleton() error {
 		}
 		name = names.Own(name)
 		d.jointOf[i] = int32(len(s.Joints))
-		s.Joints = append(s.Joints, skeleton.Joint{Name: name, Parent: parent, Pos: t, Rot: q})
+		j := skeleton.Joint{Name: name, Parent: parent, Pos: t, Rot: q}
+		if x := d.doc.Nodes[i].Extras; x != nil {
+			var r ruled
+			if json.Unmarshal(x, &r) == nil && r.Helper != nil { // what others say there is theirs
+				j.Helper = r.Helper
+			}
+		}
+		s.Joints = append(s.Joints, j)
 	}
 	for _, i := range nodes {
 		add(i)
+	}
+	if list := s.Helpers(); len(list) > 0 {
+		if err := s.Validate(); err != nil {
+			for _, i := range list {
+				s.Joints[i].Helper = nil
+			}
+			d.scene.Notes = append(
+				d.scene.Notes,
+				fmt.Sprintf("%d joints have rules that cannot be followed, and are joints like any others: %v", len(list), err),
+			)
+		}
 	}
 	if scaled > 0 {
 		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("%d joints had a scale: positions kept, scale set to 1", scaled))

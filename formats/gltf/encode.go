@@ -114,10 +114,13 @@ func put32(b *bytes.Buffer, list ...float64) {
 
 // joints adds a node per joint, first in the node list and in joint order.
 func (e *encoder) joints(s *skeleton.Skeleton) {
-	children := s.Children()
+	children := s.Hanging()
 	for i, j := range s.Joints {
 		t, q := s.Local(i)
 		n := node{Name: j.Name, Children: children[i]}
+		if j.Helper != nil {
+			n.Extras, _ = json.Marshal(ruled{j.Helper}) // names and numbers can be written
+		}
 		if t != (r3.Vec{}) {
 			n.Translation = &[3]float64{t.X, t.Y, t.Z}
 		}

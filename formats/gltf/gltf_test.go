@@ -16,6 +16,7 @@ import (
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
+	"wisemarrow/formats/bvh"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/look"
 	"wisemarrow/formats/reading"
@@ -83,6 +84,52 @@ func TestSkeletonFileRoundTrip(t *testing.T) {
 		require.NoError(t, err)
 		require.InDelta(t, 0, r3.Norm(r3.Sub(j.Pos, back.Skeleton.Joints[i].Pos)), 1e-9)
 	}
+}
+
+// A helper joint keeps its rule in a file, and a clip turns it for programs that do not know the rule. A rule that cannot
+// be followed leaves a joint like any other, and is told.
+func TestHelperJointsRoundTrip(t *testing.T) {
+	s, err := skeleton.Biped(1.7).Orient(nil, skeleton.DefaultConvention, skeleton.DefaultMarks)
+	require.NoError(t, err)
+	d := s.Index("thigh_l")
+	rule := skeleton.Helper{Driver: "thigh_l", Twist: true, Share: -0.6}
+	s.Joints = append(s.Joints, skeleton.Joint{Name: "thigh_untwist_l", Parent: d, Pos: s.Joints[d].Pos, Rot: s.Joints[d].Rot, Helper: &rule})
+	require.NoError(t, s.Validate())
+	turn := pose.Pose{"thigh_l": pose.Turn(30, 20, -40)}
+	clip := pose.Saved("turned", s, turn, r3.Vec{}).AboutOwn(s).WithHelpers(s)
+	var buf bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&buf, &gltf.Scene{Skeleton: s, Clips: []*pose.Clip{clip}}))
+	back, err := gltf.Decode(bytes.NewReader(buf.Bytes()), nil, reading.Default)
+	require.NoError(t, err)
+	require.Empty(t, back.Notes)
+	i, err := back.Skeleton.Find("thigh_untwist_l")
+	require.NoError(t, err)
+	require.Equal(t, &rule, back.Skeleton.Joints[i].Helper)
+	require.Len(t, back.Clips, 1)
+	bare := back.Skeleton.Clone()
+	bare.Joints[i].Helper = nil
+	p, _ := back.Clips[0].At(0)
+	want, got := pose.World(s, turn), pose.World(bare, p)
+	for k, j := range s.Joints {
+		n, err := back.Skeleton.Find(j.Name)
+		require.NoError(t, err)
+		at := r3.Vec{X: 0.1, Y: 0.2, Z: 0.3}
+		require.InDelta(t, 0, r3.Norm(r3.Sub(want[k].Point(at), got[n].Point(at))), 1e-6, j.Name)
+	}
+
+	var text bytes.Buffer
+	require.NoError(t, bvh.Encode(&text, s, clip))
+	file, err := bvh.Decode(&text, reading.Default)
+	require.NoError(t, err)
+	k := file.Skeleton.Index("thigh_untwist_l")
+	require.GreaterOrEqual(t, k, 0)
+	require.Contains(t, file.Clip.Joints, "thigh_untwist_l")
+
+	odd := bytes.ReplaceAll(buf.Bytes(), []byte(`"driver":"thigh_l"`), []byte(`"driver":"nobody_"`))
+	back, err = gltf.Decode(bytes.NewReader(odd), nil, reading.Default)
+	require.NoError(t, err)
+	require.Empty(t, back.Skeleton.Helpers())
+	require.Contains(t, strings.Join(back.Notes, "\n"), "rules that cannot be followed")
 }
 
 // glTF 2.0: weights sum to 1 and inverse bind matrices undo the rest pose.

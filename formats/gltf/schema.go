@@ -3,7 +3,11 @@
 // weights.
 package gltf
 
-import "encoding/json"
+import (
+	"encoding/json"
+
+	"wisemarrow/core/skeleton"
+)
 
 // The part of the glTF 2.0 schema that we read and write. Pointers tell a
 // missing property from a zero.
@@ -36,14 +40,20 @@ type scene struct {
 }
 
 type node struct {
-	Name        string       `json:"name,omitempty"`
-	Children    []int        `json:"children,omitempty"`
-	Mesh        *int         `json:"mesh,omitempty"`
-	Skin        *int         `json:"skin,omitempty"`
-	Matrix      *[16]float64 `json:"matrix,omitempty"`
-	Translation *[3]float64  `json:"translation,omitempty"`
-	Rotation    *[4]float64  `json:"rotation,omitempty"`
-	Scale       *[3]float64  `json:"scale,omitempty"`
+	Name        string          `json:"name,omitempty"`
+	Children    []int           `json:"children,omitempty"`
+	Mesh        *int            `json:"mesh,omitempty"`
+	Skin        *int            `json:"skin,omitempty"`
+	Matrix      *[16]float64    `json:"matrix,omitempty"`
+	Translation *[3]float64     `json:"translation,omitempty"`
+	Rotation    *[4]float64     `json:"rotation,omitempty"`
+	Scale       *[3]float64     `json:"scale,omitempty"`
+	Extras      json.RawMessage `json:"extras,omitempty"`
+}
+
+// ruled is what a node says of a helper joint: how it turns by itself.
+type ruled struct {
+	Helper *skeleton.Helper `json:"helper"`
 }
 
 type image struct {

@@ -73,7 +73,7 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 	case "skeleton":
 		return gltf.EncodeSkeleton(w, s.Skeleton)
 	case "bvh":
-		return bvh.Encode(w, s.Skeleton, s.TestReel().Clip(s.Skeleton, "test reel"))
+		return bvh.Encode(w, s.Skeleton, s.TestReel().Clip(s.Skeleton, "test reel").WithHelpers(s.Skeleton))
 	case "glb", "reel":
 		sk := s.Weights
 		if sk != nil && influences > 0 {
@@ -81,10 +81,10 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		}
 		var clips []*pose.Clip
 		if s.Skeleton != nil {
-			clips = studio.EachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton) })
+			clips = studio.EachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton).WithHelpers(s.Skeleton) })
 		}
 		if what == "reel" {
-			clips = []*pose.Clip{s.TestReel().Clip(s.Skeleton, "test reel")}
+			clips = []*pose.Clip{s.TestReel().Clip(s.Skeleton, "test reel").WithHelpers(s.Skeleton)}
 		}
 		err := gltf.EncodeGLB(
 			w,

@@ -64,12 +64,8 @@ const unseenPoses, unseenSeed = 12, 26
 // Apply implements studio.Operation.
 func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
-	if s.Binding != nil && !s.Binding.Still(s.Skeleton) {
-		return fail(
-			studio.Wrong(
-				"the joints are not all in the one pose that the skin was bound in: at Bind pose, return to it or record it again, then solve",
-			),
-		)
+	if err := still(&s); err != nil {
+		return fail(err)
 	}
 	if len(o.Joints) > 0 {
 		if _, err := s.JointsNamed(o.Joints); err != nil {
@@ -90,18 +86,11 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 	}
 	in, _ := s.Mesh.Bindable()
 	progress("Preparing the guide", 0.15)
-	g, err := guide.NewSolid(ctx, in, s.Weights, s.Skeleton, guide.Options{})
+	g, err := guideOf(ctx, &s, in)
 	if err != nil {
-		return fail(refused(ctx, err))
+		return fail(err)
 	}
-	limits := weights.Limits{Cap: 0, Trace: bind.DefaultOptions.Trace}
-	if s.Bind != nil && s.Bind.Limits.Cap > 0 {
-		limits = s.Bind.Limits
-	} else {
-		for _, list := range s.Weights.Of {
-			limits.Cap = max(limits.Cap, len(list))
-		}
-	}
+	limits := limitsOf(&s)
 	out := studio.Outcome{}
 	found, err := solve.ForMotion(ctx, in, s.Weights, s.Skeleton, g, solve.Options{
 		Limits: limits, Dial: o.Dial, Fixed: fixed, Locked: s.LockedWeights(), Marks: s.Settings.Marks,
@@ -248,6 +237,37 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 		wording.Count(changed, "vertex", "vertices"), partly, before.Score, after.Score, before.Over, after.Over,
 	)
 	return state, out, nil
+}
+
+// still refuses joints that are not as the skin was bound.
+func still(s *studio.State) error {
+	if s.Binding == nil || s.Binding.Still(s.Skeleton) {
+		return nil
+	}
+	return studio.Wrong(
+		"the joints are not all in the one pose that the skin was bound in: at Bind pose, return to it or record it again, then solve",
+	)
+}
+
+// guideOf is how the skin of a state should bend: about its own joints, whatever helper joints there are.
+func guideOf(ctx context.Context, s *studio.State, in *mesh.Mesh) (*guide.Solid, error) {
+	g, err := guide.NewSolid(ctx, in, s.Weights.WithoutHelpers(s.Skeleton, nil), s.Skeleton.WithoutHelpers(), guide.Options{})
+	if err != nil {
+		return nil, refused(ctx, err)
+	}
+	return g, nil
+}
+
+// limitsOf are those of the last bind, else what the weights keep to.
+func limitsOf(s *studio.State) weights.Limits {
+	if s.Bind != nil && s.Bind.Limits.Cap > 0 {
+		return s.Bind.Limits
+	}
+	limits := weights.Limits{Trace: bind.DefaultOptions.Trace}
+	for _, list := range s.Weights.Of {
+		limits.Cap = max(limits.Cap, len(list))
+	}
+	return limits
 }
 
 // differing is how many vertices have other weights.

@@ -61,8 +61,15 @@ export class Posed {
     });
     // The way to what hangs from a joint, in its own frame (core/pose.Bones).
     this.bone = joints.map(() => new Vector3());
-    joints.forEach((j, i) => { if (j.parent >= 0) this.bone[j.parent].add(this.local[i].at); });
+    joints.forEach((j, i) => { if (j.parent >= 0 && !j.helper) this.bone[j.parent].add(this.local[i].at); });
     for (const b of this.bone) b.normalize();
+    const at = new Map(joints.map((j, i) => [j.name, i]));
+    // Helper joints turn by themselves: which joint each follows, and what leads from that one's axes to its own.
+    this.rules = joints.map((j, i) => {
+      const driver = at.get(j.helper?.driver);
+      if (driver === undefined) return null;
+      return { driver, share: j.helper.share, axis: j.helper.axis && new Vector3(...j.helper.axis), to: restTurn[i].clone().invert().multiply(restTurn[driver]) };
+    });
     const rest = joints.map((_, i) => ({ inverse: new Matrix4().compose(restAt[i], restTurn[i], one).invert(), still: true }));
     this.records = [rest];
     if (binding) {
@@ -100,10 +107,10 @@ export class Posed {
     this.joints.forEach((j, i) => {
       const { at, turn } = this.local[i];
       this.turn[i].copy(turn);
-      const angles = pose.get(i);
-      if (angles) this.turn[i].multiply(turnOf(angles, this.q, j.order));
+      const rule = this.rules[i], angles = pose.get(rule ? rule.driver : i);
+      if (angles) this.turn[i].multiply(rule ? this.driven(rule, angles) : turnOf(angles, this.q, j.order));
       this.at[i].copy(at);
-      this.long[i] = angles?.[3] > 0 && this.bone[i].lengthSq() > 0 ? angles[3] : 1;
+      this.long[i] = !rule && angles?.[3] > 0 && this.bone[i].lengthSq() > 0 ? angles[3] : 1;
       if (j.parent >= 0 && this.long[j.parent] !== 1) this.at[i].addScaledVector(this.bone[j.parent], (this.long[j.parent] - 1) * at.dot(this.bone[j.parent]));
       if (j.parent >= 0) {
         this.at[i].applyQuaternion(this.turn[j.parent]).add(this.at[j.parent]);
@@ -124,6 +131,20 @@ export class Posed {
         for (let k = 0; k < 16; k++) this.skin[to + k] = k % 5 === 0 ? m[k] - 1 : m[k];
       });
     });
+  }
+
+  // driven is the turn of a helper joint: a share of what its driver turns, or of what that twists.
+  driven({ driver, share, axis, to }, angles) {
+    const q = turnOf(angles, this.q, this.joints[driver].order);
+    if (axis) {
+      const d = (q.x * axis.x + q.y * axis.y + q.z * axis.z) / (axis.lengthSq() || 1);
+      q.set(d * axis.x, d * axis.y, d * axis.z, q.w);
+      if (q.lengthSq() > 0) q.normalize(); else q.identity();
+    }
+    if (q.w < 0) q.set(-q.x, -q.y, -q.z, -q.w);
+    const s = Math.hypot(q.x, q.y, q.z), half = share * Math.atan2(s, q.w), k = s > 0 ? Math.sin(half) / s : 0;
+    q.set(k * q.x, k * q.y, k * q.z, Math.cos(half));
+    return q.premultiply(to).multiply(to.clone().invert());
   }
 
   // drawn is what a joint that is lengthened does to its skin: longer along the bone, and thinner so that the

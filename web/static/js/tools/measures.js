@@ -24,7 +24,7 @@ function arrays({ skin, columns }) {
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
   return {
     points, triangles, edges: skin.edges.map((d) => skin.base[d]), closed: closed(skin), joints: c.joints, start, vertex, value, said: columns.mix.vertex, shares: columns.mix.share,
-    skeleton: joints().map(({ name, parent, pos, rot, order, mix, long, thick }) => ({ name, parent, pos, rot, order, mix, long, thick })), binding: store.character.binding ?? null, rules: rules(),
+    skeleton: joints().map(({ name, parent, pos, rot, order, mix, long, thick, helper }) => ({ name, parent, pos, rot, order, mix, long, thick, helper })), binding: store.character.binding ?? null, rules: rules(),
   };
 }
 
@@ -46,7 +46,7 @@ const rules = () => ({
 // way it holds what they have made of it, and keeps that.
 export async function loadCore() {
   const c = store.character;
-  const key = [c.mesh, JSON.stringify(c.weights), c.mix, joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix, j.long, j.thick].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
+  const key = [c.mesh, JSON.stringify(c.weights), c.mix, joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix, j.long, j.thick, j.helper?.driver, j.helper?.share].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
   if (loaded === key || (store.painting && loaded.startsWith(`${c.mesh}|`))) return;
   loading = loading.catch(() => {}).then(async () => {
     if (loaded === key) return;

@@ -92,7 +92,7 @@ async function hand(asked) {
   const q = { turns: turns(), move: store.move ?? [0, 0, 0], ...asked };
   if (!why()) {
     try {
-      return await core('hand', { skeleton: joints().map(({ name, parent, pos, rot, order, long, thick }) => ({ name, parent, pos, rot, order, long, thick })), marks: store.character.marks, does: q });
+      return await core('hand', { skeleton: joints().map(({ name, parent, pos, rot, order, long, thick, helper }) => ({ name, parent, pos, rot, order, long, thick, helper })), marks: store.character.marks, does: q });
     } catch (e) { if (!why()) throw e; }
   }
   return post(`/api/characters/${store.id}/hand`, q);

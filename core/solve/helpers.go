@@ -1,0 +1,566 @@
+package solve
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/guide"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/progress"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+
+	"gonum.org/v1/gonum/mat"
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// Helper joints for what weights cannot do: a twisted limb that keeps round, a bent one that does not go pointed. Which
+// ones is found by trying, in the manner of skinning decomposition (Le & Deng, Smooth Skinning Decomposition with Rigid
+// Bones, 2012), but for joints that follow a rule.
+
+const (
+	// LeastGain is what a helper joint, or a pair of them, takes off the squared distance that is left at first, or it is
+	// not worth a joint.
+	LeastGain = 0.02
+	// trySweeps is how often the vertices about a helper joint are gone over to see what it gains.
+	trySweeps = 12
+	// moreRounds is how often places and shares of helper joints, and the weights, are fitted to each other.
+	moreRounds = 2
+	// leastShare and mostShare bound what a rule may be fitted to; farAway how far from its driver, of the bone's length.
+	leastShare, mostShare, farAway = 0.1, 0.9, 0.35
+)
+
+// Gain is what helper joints are good for: one, or two that are a pair.
+type Gain struct {
+	Joints   []string `json:"joints"`
+	Says     string   `json:"rule"`       // of the first
+	Vertices int      `json:"vertices"`   // that they move
+	Before   float64  `json:"before_rms"` // metres from the guide over the frames, of those vertices without them
+	After    float64  `json:"after_rms"`  // with them
+}
+
+// proposal is a pair of helper joints, or one, in a skeleton that has all that are considered.
+type proposal struct {
+	joints  []int // of the skeleton
+	columns []int32
+	gain    float64
+	stale   bool
+}
+
+// HelpersForMotion is ForMotion with helper joints where they make a difference: at most so many are added. It returns
+// the skeleton with those, and what each pair of them gains.
+func HelpersForMotion(
+	ctx context.Context,
+	m *mesh.Mesh,
+	w *weights.Weights,
+	s *skeleton.Skeleton,
+	g *guide.Solid,
+	o Options,
+	most int,
+	progress progress.Func,
+) (*Solved, *skeleton.Skeleton, []Gain, error) {
+	if progress == nil {
+		progress = func(string, float64) {}
+	}
+	fail := func(err error) (*Solved, *skeleton.Skeleton, []Gain, error) { return nil, nil, nil, err }
+	frames, left := Frames(s.WithoutHelpers(), w.WithoutHelpers(s, nil), o.Marks, Shares)
+	if len(frames) == 0 {
+		return fail(ErrNoMotion)
+	}
+	var posed []*guide.Posed
+	for lo := 0; lo < len(frames); lo += framesAtOnce {
+		progress(fmt.Sprintf("Posing the guide, %d of %d frames", lo, len(frames)), 0.4*float64(lo)/float64(len(frames)))
+		list, err := g.Poses(ctx, posesOf(frames[lo:min(len(frames), lo+framesAtOnce)]), guide.Options{})
+		if err != nil {
+			return fail(err)
+		}
+		posed = append(posed, list...)
+	}
+	told := func(s *skeleton.Skeleton, w *weights.Weights) *Problem {
+		p := New(m, w, s, o)
+		for k, f := range frames {
+			p.Add(pose.Skin(s, f.Pose), posed[k].Places(p.points), 1)
+		}
+		return p
+	}
+
+	progress("Looking where a helper joint helps", 0.45)
+	all, list := candidates(s, w, o.Marks)
+	p := told(all, withColumns(w, all))
+	chosen, err := p.choose(ctx, all, list, most, func(n int) {
+		progress(fmt.Sprintf("Looking where a helper joint helps, %s so far", counted(n)), 0.5+0.1*float64(n)/float64(max(most, 1)))
+	})
+	if err != nil {
+		return fail(err)
+	}
+	with := s.Clone()
+	for _, c := range chosen {
+		for _, i := range c.joints {
+			j := all.Joints[i]
+			with.Joints = append(with.Joints, j)
+		}
+	}
+	for round := range moreRounds + 1 {
+		progress("Fitting helper joints and weights to each other", 0.65+0.1*float64(round))
+		p = told(with, withColumns(w, with))
+		if round == moreRounds || len(chosen) == 0 {
+			break
+		}
+		if _, err := p.Solve(ctx); err != nil {
+			return fail(err)
+		}
+		with = p.refit(with, len(s.Joints), posesOf(frames), func(k int, vertices []int32) []r3.Vec {
+			return posed[k].PlacesOf(p.points, vertices)
+		})
+	}
+	out, err := p.Solve(ctx)
+	if err != nil {
+		return fail(err)
+	}
+	progress("Measuring what each helper joint gains", 0.95)
+	gains, err := p.gains(ctx, with, len(s.Joints))
+	if err != nil {
+		return fail(err)
+	}
+	out.Frames, out.All, out.LeftOut = len(frames), len(frames), left
+	out.Still = stillJoints(w, s, frames)
+	return out, with, gains, nil
+}
+
+func counted(n int) string {
+	if n == 1 {
+		return "1 joint"
+	}
+	return fmt.Sprintf("%d joints", n)
+}
+
+// withColumns are weights that know of the helper joints of a skeleton, which have none yet.
+func withColumns(w *weights.Weights, s *skeleton.Skeleton) *weights.Weights {
+	list := s.Helpers()
+	if len(list) == 0 {
+		return w
+	}
+	out := *w
+	out.Joints = slices.Clone(w.Joints)
+	for _, i := range list {
+		if name := s.Joints[i].Name; !slices.Contains(out.Joints, name) {
+			out.Joints = append(out.Joints, name)
+		}
+	}
+	return &out
+}
+
+// candidates returns the skeleton with every helper joint that may be of use: for each joint that bends skin one that
+// makes half its turn, and for each that twists one that takes half of it back.
+func candidates(s *skeleton.Skeleton, w *weights.Weights, x skeleton.Marks) (*skeleton.Skeleton, []proposal) {
+	out := s.Clone()
+	taken := map[string]bool{}
+	for _, i := range s.Helpers() {
+		h := s.Joints[i].Helper
+		taken[fmt.Sprint(h.Driver, h.Twist)] = true
+	}
+	moves := map[int][2]bool{} // by joint: whether it bends, and twists
+	for _, t := range s.Trials(x) {
+		m := moves[t.Joint]
+		m[0] = m[0] || t.Name != "twist"
+		m[1] = m[1] || t.Name == "twist"
+		moves[t.Joint] = m
+	}
+	columns := map[string]bool{}
+	for _, name := range w.Joints {
+		columns[name] = true
+	}
+	children := s.Children()
+	var list []proposal
+	of := map[string]int{} // what a pair of joints has, by the stem of its name
+	for i, j := range s.Joints {
+		if !columns[j.Name] || j.Parent < 0 {
+			continue
+		}
+		stem, side := x.Split(j.Name)
+		for kind, yes := range moves[i] {
+			if !yes || taken[fmt.Sprint(j.Name, kind == 1)] {
+				continue
+			}
+			made := skeleton.Joint{
+				Parent: j.Parent, Pos: j.Pos, Rot: j.Rot, Order: j.Order, Axes: j.Axes,
+				Helper: &skeleton.Helper{Driver: j.Name, Share: 0.5}, Reason: "helper joint, solved for motion", Confidence: 1,
+			}
+			name := stem + "_half"
+			if kind == 1 {
+				name = stem + "_untwist"
+				made.Parent, made.Helper.Twist, made.Helper.Share = i, true, -0.5
+				if below := children[i]; len(below) > 0 {
+					made.Pos = r3.Add(j.Pos, r3.Scale(0.25, r3.Sub(s.Joints[below[0]].Pos, j.Pos)))
+				}
+			}
+			made.Name = out.FreeName(x.Join(name, side), x)
+			k, there := of[name]
+			if !there {
+				k = len(list)
+				list = append(list, proposal{})
+				of[name] = k
+			}
+			list[k].joints = append(list[k].joints, len(out.Joints))
+			out.Joints = append(out.Joints, made)
+		}
+	}
+	return out, list
+}
+
+// allowHelpers lets helper joints move what their drivers and, of those that do not hang from their drivers, what these
+// hang from may move too.
+func (p *Problem) allowHelpers(s *skeleton.Skeleton, lists [][]int32) {
+	column := make([]int32, len(s.Joints))
+	for i := range column {
+		column[i] = -1
+	}
+	for k, i := range p.numbers {
+		if i >= 0 {
+			column[i] = int32(k)
+		}
+	}
+	for _, i := range s.Helpers() {
+		h, d := column[i], s.Index(s.Joints[i].Helper.Driver)
+		if h < 0 {
+			continue
+		}
+		below, above := column[d], int32(-1)
+		if s.Joints[i].Parent != d {
+			for k := s.Joints[d].Parent; k >= 0 && above < 0; k = s.Joints[k].Parent {
+				above = column[k]
+			}
+			if above < 0 {
+				continue
+			}
+		}
+		for u, list := range lists {
+			if p.fixed[u] || slices.Contains(list, h) || !slices.Contains(list, below) || above >= 0 && !slices.Contains(list, above) {
+				continue
+			}
+			lists[u] = append(list, h)
+			slices.Sort(lists[u])
+		}
+	}
+}
+
+// choose finds the helper joints that take most off the distance, one pair after the other.
+func (p *Problem) choose(ctx context.Context, s *skeleton.Skeleton, list []proposal, most int, tell func(n int)) ([]proposal, error) {
+	at := map[int]int32{}
+	for k, i := range p.numbers {
+		at[int(i)] = int32(k)
+	}
+	p.out = make([]bool, len(p.w.Joints))
+	for k := range list {
+		for _, i := range list[k].joints {
+			c := at[i]
+			list[k].columns = append(list[k].columns, c)
+			p.out[c] = true
+		}
+		list[k].stale = true
+	}
+	held := p.held()
+	if err := p.sweeps(ctx, held, mostSweeps, p.open); err != nil {
+		return nil, err
+	}
+	p.mirror(p.now)
+	all := p.rest(func(u int) bool { return p.open(u) })
+	var chosen []proposal
+	n := 0
+	for len(list) > 0 {
+		for k := range list {
+			if !list[k].stale {
+				continue
+			}
+			gain, _, err := p.try(ctx, held, list[k].columns)
+			if err != nil {
+				return nil, err
+			}
+			list[k].gain, list[k].stale = gain, false
+		}
+		best := -1
+		for k, c := range list {
+			if n+len(c.joints) <= most && (best < 0 || c.gain > list[best].gain) {
+				best = k
+			}
+		}
+		if best < 0 || list[best].gain < LeastGain*all {
+			break
+		}
+		c := list[best]
+		list = slices.Delete(list, best, best+1)
+		_, now, err := p.try(ctx, held, c.columns)
+		if err != nil {
+			return nil, err
+		}
+		for u, x := range now {
+			p.now[u] = x
+		}
+		for _, j := range c.columns {
+			p.out[j] = false
+		}
+		chosen = append(chosen, c)
+		n += len(c.joints)
+		tell(n)
+		for k := range list { // what moves none of the same vertices gains what it gained
+			for u := range now {
+				if slices.ContainsFunc(list[k].columns, func(j int32) bool { return slices.Contains(p.joints[u], j) }) {
+					list[k].stale = true
+					break
+				}
+			}
+		}
+	}
+	return chosen, nil
+}
+
+// rest is the sum of squares that is left of units, by their areas.
+func (p *Problem) rest(which func(u int) bool) (sum float64) {
+	for u := range p.of {
+		if which(u) {
+			sum += p.mass[u] * p.square(u, p.now[u])
+		}
+	}
+	return sum
+}
+
+// try tells by how much the sum of squares falls when some joints may move what they are allowed to, and the weights of
+// that; p is as before.
+func (p *Problem) try(ctx context.Context, held float64, columns []int32) (float64, map[int][]float64, error) {
+	of := make([]bool, len(p.of))
+	was := map[int][]float64{}
+	for u, list := range p.joints {
+		if p.open(u) && slices.ContainsFunc(columns, func(j int32) bool { return slices.Contains(list, j) }) {
+			of[u] = true
+			was[u] = slices.Clone(p.now[u])
+		}
+	}
+	which := func(u int) bool { return of[u] }
+	before := p.rest(which)
+	for _, j := range columns {
+		p.out[j] = false
+	}
+	err := p.sweeps(ctx, held, trySweeps, which)
+	gain := before - p.rest(which)
+	now := map[int][]float64{}
+	for u, x := range was {
+		now[u] = p.now[u]
+		p.now[u] = x
+	}
+	for _, j := range columns {
+		p.out[j] = true
+	}
+	return gain, now, err
+}
+
+// gains measures what each pair of helper joints from a number on is good for: what is left without it, the weights of its
+// vertices solved again.
+func (p *Problem) gains(ctx context.Context, s *skeleton.Skeleton, from int) ([]Gain, error) {
+	var out []Gain
+	p.out = make([]bool, len(p.w.Joints))
+	at := map[int]int32{}
+	for k, i := range p.numbers {
+		at[int(i)] = int32(k)
+	}
+	pairs := s.Pairs(p.o.Marks)
+	for i := from; i < len(s.Joints); i++ {
+		other := pairs.Partner[i]
+		if other >= from && other < i {
+			continue
+		}
+		g := Gain{Joints: []string{s.Joints[i].Name}, Says: s.Joints[i].Helper.Says()}
+		columns := []int32{at[i]}
+		if other > i {
+			g.Joints, columns = append(g.Joints, s.Joints[other].Name), append(columns, at[other])
+		}
+		of, was := make([]bool, len(p.of)), map[int][]float64{}
+		mass := 0.0
+		for u, list := range p.joints {
+			for _, j := range columns {
+				if k, ok := slices.BinarySearch(list, j); ok && p.open(u) && p.now[u][k] > partly && !of[u] {
+					of[u] = true
+					was[u] = slices.Clone(p.now[u])
+					g.Vertices += len(p.of[u])
+					mass += p.mass[u]
+				}
+			}
+		}
+		which := func(u int) bool { return of[u] }
+		after := p.rest(which)
+		upper := map[int][]float64{}
+		for u := range was { // the others may have what it had, within the cap
+			upper[u] = p.upper[u]
+			p.upper[u] = nil
+			for k, j := range p.joints[u] {
+				if slices.Contains(columns, j) {
+					p.now[u][k] = 0
+				}
+			}
+			evened01(p.now[u])
+		}
+		for _, j := range columns {
+			p.out[j] = true
+		}
+		err := p.sweeps(ctx, p.held(), trySweeps, which)
+		before := p.rest(which)
+		for u, x := range was {
+			p.now[u], p.upper[u] = x, upper[u]
+		}
+		for _, j := range columns {
+			p.out[j] = false
+		}
+		if err != nil {
+			return nil, err
+		}
+		rms := func(x float64) float64 { return inDetail * p.height * math.Sqrt(x/math.Max(mass*p.frames, 1e-300)) }
+		g.Before, g.After = rms(before), rms(after)
+		out = append(out, g)
+	}
+	p.out = nil
+	return out, nil
+}
+
+// evened01 makes weights sum to 1 again.
+func evened01(w []float64) {
+	sum := 0.0
+	for _, x := range w {
+		sum += x
+	}
+	for k := range w {
+		if sum > 0 {
+			w[k] /= sum
+		} else {
+			w[k] = 1 / float64(len(w))
+		}
+	}
+}
+
+// refit moves helper joints from a number on, and fits their shares, to where the present weights come closest to the
+// guide, which tells where vertices should be in a pose: a step of Gauss and Newton for each, pairs alike.
+func (p *Problem) refit(
+	s *skeleton.Skeleton,
+	from int,
+	poses []pose.Pose,
+	guide func(pose int, vertices []int32) []r3.Vec,
+) *skeleton.Skeleton {
+	helpers := s.Helpers()
+	helpers = slices.DeleteFunc(helpers, func(i int) bool { return i < from })
+	now := p.weights()
+	matrices := make([][]geom.Matrix, len(poses))
+	column := map[int]int32{}
+	for k, i := range p.numbers {
+		column[int(i)] = int32(k)
+	}
+	for k, p := range poses {
+		matrices[k] = pose.Skin(s, p)
+	}
+	steps := make([][4]float64, len(helpers))
+	geom.Chunks(len(helpers), 1, func(n, _ int) {
+		i := helpers[n]
+		h := s.Joints[i].Helper
+		d := s.Index(h.Driver)
+		var vertices []int32
+		var shares, mass []float64
+		for v, list := range now.Of {
+			for _, x := range list {
+				if x.Joint == column[i] && x.Value > partly {
+					vertices, shares = append(vertices, int32(v)), append(shares, x.Value)
+					u := p.by[v]
+					mass = append(mass, p.mass[u]/float64(len(p.of[u])))
+				}
+			}
+		}
+		a, b := mat.NewSymDense(4, nil), mat.NewVecDense(4, nil)
+		for k, posed := range poses {
+			q, ok := posed[h.Driver]
+			if !ok {
+				continue
+			}
+			turn := s.Driven(i, d, q)
+			turn = quat.Mul(s.Joints[i].Rot, quat.Mul(turn, quat.Conj(s.Joints[i].Rot))) // about the world's axes at rest
+			angle := 2 * math.Atan2(math.Sqrt(turn.Imag*turn.Imag+turn.Jmag*turn.Jmag+turn.Kmag*turn.Kmag), turn.Real)
+			if angle < 1e-6 {
+				continue
+			}
+			axis := r3.Unit(r3.Vec{X: turn.Imag, Y: turn.Jmag, Z: turn.Kmag})
+			up := matrices[k][s.Joints[i].Parent]
+			places := guide(k, vertices)
+			for e, v := range vertices {
+				x := p.points[v]
+				var at r3.Vec
+				for _, y := range now.Of[v] {
+					to := x
+					if j := p.numbers[y.Joint]; j >= 0 {
+						to = matrices[k][j].Point(x)
+					}
+					at = r3.Add(at, r3.Scale(y.Value, to))
+				}
+				r := r3.Sub(places[e], at)
+				// What the place of the pivot and the share do: the columns of the residual.
+				var col [4]r3.Vec
+				if !h.Twist {
+					for c, unit := range [3]r3.Vec{{X: 1}, {Y: 1}, {Z: 1}} {
+						col[c] = r3.Scale(shares[e], up.Direction(r3.Sub(unit, geom.Rotate(turn, unit))))
+					}
+				}
+				arm := geom.Rotate(turn, r3.Sub(x, s.Joints[i].Pos))
+				col[3] = r3.Scale(shares[e]*angle/h.Share, up.Direction(r3.Cross(axis, arm)))
+				for c := range col {
+					for c2 := c; c2 < 4; c2++ {
+						a.SetSym(c, c2, a.At(c, c2)+mass[e]*r3.Dot(col[c], col[c2]))
+					}
+					b.SetVec(c, b.AtVec(c)+mass[e]*r3.Dot(col[c], r))
+				}
+			}
+		}
+		trace := (a.At(0, 0) + a.At(1, 1) + a.At(2, 2)) / 3
+		for c := range 3 { // along the axis nothing is told
+			a.SetSym(c, c, a.At(c, c)+0.01*trace+1e-12)
+		}
+		a.SetSym(3, 3, a.At(3, 3)*1.001+1e-12)
+		var x mat.VecDense
+		var chol mat.Cholesky
+		if chol.Factorize(a) && chol.SolveVecTo(&x, b) == nil {
+			for c := range 4 {
+				steps[n][c] = x.AtVec(c)
+			}
+		}
+	})
+	out := s.Clone()
+	for n, i := range helpers {
+		j := &out.Joints[i]
+		h := *j.Helper
+		driver := s.Joints[s.Index(h.Driver)]
+		j.Pos = r3.Add(j.Pos, r3.Vec{X: steps[n][0], Y: steps[n][1], Z: steps[n][2]})
+		most := 0.0
+		if driver.Parent >= 0 {
+			most = farAway * r3.Norm(r3.Sub(driver.Pos, s.Joints[driver.Parent].Pos))
+		}
+		if way := r3.Sub(j.Pos, driver.Pos); !h.Twist && r3.Norm(way) > most {
+			j.Pos = r3.Add(driver.Pos, r3.Scale(most/r3.Norm(way), way))
+		}
+		h.Share = math.Copysign(min(max(math.Abs(h.Share+steps[n][3]), leastShare), mostShare), h.Share)
+		j.Helper = &h
+	}
+	plane, pairs := s.MirrorPlane(p.o.Marks), s.Pairs(p.o.Marks)
+	for _, i := range helpers {
+		k := pairs.Partner[i]
+		if k <= i || out.Joints[k].Helper == nil {
+			continue
+		}
+		a, b := &out.Joints[i], &out.Joints[k]
+		// Pairs stay as alike as their drivers are.
+		da, db := s.Joints[s.Index(a.Helper.Driver)].Pos, s.Joints[s.Index(b.Helper.Driver)].Pos
+		mean := r3.Scale(0.5, r3.Add(r3.Sub(a.Pos, da), r3.Sub(skeleton.Mirrored(b.Pos, plane), skeleton.Mirrored(db, plane))))
+		a.Pos = r3.Add(da, mean)
+		b.Pos = skeleton.Mirrored(r3.Add(skeleton.Mirrored(db, plane), mean), plane)
+		share := (a.Helper.Share + b.Helper.Share) / 2
+		a.Helper.Share, b.Helper.Share = share, share
+	}
+	return out
+}
