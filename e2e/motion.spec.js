@@ -195,7 +195,7 @@ test('weights are solved for motion, compared side by side, and the earlier ones
   const wrong = errors(page);
   await own(page, 'Odile', 'Solved');
   await expect(page.locator('#solve')).toBeVisible();
-  await page.getByLabel('How close to the guide').fill('0.9');
+  await page.getByLabel('How close to the guide', { exact: true }).fill('0.9');
   await page.locator('#solve').getByRole('button', { name: 'Solve' }).click();
   await expect(page.locator('#work span')).toContainText(/Posing the guide|Solving the weights|Measuring/, { timeout: 30_000 });
   const told = page.locator('[role=status]').filter({ hasText: /Solved .+ vertices for motion: average ratio to limit/ }).first();
@@ -209,5 +209,26 @@ test('weights are solved for motion, compared side by side, and the earlier ones
   // What changed is a map at Weights; there the selection can be solved alone.
   await page.locator('#compare tr', { hasText: 'before solving' }).getByRole('button', { name: 'Use' }).click();
   await expect.poll(() => marrow(page, (m) => m.store.character.undo)).toContain('Used the weights kept as before solving');
+  expect(wrong).toEqual([]);
+});
+
+test('helper joints are found, follow their rules in the view, and are removed again', async ({ page }) => {
+  test.setTimeout(180_000);
+  const wrong = errors(page);
+  await own(page, 'Odile', 'Helped');
+  const helpers = page.locator('#helpers');
+  await helpers.getByLabel('At most').fill('4');
+  await helpers.getByRole('button', { name: 'Find and add' }).click();
+  await expect(page.locator('[role=status]').filter({ hasText: /Added \d helper joints: .+ nearer to the guide/ }).first()).toBeVisible({ timeout: 120_000 });
+  const rows = helpers.locator('tbody tr');
+  await expect(rows.first()).toContainText(/takes back \d+% of the twist of|follows \d+% of the turn of/);
+  const name = await rows.first().getAttribute('data-joint');
+  await rows.first().click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.joints[m.store.chosen]?.name)).toBe(name);
+  await page.screenshot({ path: 'test-results/helpers.png' });
+  const n = await rows.count();
+  await helpers.getByRole('button', { name: `Remove ${name}` }).click();
+  await expect.poll(() => marrow(page, (m) => m.store.character.undo)).toContain(`Removed 1 helper joint: ${name}`);
+  await expect(rows).toHaveCount(n - 1);
   expect(wrong).toEqual([]);
 });

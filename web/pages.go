@@ -18,6 +18,7 @@ import (
 	"wisemarrow/stages/bind"
 	"wisemarrow/stages/bindpose"
 	"wisemarrow/stages/handoff"
+	"wisemarrow/stages/motion"
 	"wisemarrow/stages/placement"
 	"wisemarrow/stages/weights"
 	"wisemarrow/studio"
@@ -50,6 +51,7 @@ func parsePages() pages {
 		"bindpose":  bindpose.Of,
 		"deforming": bind.Deforming,
 		"twists":    axes.Twists,
+		"helpers":   motion.Helpers,
 		"orders":    axes.Orders,
 		"chainFrom": axes.ChainFrom,
 		"ownAxes":   axes.OwnAxes,

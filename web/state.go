@@ -332,7 +332,7 @@ func joints(o opened) []jointView {
 			Rot:        [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
 			Side:       side,
 			Partner:    pairs.Partner[i],
-			End:        len(children[i]) == 0 && j.Helper == nil,
+			End:        len(children[i]) == 0,
 			Confidence: j.Confidence,
 			Reason:     j.Reason,
 			Pinned:     j.Pinned,
@@ -372,7 +372,7 @@ func differing(before, after []jointView) (map[int]jointView, bool) {
 		if before[i].Name != after[i].Name {
 			return nil, false
 		}
-		if before[i] != after[i] {
+		if !reflect.DeepEqual(before[i], after[i]) {
 			out[i] = after[i]
 		}
 	}

@@ -14,7 +14,8 @@ import (
 // weightVerbs are the operations on weights under short names.
 var weightVerbs = [][2]string{{"smooth", "smooth_weights"}, {"mirror", "mirror_weights"}, {"set", "set_weights"}, {"free", "free_weights"},
 	{"hand", "hand_weights"}, {"drop", "drop_traces"}, {"cap", "cap_weights"}, {"harden", "harden_weights"}, {"copy", "copy_weights"},
-	{"settle", "settle_weights"}, {"far", "drop_far"}, {"blend", "blend_border"}, {"carry", "carry_weights"}, {"read", "import_weights"}, {"solve", "solve_weights"}}
+	{"settle", "settle_weights"}, {"far", "drop_far"}, {"blend", "blend_border"}, {"carry", "carry_weights"}, {"read", "import_weights"}, {"solve", "solve_weights"},
+	{"helpers", "add_helpers"}, {"remove-helpers", "remove_helpers"}}
 
 func weightsCommand() *cobra.Command {
 	c := &cobra.Command{
@@ -29,6 +30,7 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
   wisemarrow weights drop bound.glb --below 0.01 -o out.glb
   wisemarrow weights carry new.glb --file bound.glb --within 0.02 -o out.glb
   wisemarrow weights solve bound.glb --dial 0.6 -o solved.glb
+  wisemarrow weights helpers bound.glb --most 4 -o helped.glb
   wisemarrow weights write bound.glb -o weights.csv
   wisemarrow weights read bound.glb --file weights.csv -o out.glb`,
 		Args: cobra.NoArgs,

@@ -40,7 +40,9 @@ func TestAHelperJointTurnsByItsShare(t *testing.T) {
 	about := func(i int, q quat.Number) quat.Number { // the world's axes at rest
 		return quat.Mul(s.Joints[i].Rot, quat.Mul(q, quat.Conj(s.Joints[i].Rot)))
 	}
-	own := func(q quat.Number) quat.Number { return quat.Mul(quat.Conj(s.Joints[d].Rot), quat.Mul(q, s.Joints[d].Rot)) }
+	own := func(q quat.Number) quat.Number {
+		return quat.Mul(quat.Conj(s.Joints[d].Rot), quat.Mul(q, s.Joints[d].Rot))
+	}
 	same := func(want, got quat.Number) {
 		t.Helper()
 		assert.InDelta(t, 1, math.Abs(want.Real*got.Real+want.Imag*got.Imag+want.Jmag*got.Jmag+want.Kmag*got.Kmag), 1e-12)

@@ -28,9 +28,9 @@ const (
 	// not worth a joint.
 	LeastGain = 0.02
 	// trySweeps is how often the vertices about a helper joint are gone over to see what it gains.
-	trySweeps = 12
-	// moreRounds is how often places and shares of helper joints, and the weights, are fitted to each other.
-	moreRounds = 2
+	trySweeps = 6
+	// leastNearer is by how much less the vertices that it moves must be off with it, all weights solved together.
+	leastNearer = 0.03
 	// leastShare and mostShare bound what a rule may be fitted to; farAway how far from its driver, of the bone's length.
 	leastShare, mostShare, farAway = 0.1, 0.9, 0.35
 )
@@ -105,18 +105,21 @@ func HelpersForMotion(
 			with.Joints = append(with.Joints, j)
 		}
 	}
-	for round := range moreRounds + 1 {
-		progress("Fitting helper joints and weights to each other", 0.65+0.1*float64(round))
-		p = told(with, withColumns(w, with))
-		if round == moreRounds || len(chosen) == 0 {
-			break
-		}
+	progress("Fitting helper joints and weights to each other", 0.65)
+	if p = told(with, withColumns(w, with)); len(chosen) > 0 {
 		if _, err := p.Solve(ctx); err != nil {
+			return fail(err)
+		}
+		gains, err := p.gains(ctx, with, len(s.Joints))
+		if err != nil {
 			return fail(err)
 		}
 		with = p.refit(with, len(s.Joints), posesOf(frames), func(k int, vertices []int32) []r3.Vec {
 			return posed[k].PlacesOf(p.points, vertices)
 		})
+		with = without(with, gains)
+		progress("Fitting helper joints and weights to each other", 0.8)
+		p = told(with, withColumns(w, with))
 	}
 	out, err := p.Solve(ctx)
 	if err != nil {
@@ -130,6 +133,26 @@ func HelpersForMotion(
 	out.Frames, out.All, out.LeftOut = len(frames), len(frames), left
 	out.Still = stillJoints(w, s, frames)
 	return out, with, gains, nil
+}
+
+// without leaves out the helper joints that turned out to be of no use once all weights were solved together.
+func without(s *skeleton.Skeleton, gains []Gain) *skeleton.Skeleton {
+	var gone []int
+	for _, g := range gains {
+		if g.After > (1-leastNearer)*g.Before {
+			for _, name := range g.Joints {
+				gone = append(gone, s.Index(name))
+			}
+		}
+	}
+	if gone == nil {
+		return s
+	}
+	out, _, err := s.Remove(gone)
+	if err != nil { // what they were added to is left
+		return s
+	}
+	return out
 }
 
 func counted(n int) string {

@@ -104,7 +104,9 @@ func New(m *mesh.Mesh, w *weights.Weights, s *skeleton.Skeleton, o Options) *Pro
 func (p *Problem) open(u int) bool { return !p.fixed[u] && len(p.joints[u]) > 1 }
 
 // isLocked: helper joints that have no weights yet come after those that may be locked.
-func (p *Problem) isLocked(joint int32) bool { return int(joint) < len(p.o.Locked) && p.o.Locked[joint] }
+func (p *Problem) isLocked(joint int32) bool {
+	return int(joint) < len(p.o.Locked) && p.o.Locked[joint]
+}
 
 // Add tells where the vertices should be, world, when the joints are moved by matrices, rest to posed world places
 // by joint of the skeleton. times is how much the frame counts.
@@ -280,50 +282,75 @@ func (p *Problem) sweeps(ctx context.Context, held float64, most int, which func
 
 // improve finds the best weights of a unit while all others stay, and tells by how much one changed at most.
 func (p *Problem) improve(u int32, held float64, q *small) float64 {
-	list := p.joints[u]
-	q.reset(len(list))
+	list, now := p.joints[u], p.now[u]
+	q.may = q.may[:0]
+	for k, j := range list {
+		if p.out == nil || !p.out[j] {
+			q.may = append(q.may, k)
+		}
+	}
+	n := len(list)
+	q.reset(len(q.may))
 	data := p.mass[u] / p.frames
 	for k := p.start[u]; k < p.start[u+1]; k++ {
 		data += shape * p.stiff[k] / p.frames
 	}
-	for i, x := range p.d[u] {
-		q.h[i] = data * x
-	}
 	diagonal := p.mass[u] * held
-	for k := range list {
-		q.l[k] = diagonal * p.was[u][k]
+	for a, i := range q.may {
+		for b, k := range q.may {
+			q.h[a*q.m+b] = data * p.d[u][i*n+k]
+		}
+		q.l[a] = diagonal * p.was[u][i]
 	}
 	for k := p.start[u]; k < p.start[u+1]; k++ {
 		b, c := p.to[k], smooth*p.stiff[k]
 		diagonal += c
-		shared(list, p.joints[b], func(i, j int) { q.l[i] += c * p.now[b][j] })
-		times, other := shape*p.stiff[k]/p.frames, p.now[b]
-		if e := p.e[k]; e != nil {
-			for i := range list {
-				for j, w := range other {
-					q.l[i] += times * w * float64(e[i*len(other)+j])
-				}
+		other := p.now[b]
+		a := 0
+		shared(list, p.joints[b], func(i, j int) {
+			for a < q.m && q.may[a] < i {
+				a++
 			}
-		} else if e := p.e[p.mate[k]]; e != nil {
-			for j, w := range other {
-				for i := range list {
-					q.l[i] += times * w * float64(e[j*len(list)+i])
+			if a < q.m && q.may[a] == i {
+				q.l[a] += c * other[j]
+			}
+		})
+		e, ours := p.e[k], true
+		if e == nil {
+			e, ours = p.e[p.mate[k]], false
+		}
+		if e == nil {
+			continue
+		}
+		times := shape * p.stiff[k] / p.frames
+		for j, w := range other {
+			if w == 0 {
+				continue
+			}
+			w *= times
+			for a, i := range q.may {
+				if ours {
+					q.l[a] += w * float64(e[i*len(other)+j])
+				} else {
+					q.l[a] += w * float64(e[j*n+i])
 				}
 			}
 		}
 	}
-	for k, j := range list {
-		q.h[k*len(list)+k] += diagonal
-		q.upper[k] = 1
+	for a, k := range q.may {
+		q.h[a*q.m+a] += diagonal
+		q.upper[a] = 1
 		if p.upper[u] != nil {
-			q.upper[k] = p.upper[u][k]
+			q.upper[a] = p.upper[u][k]
 		}
-		if p.out != nil && p.out[j] {
-			q.upper[k] = 0
-		}
-		q.locked[k] = p.isLocked(j)
+		q.locked[a] = p.isLocked(list[k])
+		q.x[a] = now[k]
 	}
-	return q.solve(p.now[u])
+	moved := q.solve(q.x)
+	for a, k := range q.may {
+		now[k] = q.x[a]
+	}
+	return moved
 }
 
 // shared calls f with the places of what two ascending lists have in common.

@@ -11,14 +11,18 @@ type small struct {
 	upper  []float64
 	locked []bool
 	g      []float64
+
+	may []int     // which of a unit's joints the unknowns are
+	x   []float64 // their weights
 }
 
 func (q *small) reset(m int) {
 	if cap(q.h) < m*m {
 		q.h, q.l, q.upper, q.locked, q.g = make([]float64, m*m), make([]float64, m), make([]float64, m), make([]bool, m), make([]float64, m)
+		q.x = make([]float64, m)
 	}
 	q.m = m
-	q.h, q.l, q.upper, q.locked, q.g = q.h[:m*m], q.l[:m], q.upper[:m], q.locked[:m], q.g[:m]
+	q.h, q.l, q.upper, q.locked, q.g, q.x = q.h[:m*m], q.l[:m], q.upper[:m], q.locked[:m], q.g[:m], q.x[:m]
 }
 
 // solve improves x in place, two unknowns at a time, those that gain most, as the sum stays then (sequential minimal

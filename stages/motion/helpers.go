@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/solve"
@@ -75,46 +76,82 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 		return fail(err)
 	}
 	limits := limitsOf(&s)
-	found, with, gains, err := solve.HelpersForMotion(ctx, in, s.Weights, s.Skeleton, g, solve.Options{
-		Limits: limits, Dial: o.Dial, Fixed: fixed, Locked: s.LockedWeights(), Marks: s.Settings.Marks,
-	}, o.Most, func(what string, share float64) { progress(what, 0.2+0.55*share) })
+	asked := solve.Options{Limits: limits, Dial: o.Dial, Fixed: fixed, Locked: s.LockedWeights(), Marks: s.Settings.Marks}
+	found, with, gains, err := solve.HelpersForMotion(ctx, in, s.Weights, s.Skeleton, g, asked, o.Most, func(what string, share float64) {
+		progress(what, 0.2+0.55*share)
+	})
 	if err != nil {
 		return fail(refused(ctx, err))
 	}
-	added := with.Joints[len(s.Skeleton.Joints):]
-	if len(added) == 0 {
+	if len(gains) == 0 {
 		return fail(
 			studio.Nothing("no helper joint takes %s or more off what is left between the skin and the guide", wording.Percent(solve.LeastGain)),
 		)
 	}
-	progress("Measuring poses that were not solved for", 0.75)
 	unseen := pose.Anyhow(s.Skeleton, s.Settings.Marks, unseenSeed, unseenPoses)
 	was, err := solve.Distances(ctx, in, s.Skeleton, g, unseen, s.Weights)
 	if err != nil {
 		return fail(refused(ctx, err))
 	}
-	now, err := solve.Distances(ctx, in, with, g, unseen, found.Weights)
-	if err != nil {
-		return fail(refused(ctx, err))
+	out := studio.Outcome{Before: fmt.Sprintf("%.2f", before.Score)}
+	if found.LeftOut > 0 {
+		out.Left = append(
+			out.Left,
+			fmt.Sprintf("%s left out: there are too many joints to solve for all", wording.Count(found.LeftOut, "pose was", "poses were")),
+		)
 	}
-	state := s.WithSkeleton(with, nil, nil)
-	state.Weights = found.Weights
-	state.Binding = recordedToo(s.Binding, s.Skeleton, with)
-	if state.Bind, err = solvedResult(ctx, &state, in, found.Weights, limits); err != nil {
-		return fail(err)
+	var state studio.State
+	var after *studio.Sheet
+	var now []solve.Distance
+	measured := len(gains)
+	for share := 0.75; ; share += (1 - share) / 2 {
+		progress("Measuring with helper joints", share)
+		if state, err = helped(ctx, &s, with, found.Weights, in, limits); err != nil {
+			return fail(err)
+		}
+		if now, err = solve.Distances(ctx, in, with, g, unseen, found.Weights); err != nil {
+			return fail(refused(ctx, err))
+		}
+		if after, err = Measure(ctx, &state, studio.Usual, nil); err != nil {
+			return fail(err)
+		}
+		if o.Take == takeAlways || worth(was[0], now[0], &before.Brief, &after.Brief) {
+			break
+		}
+		// What does most harm is left out, and the rest tried again.
+		k := harmful(gains, after, before)
+		why := notWorth(was[0], now[0], &before.Brief, &after.Brief)
+		if len(gains) == 1 {
+			s.Sheet = before
+			out.After = fmt.Sprintf("%.2f", after.Score)
+			out.Sentence = fmt.Sprintf("Tried %s, but %s: nothing was added", studio.Said(gains[0].Joints), why)
+			return s, out, nil
+		}
+		out.Left = append(out.Left, fmt.Sprintf("%s: with them %s", strings.Join(gains[k].Joints, " and "), why))
+		gone := make([]int, len(gains[k].Joints))
+		for n, name := range gains[k].Joints {
+			gone[n] = with.Index(name)
+		}
+		gains = slices.Delete(gains, k, k+1)
+		if with, _, err = with.Remove(gone); err != nil {
+			return fail(studio.Wrong("%v", err))
+		}
+		if found, err = solve.ForMotion(ctx, in, s.Weights, with, g, asked, nil, nil); err != nil {
+			return fail(refused(ctx, err))
+		}
 	}
-	state = state.Recounted()
-	after, err := Measure(ctx, &state, studio.Usual, func(share float64) { progress("Measuring with helper joints", 0.85+0.15*share) })
-	if err != nil {
-		return fail(err)
-	}
-	out := studio.Outcome{Before: fmt.Sprintf("%.2f", before.Score), After: fmt.Sprintf("%.2f", after.Score)}
+	out.After = fmt.Sprintf("%.2f", after.Score)
+	var names []string
 	for _, x := range gains {
-		out.Steps = append(out.Steps, fmt.Sprintf(
-			"%s: %s; %s that it moves are %s from the guide, without it %s",
-			strings.Join(x.Joints, " and "), x.Says, wording.Count(x.Vertices, "vertex", "vertices"),
-			wording.Length(x.After), wording.Length(x.Before),
-		))
+		names = append(names, x.Joints...)
+		step := fmt.Sprintf("%s: %s", strings.Join(x.Joints, " and "), x.Says)
+		if len(gains) == measured { // with all of them
+			step += fmt.Sprintf(
+				"; %s that it moves are %s from the guide, without it %s",
+				wording.Count(x.Vertices, "vertex", "vertices"), wording.Length(x.After), wording.Length(x.Before),
+			)
+		}
+		out.Steps = append(out.Steps, step)
 	}
 	out.Steps = append(
 		out.Steps,
@@ -132,37 +169,74 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 			after.Over,
 		),
 	)
-	if found.LeftOut > 0 {
-		out.Left = append(
-			out.Left,
-			fmt.Sprintf("%s left out: there are too many joints to solve for all", wording.Count(found.LeftOut, "pose was", "poses were")),
-		)
-	}
-	names := make([]string, len(added))
-	for k, j := range added {
-		names[k] = j.Name
-	}
-	nearer := now[0].Mean < (1-worseBy)*was[0].Mean && after.Over <= before.Over && after.Score <= (1+worseBy)*before.Score
-	if o.Take == takeBetter && !nearer {
-		s.Sheet = before
-		out.Sentence = fmt.Sprintf(
-			"Tried %s, but %s: nothing was added",
-			studio.Said(names),
-			notWorth(was[0], now[0], &before.Brief, &after.Brief),
-		)
-		return s, out, nil
-	}
 	result := *state.Bind
 	result.Score = &after.Brief
 	state.Bind, state.Sheet = &result, after
 	state.Sheet.Before = &before.Brief
 	out.Sentence = fmt.Sprintf(
-		"Added %s: %s, on average %s nearer to the guide",
-		wording.Count(len(added), "helper joint", "helper joints"),
+		"Added %s: %s, %s nearer to the guide on average",
+		wording.Count(len(names), "helper joint", "helper joints"),
 		studio.Said(names),
 		wording.Percent(1-now[0].Mean/was[0].Mean),
 	)
 	return state, out, nil
+}
+
+// helped is a state with helper joints and weights that were solved with them.
+func helped(
+	ctx context.Context,
+	s *studio.State,
+	with *skeleton.Skeleton,
+	w *weights.Weights,
+	in *mesh.Mesh,
+	limits weights.Limits,
+) (studio.State, error) {
+	state := s.WithSkeleton(with, nil, nil)
+	state.Weights = w
+	state.Binding = recordedToo(s.Binding, s.Skeleton, with)
+	var err error
+	if state.Bind, err = solvedResult(ctx, &state, in, w, limits); err != nil {
+		return state, err
+	}
+	state.Bind.Skeleton = with
+	return state.Recounted(), nil
+}
+
+// worth reports whether helper joints bring the skin nearer to the guide, with no more spots over their limits and the reel
+// hardly worse.
+func worth(was, now solve.Distance, before, after *studio.Brief) bool {
+	return now.Mean < (1-worseBy)*was.Mean && after.Over <= before.Over && after.Score <= (1+worseBy)*before.Score
+}
+
+// harmful is the number of the pair of helper joints that is blamed most for the spots that are over their limits; where
+// none is, the pair that gains least.
+func harmful(gains []solve.Gain, after, before *studio.Sheet) int {
+	blamed := make([]float64, len(gains))
+	for _, f := range after.Faults {
+		if f.Times <= 1 {
+			continue
+		}
+		for _, b := range f.Blame {
+			for k, g := range gains {
+				if slices.Contains(g.Joints, b.Joint) {
+					blamed[k] += b.Share
+				}
+			}
+		}
+	}
+	most, least := 0, 0
+	for k, g := range gains {
+		if blamed[k] > blamed[most] {
+			most = k
+		}
+		if g.After/g.Before > gains[least].After/gains[least].Before {
+			least = k
+		}
+	}
+	if after.Over > before.Over && blamed[most] > 0 {
+		return most
+	}
+	return least
 }
 
 // notWorth says which measure helper joints do not improve.
@@ -252,4 +326,33 @@ func (o *RemoveHelpers) Apply(_ context.Context, s studio.State, _ studio.Progre
 			wording.Count(changed, "vertex", "vertices"),
 		),
 	}, nil
+}
+
+// Helper is a helper joint of a character as it is listed.
+type Helper struct {
+	Name, Says string
+	Vertices   int           // that it has weights of
+	Only       RemoveHelpers // takes it away
+}
+
+// Helpers lists the helper joints of a state.
+func Helpers(s *studio.State) (out []Helper) {
+	if s.Skeleton == nil {
+		return nil
+	}
+	for _, i := range s.Skeleton.Helpers() {
+		j := s.Skeleton.Joints[i]
+		h := Helper{Name: j.Name, Says: j.Helper.Says(), Only: RemoveHelpers{Joints: []string{j.Name}}}
+		if s.Weights != nil {
+			if k := slices.Index(s.Weights.Joints, j.Name); k >= 0 {
+				for v := range s.Weights.Of {
+					if s.Weights.Value(v, int32(k)) > 0 {
+						h.Vertices++
+					}
+				}
+			}
+		}
+		out = append(out, h)
+	}
+	return out
 }

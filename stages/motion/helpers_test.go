@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"wisemarrow/core/deform"
+	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/studio"
@@ -39,6 +40,10 @@ func TestHelperJointsAreAddedAndRemoved(t *testing.T) {
 		deform.Bound(points, out.Weights, out.Skeleton, turned, nil),
 		deform.Bound(points, out.Weights, out.Skeleton, turned, out.Binding), "a helper joint stands in the bind pose like any other")
 
+	for _, stage := range []string{"bind", "weights", "axes", "bindpose", "placement"} {
+		require.Subset(t, codes(studio.CheckOnly(&s, stage)), codes(studio.CheckOnly(&out, stage)), stage)
+	}
+
 	// Their drivers cannot go or be cut off without them.
 	_, _, err = studiotest.Try(out, "remove_joints", `{"joints":["`+added[0].Helper.Driver+`"]}`)
 	require.ErrorContains(t, err, "remove the helper joint first")
@@ -72,4 +77,11 @@ func TestHelperJointsAreAddedAndRemoved(t *testing.T) {
 		_, _, err = studiotest.Try(s, "add_helpers", bad)
 		require.ErrorContains(t, err, says)
 	}
+}
+
+func codes(list []finding.Finding) (out []string) {
+	for _, f := range list {
+		out = append(out, f.Code)
+	}
+	return out
 }

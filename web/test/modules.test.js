@@ -40,6 +40,33 @@ test('a posed skeleton keeps the lengths of its bones, and its rest is exact', (
   assert.ok(p.at[3].distanceTo({ x: 0.7, y: 1.28, z: 0.01 }) > 0.05);
 });
 
+test('helper joints turn by their rules', () => {
+  const s = (deg) => Math.sin((deg * Math.PI) / 360), c = (deg) => Math.cos((deg * Math.PI) / 360);
+  const joints = [
+    { name: 'a', parent: -1, pos: [0, 0, 0], rot: [0, 0, 0, 1] },
+    { name: 'b', parent: 0, pos: [1, 0, 0], rot: [0, s(90), 0, c(90)], order: 'xyz' }, // its own Z goes along the bone, the world's X
+    { name: 'end', parent: 1, pos: [2, 0, 0], rot: [0, 0, 0, 1] },
+    { name: 'half', parent: 0, pos: [1, 0, 0], rot: [0, 0, 0, 1], helper: { driver: 'b', share: 0.5 } },
+    { name: 'untwist', parent: 1, pos: [1.2, 0, 0], rot: [0, 0, 0, 1], helper: { driver: 'b', share: -0.5, axis: [0, 0, 1] } },
+  ];
+  const p = new Posed(joints), about = (i, x, y, z, w) => {
+    const q = p.turn[i], rest = joints[i].rot; // against its rest, about the world's axes
+    const turned = q.clone().multiply(q.clone().set(...rest).invert());
+    assert.ok(Math.abs(Math.abs(turned.x * x + turned.y * y + turned.z * z + turned.w * w) - 1) < 1e-12, joints[i].name);
+  };
+  p.update(new Map([[1, [0, 0, 80]]])); // a twist about the bone
+  about(1, s(80), 0, 0, c(80));
+  about(3, s(40), 0, 0, c(40));
+  about(4, s(40), 0, 0, c(40));
+  assert.ok(p.turned[3] && p.turned[4]);
+  p.update(new Map([[1, [0, 60, 0]]])); // a bend takes the untwisted part along
+  about(3, 0, s(30), 0, c(30));
+  about(4, 0, s(60), 0, c(60));
+  p.update(new Map());
+  assert.ok(p.skin.every((x) => x === 0));
+  assert.deepEqual(p.bone[1].toArray().map((x) => Math.round(1e6 * x) / 1e6 + 0), [0, 0, 1], 'a bone does not lead to a helper joint');
+});
+
 test('what is no bundle is refused', () => {
   for (const b of [new ArrayBuffer(0), new TextEncoder().encode('{"error":"gone"}').buffer]) assert.throws(() => openBundle(b), /no bundle/);
 });

@@ -141,7 +141,7 @@ export class Bones {
     // What a view from the left has behind is drawn first.
     const behind = { right: 0, centre: 1, left: 2 };
     const order = joints.map((_, i) => i).sort((a, b) => behind[joints[a].side] - behind[joints[b].side] || a - b);
-    for (const i of order) { const up = joints[i].parent; if (up >= 0 && !joints[i].hidden && !joints[up].hidden) this.list.push([up, i]); }
+    for (const i of order) { const up = joints[i].parent; if (up >= 0 && !joints[i].helper && !joints[i].hidden && !joints[up].hidden) this.list.push([up, i]); }
     const dynamic = (n, width) => new BufferAttribute(new Float32Array(n * width), width).setUsage(DynamicDrawUsage);
     const make = (o, n, names) => {
       o.geometry.dispose();

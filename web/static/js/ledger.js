@@ -40,13 +40,16 @@ function branches(list) {
   return out;
 }
 
+// stateOf says how a joint was bound, or why it is not asked for.
+const stateOf = (j) => (j.helper ? 'helper joint' : j.end ? 'end joint' : j.bound);
+
 // columns are what the ledger has of a joint: its heading, its class, and what it is
 // sorted by; null sorts as the joints hang from each other.
 /** @type {[string, string, (j: any) => any][]} */
 const columns = [
   ['Joint', 'name', (j) => j.name], ['Side', 'side', (j) => j.side], ['Confidence', 'placed', (j) => (j.reason ? j.confidence : 2)],
   ['X cm', 'num', (j) => j.pos[0]], ['Y cm', 'num', (j) => j.pos[1]], ['Z cm', 'num', (j) => j.pos[2]],
-  ['State', 'bound', (j) => (j.end ? 'zz' : j.bound)], ['Leads', 'num', (j) => (j.end ? -1 : j.leads)],
+  ['State', 'bound', (j) => (stateOf(j) === j.bound ? j.bound : 'zz')], ['Leads', 'num', (j) => (j.end && !j.helper ? -1 : j.leads)],
   ['Constraints', 'keeps', (j) => j.keeps ?? ''],
 ];
 const order = { by: -1, down: false }; // as they hang, at first
@@ -116,9 +119,9 @@ export function draw() {
     const placed = cell(marks || (j.reason ? `${Math.round(100 * j.confidence)}%` : 'by hand'), 'placed');
     placed.title = j.reason;
     if (j.reason) placed.style.setProperty('--sure', j.confidence);
-    const bound = cell(j.end ? 'end joint' : j.bound, 'bound');
-    bound.title = j.cause;
-    row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1).replace(/^-0\.0$/, '0.0'), 'num')), bound, cell(j.bound && !j.end ? j.leads : '', 'num'), keeping(j));
+    const bound = cell(stateOf(j), 'bound');
+    bound.title = j.helper?.says ?? j.cause;
+    row.append(name, cell({ left: '● left', right: '▬ right', centre: '' }[j.side], 'side'), placed, ...j.pos.map((v) => cell((100 * v).toFixed(1).replace(/^-0\.0$/, '0.0'), 'num')), bound, cell(j.bound && (!j.end || j.helper) ? j.leads : '', 'num'), keeping(j));
     frag.append(row);
   }
   const focus = document.activeElement?.closest?.('#ledger [data-sort]')?.dataset.sort;

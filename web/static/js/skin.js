@@ -126,6 +126,7 @@ export class Skin {
     this.shared.inks.value = this.inks;
     this.shared.bound.value = true;
     this.shared.more.value = this.influences.more();
+    if (this.matrices?.length !== 16 * joints * records) this.matrices = null; // of other joints: the plate bends it by these
     this.rebend();
     this.subdivided?.pose();
     this.subdivided?.repaint();

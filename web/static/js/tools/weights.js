@@ -167,7 +167,7 @@ function angles() {
   form.hidden = !j;
   form.parentElement.querySelector('.hint').hidden = Boolean(j);
   if (!j) return;
-  form.querySelector('h4').textContent = j.end ? `${j.name} is an end joint: rotating it moves nothing` : j.name;
+  form.querySelector('h4').textContent = j.helper ? `${j.name} is a helper joint: it ${j.helper.says}` : j.end ? `${j.name} is an end joint: rotating it moves nothing` : j.name;
   const a = store.pose.get(store.chosen) ?? [0, 0, 0];
   ['x', 'y', 'z'].forEach((n, i) => {
     form.elements[n].value = a[i];
