@@ -9,7 +9,6 @@ import (
 	"strconv"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/bundle"
 	"wisemarrow/stages/axes"
 	"wisemarrow/stages/bind"
@@ -260,50 +259,29 @@ func sameReview(a, b studio.Reviewed) bool {
 
 // jointView is a joint as the views draw it.
 type jointView struct {
-	Name       string      `json:"name"`
-	Parent     int         `json:"parent"`
-	Pos        [3]float64  `json:"pos"` // world at rest
-	Rot        [4]float64  `json:"rot"` // world at rest: x y z w
-	Side       string      `json:"side"`
-	Partner    int         `json:"partner"`
-	End        bool        `json:"end"`
-	Confidence float64     `json:"confidence"`
-	Reason     string      `json:"reason"`
-	Bound      string      `json:"bound"` // state after the last bind
-	Cause      string      `json:"cause"`
-	Leads      int         `json:"leads"`
-	Pinned     bool        `json:"pinned"`
-	Locked     bool        `json:"locked"`
-	Hidden     bool        `json:"hidden"`
-	Order      string      `json:"order,omitempty"` // of its turns
-	Mix        float64     `json:"mix,omitempty"`   // of dual quaternions
-	Deforms    bool        `json:"deforms"`
-	Foot       bool        `json:"foot,omitempty"` // a limb ends there that stands
-	Weights    bool        `json:"weightsLocked,omitempty"`
-	Helper     *helperView `json:"helper,omitempty"` // how it turns by itself
-	Axes       axesView    `json:"axes,omitzero"`    // of its chain, where they are not the character's
+	Name       string       `json:"name"`
+	Parent     int          `json:"parent"`
+	Pos        [3]float64   `json:"pos"` // world at rest
+	Rot        [4]float64   `json:"rot"` // world at rest: x y z w
+	Side       string       `json:"side"`
+	Partner    int          `json:"partner"`
+	End        bool         `json:"end"`
+	Confidence float64      `json:"confidence"`
+	Reason     string       `json:"reason"`
+	Bound      string       `json:"bound"` // state after the last bind
+	Cause      string       `json:"cause"`
+	Leads      int          `json:"leads"`
+	Pinned     bool         `json:"pinned"`
+	Locked     bool         `json:"locked"`
+	Hidden     bool         `json:"hidden"`
+	Order      string       `json:"order,omitempty"` // of its turns
+	Mix        float64      `json:"mix,omitempty"`   // of dual quaternions
+	Deforms    bool         `json:"deforms"`
+	Foot       bool         `json:"foot,omitempty"` // a limb ends there that stands
+	Weights    bool         `json:"weightsLocked,omitempty"`
+	Helper     *motion.Rule `json:"helper,omitempty"` // how it turns by itself
+	Axes       axesView     `json:"axes,omitzero"`    // of its chain, where they are not the character's
 	axes.Keeping
-}
-
-// helperView is the rule of a helper joint as the views follow it and say it.
-type helperView struct {
-	Driver string      `json:"driver"`
-	Share  float64     `json:"share"`
-	Axis   *[3]float64 `json:"axis,omitempty"` // of the driver's own: what its twist is about; none: the whole turn counts
-	Says   string      `json:"says"`
-}
-
-func helperOf(sk *skeleton.Skeleton, i int) *helperView {
-	h := sk.Joints[i].Helper
-	if h == nil {
-		return nil
-	}
-	out := &helperView{Driver: h.Driver, Share: h.Share, Says: h.Says()}
-	if d := sk.Index(h.Driver); h.Twist && d >= 0 {
-		a := sk.TwistAxis(d)
-		out.Axis = &[3]float64{a.X, a.Y, a.Z}
-	}
-	return out
 }
 
 // axesView names the axes of a joint.
@@ -342,7 +320,7 @@ func joints(o opened) []jointView {
 			Mix:        j.Mix,
 			Deforms:    deforms[i],
 			Foot:       feet[i],
-			Helper:     helperOf(sk, i),
+			Helper:     motion.RuleOf(sk, i),
 			Weights:    j.WeightsLocked,
 			Axes:       axesView{j.Axes.Aim, j.Axes.Bend, j.Axes.Sides},
 		}

@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/formats"
+	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/intake"
 	"wisemarrow/stages/placement"
 	"wisemarrow/stages/weights"
@@ -243,6 +245,16 @@ func (s *site) table(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, map[string]any{"file": file})
 }
 
+// guides takes in meshes in poses, to be solved for: one file, and the others beside it.
+func (s *site) guides(w http.ResponseWriter, r *http.Request) {
+	file, err := s.takeIn(r, "mesh", formats.Extensions)
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, map[string]any{"file": file})
+}
+
 // traces tells what dropping traces would do.
 func (s *site) traces(w http.ResponseWriter, r *http.Request) {
 	var q struct {
@@ -315,4 +327,14 @@ func (s *site) capCost(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	answer(w, http.StatusOK, struct{}{})
+}
+
+// handoffCost answers with what each cap of a file, and weights of 8 bits, cost the skin.
+func (s *site) handoffCost(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	answer(w, http.StatusOK, handoff.Costs(o.state))
 }

@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"wisemarrow/core/finding"
@@ -120,8 +121,11 @@ func runTold(ctx context.Context, s studio.State, op string, params any, files .
 	return out, told, nil
 }
 
-// readUpload reads a file that holds all that belongs to it.
+// readUpload reads a file that holds all that belongs to it; of a folder its first mesh, with all others beside it.
 func readUpload(path string) (studio.Upload, error) {
+	if info, err := os.Stat(path); err == nil && info.IsDir() {
+		return readFolder(path)
+	}
 	f, err := openFile(path)
 	if err != nil {
 		return studio.Upload{}, err
@@ -226,4 +230,35 @@ func readSkeleton(path string) (*skeleton.Skeleton, error) {
 	defer f.Close()
 	s, _, err := formats.DecodeSkeleton(path, f, beside(path), reading.Default)
 	return s, err
+}
+
+// readFolder reads the mesh files of a folder, by name, and what they may name beside them.
+func readFolder(path string) (studio.Upload, error) {
+	entries, err := os.ReadDir(path)
+	if err != nil {
+		return studio.Upload{}, err
+	}
+	out := studio.Upload{Beside: map[string][]byte{}}
+	total := int64(0)
+	for _, e := range entries { // by name
+		if !e.Type().IsRegular() {
+			continue
+		}
+		one, err := readUpload(filepath.Join(path, e.Name()))
+		if err != nil {
+			return out, err
+		}
+		if total += int64(len(one.Data)); total > reading.Default.Bytes {
+			return out, fmt.Errorf("the files in %s are larger than %d MB together", path, reading.Default.Bytes>>20)
+		}
+		if out.Name == "" && slices.Contains(formats.Extensions, strings.ToLower(filepath.Ext(e.Name()))) {
+			out.Name, out.Data = one.Name, one.Data
+			continue
+		}
+		out.Beside[one.Name] = one.Data
+	}
+	if out.Name == "" {
+		return out, fmt.Errorf("%s holds no mesh file: one of %s", path, strings.Join(formats.Extensions, " "))
+	}
+	return out, nil
 }

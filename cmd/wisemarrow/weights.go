@@ -30,6 +30,7 @@ Vertices are ranges of their numbers, as 0-14,20; none is all.`,
   wisemarrow weights drop bound.glb --below 0.01 -o out.glb
   wisemarrow weights carry new.glb --file bound.glb --within 0.02 -o out.glb
   wisemarrow weights solve bound.glb --dial 0.6 -o solved.glb
+  wisemarrow weights solve bound.glb --guides sculpted/ --counts 20 -o solved.glb
   wisemarrow weights helpers bound.glb --most 4 -o helped.glb
   wisemarrow weights write bound.glb -o weights.csv
   wisemarrow weights read bound.glb --file weights.csv -o out.glb`,

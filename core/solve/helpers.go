@@ -86,6 +86,9 @@ func HelpersForMotion(
 		for k, f := range frames {
 			p.Add(pose.Skin(s, f.Pose), posed[k].Places(p.points), 1)
 		}
+		for _, x := range o.Given {
+			p.Add(x.matrices(s), x.Places, x.Times)
+		}
 		return p
 	}
 

@@ -44,7 +44,7 @@ func ForMotion(
 		progress = func(string, float64) {}
 	}
 	frames, left := Frames(s.WithoutHelpers(), w.WithoutHelpers(s, nil), o.Marks, Shares)
-	if len(frames) == 0 {
+	if len(frames)+len(o.Given) == 0 {
 		return nil, ErrNoMotion
 	}
 	w = withColumns(w, s)
@@ -62,6 +62,9 @@ func ForMotion(
 			p.Add(pose.Skin(s, batch[k].Pose), x.Places(points), 1)
 		}
 		told += len(batch)
+	}
+	for _, x := range o.Given {
+		p.Add(x.matrices(s), x.Places, x.Times)
 	}
 	progress("Solving the weights", 0.8)
 	out, err := p.Solve(ctx)

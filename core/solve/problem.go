@@ -23,6 +23,8 @@ type Options struct {
 	Fixed, Locked []bool
 	// Marks tell which joints are a pair; where a vertex and its mirror image are bound alike, they are solved alike.
 	Marks skeleton.Marks
+	// Given are poses for which it was said where the skin should be.
+	Given []Given
 }
 
 const (

@@ -120,6 +120,21 @@ func find(c *studio.Checked) []finding.Finding {
 				Remedies: mends},
 		)
 	}
+	if longest(s.Weights) > Caps[0] {
+		if c := Costs(s)[0]; c.Over {
+			out = append(out, finding.Finding{
+				Code: "cap_cost", Severity: finding.Note, Count: c.Changed,
+				Title: fmt.Sprintf("Up to %d influences moves the skin by up to %s", c.Influences, wording.Length(c.Farthest)),
+				Why: fmt.Sprintf(
+					"Some vertices follow more joints than that. The file with the usual cap bends differently, most in %q: choose a higher one below if the target takes it, or cap the weights at Weights and look at them.",
+					c.Pose,
+				),
+				Evidence: []finding.Evidence{{What: "farthest from the skin with all weights", Value: c.Farthest, Limit: costShows * c.Farthest / c.Share, Unit: "m"}},
+				Where:    finding.Where{Vertices: []int32{c.Vertex}},
+				Remedies: []finding.Remedy{studio.OfferOf("Solve under the cap", "solve_weights", map[string]any{"influences": c.Influences, "take": "always"})},
+			})
+		}
+	}
 	var long []pose.Tried
 	for _, c := range s.Poses {
 		if c.Lengthens() != nil {

@@ -1,7 +1,9 @@
 package motion
 
-// ByJoint is what solved weights come to where they are not better as a whole, and Helps whether they are.
+// ByJoint is what solved weights come to where they are not better as a whole, Helps whether they are, and Guides are read
+// from files.
 var (
 	ByJoint = (*SolveWeights).byJoint
 	Helps   = helps
+	Guides  = given
 )

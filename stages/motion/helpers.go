@@ -356,3 +356,25 @@ func Helpers(s *studio.State) (out []Helper) {
 	}
 	return out
 }
+
+// Rule is the rule of a helper joint as the views follow it and say it.
+type Rule struct {
+	Driver string      `json:"driver"`
+	Share  float64     `json:"share"`
+	Axis   *[3]float64 `json:"axis,omitempty"` // of the driver's own: what its twist is about; none: the whole turn counts
+	Says   string      `json:"says"`
+}
+
+// RuleOf is the rule of joint i, nil where it is no helper joint.
+func RuleOf(sk *skeleton.Skeleton, i int) *Rule {
+	h := sk.Joints[i].Helper
+	if h == nil {
+		return nil
+	}
+	out := &Rule{Driver: h.Driver, Share: h.Share, Says: h.Says()}
+	if d := sk.Index(h.Driver); h.Twist && d >= 0 {
+		a := sk.TwistAxis(d)
+		out.Axis = &[3]float64{a.X, a.Y, a.Z}
+	}
+	return out
+}

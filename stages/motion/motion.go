@@ -3,6 +3,7 @@
 package motion
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -137,9 +138,12 @@ func find(s *studio.State) []finding.Finding {
 			"spot",
 			"spots",
 		) + " of the reel"
-		f.Why = "The worst: " + shown + ". " + Says[kind].Why + " " + strings.Join(named, ", ") + "."
+		f.Why = "The worst: " + shown + ". " + Says[kind].Why + " " + strings.Join(named, ", ") + "." + byCap(s, f.Where.Vertices)
 		f.Evidence = []finding.Evidence{{What: "the worst, " + what(kind), Value: most, Limit: deform.FaultLimit(kind)}}
 		f.Remedies = []finding.Remedy{{Label: "Show its spots", Opens: "worst"}}
+		if kind != deform.FaultRigid {
+			f.Remedies = append(f.Remedies, finding.Remedy{Label: "Solve for motion", Opens: "solve"})
+		}
 		out = append(out, f)
 	}
 	return out
@@ -164,4 +168,29 @@ func what(kind string) string {
 		return "of the length of what keeps its shape"
 	}
 	return "of the layers' vertices"
+}
+
+// capMoves is from what part of the height on the cap of the bind is named at a spot.
+const capMoves = 0.01
+
+// byCap says how far the cap of the bind moves the skin at some vertices, where that shows; "" where it does not.
+func byCap(s *studio.State, vertices []int32) string {
+	if s.Bind == nil || s.Bind.Report.Capped == nil {
+		return ""
+	}
+	c := s.Bind.Report.Capped
+	most := 0.0
+	for _, v := range vertices {
+		if int(v) < len(c.Far) {
+			most = max(most, c.Farthest*float64(c.Far[v])/255)
+		}
+	}
+	if most < capMoves*c.Height {
+		return ""
+	}
+	return fmt.Sprintf(
+		" The cap of %d influences moves the skin there by up to %s: solve for motion under it, or bind with a higher one.",
+		c.Cap,
+		wording.Length(most),
+	)
 }

@@ -28,7 +28,7 @@ func init() {
 			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights},
 			Long:  studio.Always,
 			Keeps: true,
-			New:   func() studio.Operation { return &SolveWeights{Dial: 1, Take: takeBetter} },
+			New:   func() studio.Operation { return &SolveWeights{Dial: 1, Counts: 10, Take: takeBetter} },
 		},
 	)
 }
@@ -49,7 +49,11 @@ type SolveWeights struct {
 	Joints   []string `json:"joints,omitempty" help:"change only the weights of these; default all"`
 	Vertices string   `json:"vertices,omitempty"`
 	Spots    bool     `json:"spots,omitempty" as:"Only at the worst spots" help:"change only vertices at spots of the last motion check that are over their limits, and their surroundings"`
-	Take     string   `json:"take" as:"Use" one:"better=if it measures better,always=whatever it measures,kept=never: just keep it beside"`
+	// Guides are poses for which somebody made the skin: a mesh with the same vertices, others beside it, or shape targets.
+	Guides     *studio.File `json:"guides,omitempty" as:"Guides" help:"meshes with the same vertices in poses, sculpted, scanned or simulated: OBJ files, or glTF shape targets"`
+	Counts     float64      `json:"counts" as:"Each counts" in:"0.1..1000" help:"how much each guide from a file counts beside a computed pose"`
+	Influences int          `json:"influences,omitempty" as:"Influences per vertex" in:"0..16" help:"at most so many; 0 keeps the cap of the last bind"`
+	Take       string       `json:"take" as:"Use" one:"better=if it measures better,always=whatever it measures,kept=never: just keep it beside"`
 }
 
 // What results are kept as.
@@ -60,6 +64,14 @@ const (
 
 // unseenPoses are drawn by seed for measuring what was solved for other poses.
 const unseenPoses, unseenSeed = 12, 26
+
+// Files implements studio.FileReader.
+func (o *SolveWeights) Files() []*studio.File {
+	if o.Guides == nil {
+		return nil
+	}
+	return []*studio.File{o.Guides}
+}
 
 // Apply implements studio.Operation.
 func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
@@ -91,9 +103,19 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 		return fail(err)
 	}
 	limits := limitsOf(&s)
+	if o.Influences > 0 {
+		limits.Cap = o.Influences
+	}
+	var guides []solve.Given
+	if o.Guides.Given() {
+		progress("Reading the guides", 0.18)
+		if guides, err = given(ctx, &s, o.Guides, o.Counts); err != nil {
+			return fail(err)
+		}
+	}
 	out := studio.Outcome{}
 	found, err := solve.ForMotion(ctx, in, s.Weights, s.Skeleton, g, solve.Options{
-		Limits: limits, Dial: o.Dial, Fixed: fixed, Locked: s.LockedWeights(), Marks: s.Settings.Marks,
+		Limits: limits, Dial: o.Dial, Fixed: fixed, Locked: s.LockedWeights(), Marks: s.Settings.Marks, Given: guides,
 	}, func() bool { return studio.StopsEarly(ctx) }, func(what string, share float64) { progress(what, 0.2+0.45*share) })
 	if err != nil {
 		return fail(refused(ctx, err))
@@ -138,8 +160,13 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 		return fail(err)
 	}
 	better := helps(&before.Brief, &after.Brief, far[0], far[1])
+	points := s.Mesh.World()
+	if len(guides) > 0 { // what somebody made is the aim
+		better = after.Over <= before.Over && after.Score <= (1+worseBy)*before.Score &&
+			solve.FarFromGiven(points, s.Skeleton, next, guides) < solve.FarFromGiven(points, s.Skeleton, s.Weights, guides)
+	}
 	partly := ""
-	if !better && o.Take == takeBetter && o.everything(&s) {
+	if !better && o.Take == takeBetter && o.everything(&s) && len(guides) == 0 {
 		progress("Solved for some joints, as before for others", 0.97)
 		mixed, named, err := o.byJoint(ctx, &s, state, before, after)
 		if err != nil {
@@ -186,6 +213,14 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 			wording.Length(g.Far),
 			wording.Percent(g.Far/height),
 		),
+	}
+	if len(guides) > 0 {
+		out.Steps = append(out.Steps, fmt.Sprintf(
+			"%s from %s: the skin is %s from them (root mean square), before %s",
+			wording.Count(len(guides), "guide", "guides"), o.Guides.Name,
+			wording.Length(solve.FarFromGiven(points, s.Skeleton, next, guides)),
+			wording.Length(solve.FarFromGiven(points, s.Skeleton, s.Weights, guides)),
+		))
 	}
 	s.Kept = slices.Clone(s.Kept)
 	keep := func(name string, result *studio.Result, w *weights.Weights, brief studio.Brief) {
@@ -422,7 +457,7 @@ func solvedResult(ctx context.Context, s *studio.State, in *mesh.Mesh, w *weight
 	if err := report.Relayered(ctx, in, s.Skeleton, w, s.Binding, nil); err != nil {
 		return nil, err
 	}
-	result.Report, result.Score = *report, nil
+	result.Report, result.Limits, result.Score = *report, limits, nil
 	return &result, nil
 }
 

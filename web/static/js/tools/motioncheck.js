@@ -385,11 +385,36 @@ export function commands(add) {
 export const own = {
   check_motion: () => operate('check_motion', asked()),
   solve_weights: () => tray.querySelector('#solve [data-fill]')?.focus(),
+  add_helpers: () => tray.querySelector('#helpers form button')?.focus(),
   best_bind: () => tray.querySelector('#best select')?.focus(),
   save_pose: () => tray.querySelector('#keep-pose [name=name]')?.focus(),
   drop_pose: () => tray.querySelector('#poses select')?.focus(),
   lay_motion: () => tray.querySelector('#lay [type=file]')?.click(),
 };
+
+// guides sends meshes in poses, and has the next solution made for them too; none takes them back.
+async function guides(files) {
+  const solve = tray.querySelector('#solve [data-fill=solve_weights]'), said = tray.querySelector('#guides-chosen'), form = new FormData();
+  const show = (file, text) => {
+    solve.dataset.params = JSON.stringify(file ? { guides: file } : {});
+    said.textContent = text;
+    tray.querySelector('#no-guides').hidden = !file;
+  };
+  if (!files.length) { show(null, ''); return; }
+  for (const f of files) form.append('file', f, f.name);
+  show(null, `Reading ${files[0].name}`);
+  try {
+    const { file } = await upload(`/api/characters/${store.id}/guides`, form, () => {});
+    show(file, files.length > 1 ? `${files.length} files, from ${files[0].name} to ${files.at(-1).name}` : files[0].name);
+  } catch (x) { show(null, x.message); }
+}
+tray.addEventListener('change', (e) => {
+  if (e.target.id !== 'guide-files' || !e.target.files.length) return;
+  const files = [...e.target.files].sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }));
+  e.target.value = '';
+  guides(files);
+});
+tray.addEventListener('click', (e) => { if (e.target.closest('#no-guides')) guides([]); });
 
 tray.addEventListener('submit', async (e) => {
   const form = e.target;
