@@ -20,6 +20,17 @@ test('the GLB has no error and no warning', async ({ page }, info) => {
   expect(report.info.maxInfluences).toBe(4);
 });
 
+test('what caps and eight bits cost the skin is told before the download', async ({ page }) => {
+  await open(page, 'Odile', 'handoff');
+  const rows = page.locator('#costs tbody tr');
+  await expect(rows).toHaveCount(4);
+  await expect(rows.nth(0)).toContainText('up to 4');
+  await expect(rows.nth(2)).toContainText('none');
+  await expect(rows.nth(3)).toContainText(/8 bits each.*mm/);
+  await rows.nth(3).click();
+  await expect(page.locator('[role=status]').filter({ hasText: /farthest at vertex \d+/ }).first()).toBeVisible();
+});
+
 // three.js' own SkinnedMesh on the same file against core/deform, and the
 // page's preview against both, to 1e-5 of the height.
 test('three.js, core/deform and the preview bend alike', async ({ page }, info) => {

@@ -212,6 +212,27 @@ test('weights are solved for motion, compared side by side, and the earlier ones
   expect(wrong).toEqual([]);
 });
 
+test('meshes in poses are sent as guides, and refused where they are of something else', async ({ page }) => {
+  const wrong = errors(page);
+  test.setTimeout(180_000);
+  const id = await own(page, 'Odile', 'Guided');
+  const obj = await (await page.request.get(`/characters/${id}/handoff/obj`)).body();
+  await page.getByText('Poses from files').click();
+  const file = (name, buffer) => ({ name, mimeType: 'text/plain', buffer });
+  await page.locator('#guide-files').setInputFiles([file('b2.obj', obj), file('b10.obj', obj)]);
+  await expect(page.locator('#guides-chosen')).toHaveText('2 files, from b2.obj to b10.obj');
+  await page.locator('#solve [data-fill=solve_weights]').click();
+  await expect(page.locator('[role=status]').filter({ hasText: /Solved|does not measure better/ }).first()).toBeVisible({ timeout: 120_000 });
+  await page.getByText('Poses from files').click();
+  await page.locator('#guide-files').setInputFiles(file('one.obj', Buffer.from('v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n')));
+  await expect(page.locator('#guides-chosen')).toHaveText('one.obj');
+  await page.locator('#solve [data-fill=solve_weights]').click();
+  await expect(page.locator('[role=status]').filter({ hasText: /one.obj has 3 vertices, and the character/ }).first()).toBeVisible({ timeout: 60_000 });
+  await page.locator('#no-guides').click();
+  await expect(page.locator('#guides-chosen')).toHaveText('');
+  expect(wrong).toEqual([]);
+});
+
 test('helper joints are found, follow their rules in the view, and are removed again', async ({ page }) => {
   test.setTimeout(180_000);
   const wrong = errors(page);

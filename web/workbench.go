@@ -312,6 +312,23 @@ func (s *site) probe(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, p)
 }
 
+// remains answers with how far the solved weights leave each vertex from the guide, for a map; with nothing where none
+// were solved.
+func (s *site) remains(w http.ResponseWriter, r *http.Request) {
+	o, err := s.open(r.Context(), param(r, "id"))
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	if b := o.state.Bind; b != nil && b.Report.Remains != nil {
+		left := *b.Report.Remains
+		left.Where = nil // Far tells of each vertex
+		answer(w, http.StatusOK, left)
+		return
+	}
+	answer(w, http.StatusOK, struct{}{})
+}
+
 // capCost answers with what the influence cap of the bind cost at each vertex, for a map; with
 // nothing where it cut nothing off.
 func (s *site) capCost(w http.ResponseWriter, r *http.Request) {

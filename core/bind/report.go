@@ -85,6 +85,8 @@ type Report struct {
 	Layers []Layer `json:"layers,omitempty"`
 	// Capped is what the influence cap cost; nil where nothing was cut.
 	Capped *CapCost `json:"capped,omitempty"`
+	// Remains is how far the skin stays from the guide, of weights that were solved for motion; nil of others.
+	Remains *Remains `json:"remains,omitempty"`
 	// Stray lists the vertices without a solution.
 	Stray []int32 `json:"-"`
 
@@ -133,6 +135,7 @@ func (r *Report) Findings() []finding.Finding {
 		out = append(out, l.findings()...)
 	}
 	out = append(out, r.Capped.findings()...)
+	out = append(out, r.Remains.findings()...)
 	out = append(out, r.leaks()...)
 	if r.Overshoot > overshootLimit {
 		out = append(out, finding.Finding{Code: "weights_clamped", Severity: finding.Note, Count: r.Negative,

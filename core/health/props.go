@@ -26,6 +26,7 @@ func InProps(c *mesh.Surface, s *skeleton.Skeleton, x skeleton.Marks) []finding.
 	if c.Pieces.Count() < 2 {
 		return nil
 	}
+	s = s.WithoutHelpers()
 	boxes := c.Pieces.Boxes(c.At)
 	tris := make([][][3]int32, c.Pieces.Count())
 	for _, t := range c.Tris {

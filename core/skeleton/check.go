@@ -53,8 +53,9 @@ type (
 )
 
 // CheckPlacement measures where the joints stand against the mesh, gravest
-// first. solid is the mesh's tree, or nil to leave it out.
+// first. solid is the mesh's tree, or nil to leave it out. Helper joints stand where they serve best, on others too.
 func (s *Skeleton) CheckPlacement(solid *geom.Tree, x Marks) []finding.Finding {
+	s = s.WithoutHelpers()
 	var out []finding.Finding
 	height := s.Height()
 	if solid != nil {
@@ -429,6 +430,7 @@ func (s *Skeleton) unsure() []finding.Finding {
 
 // CheckAxes measures the joints' axes against the conventions of their chains, or else c.
 func (s *Skeleton) CheckAxes(c Convention, x Marks) []finding.Finding {
+	s = s.WithoutHelpers()
 	var names []string
 	worst := 0.0
 	for i, off := range s.AxesOff(c, x) {

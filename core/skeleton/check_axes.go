@@ -47,6 +47,7 @@ func (s *Skeleton) RollsOff(solid *geom.Tree, c Convention, x Marks) []float64 {
 // partner's, for joints that are no hinges (CheckSwing tells of those), of twist joints off
 // their line, palms, and orders of turns that lock.
 func (s *Skeleton) CheckRolls(solid *geom.Tree, c Convention, x Marks) []finding.Finding {
+	s = s.WithoutHelpers()
 	var out []finding.Finding
 	b := s.body(x)
 	off := s.RollsOff(solid, c, x)

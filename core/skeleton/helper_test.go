@@ -131,3 +131,14 @@ func TestRulesThatCannotBeFollowedAreRefused(t *testing.T) {
 	require.NoError(t, err)
 	assert.ErrorContains(t, left.Validate(), "remove the helper joint first")
 }
+
+// A helper joint stands on its driver and has what axes it has: that is no finding.
+func TestHelperJointsAreNotFoundFaultWith(t *testing.T) {
+	s := arms()
+	s.Joints[7].Pos = s.Joints[1].Pos
+	x := skeleton.DefaultMarks
+	bare := s.WithoutHelpers()
+	assert.Equal(t, bare.CheckPlacement(nil, x), s.CheckPlacement(nil, x))
+	assert.Equal(t, bare.CheckAxes(skeleton.DefaultConvention, x), s.CheckAxes(skeleton.DefaultConvention, x))
+	assert.Equal(t, bare.CheckRolls(nil, skeleton.DefaultConvention, x), s.CheckRolls(nil, skeleton.DefaultConvention, x))
+}

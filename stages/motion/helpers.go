@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"wisemarrow/core/bind"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
@@ -75,7 +77,7 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 	if err != nil {
 		return fail(err)
 	}
-	limits := limitsOf(&s)
+	limits, height := limitsOf(&s), geom.BoxOf(in.World()).Size().Y
 	asked := solve.Options{Limits: limits, Dial: o.Dial, Fixed: fixed, Locked: s.LockedWeights(), Marks: s.Settings.Marks}
 	found, with, gains, err := solve.HelpersForMotion(ctx, in, s.Weights, s.Skeleton, g, asked, o.Most, func(what string, share float64) {
 		progress(what, 0.2+0.55*share)
@@ -109,6 +111,7 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 		if state, err = helped(ctx, &s, with, found.Weights, in, limits); err != nil {
 			return fail(err)
 		}
+		state.Bind.Report.Remains = bind.RemainsOf(found.Left, height, found.Frames)
 		if now, err = solve.Distances(ctx, in, with, g, unseen, found.Weights); err != nil {
 			return fail(refused(ctx, err))
 		}

@@ -154,6 +154,10 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 	if state.Bind, err = solvedResult(ctx, &s, in, next, limits); err != nil {
 		return fail(err)
 	}
+	height := geom.BoxOf(in.World()).Size().Y
+	if next == found.Weights {
+		state.Bind.Report.Remains = bind.RemainsOf(found.Left, height, found.Frames+len(guides))
+	}
 	state = state.Recounted()
 	after, err := Measure(ctx, &state, studio.Usual, func(share float64) { progress("Measuring the solved weights", 0.8+0.2*share) })
 	if err != nil {
@@ -183,7 +187,6 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 			}
 		}
 	}
-	height := geom.BoxOf(in.World()).Size().Y
 	out.Steps = []string{
 		fmt.Sprintf("%s changed, solved for %d frames", wording.Count(changed, "vertex", "vertices"), found.Frames),
 		fmt.Sprintf(

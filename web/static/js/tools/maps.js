@@ -40,7 +40,7 @@ export function recolour(vertices) {
 // update colours the skin by the map that is chosen; maps of the graphics card need nothing.
 export async function update() {
   const { skin } = plate, mine = ++turn;
-  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart', 'mix', 'cap'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
+  if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart', 'mix', 'cap', 'remains'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
   const n = skin.vertices, out = new Float32Array(3 * n), put = (v, c) => { out[3 * v] = c.r; out[3 * v + 1] = c.g; out[3 * v + 2] = c.b; };
   const bare = nothing(), ramp = rampOf(), { width, joint, value } = skin.influences, list = joints().length;
   if (store.map === 'count') {
@@ -59,6 +59,15 @@ export async function update() {
       if (!shares || shares.length !== n) { skin.colourBy(null); tell(far ? 'The mesh has changed since the bind: bind again to see what the cap costs.' : 'The cap of this bind cut nothing off.'); return; }
       for (let v = 0; v < n; v++) { const k = shares.charCodeAt(v); put(v, k ? ramp(k / 255) : bare); }
       tell(`how far the cap of ${cap} moves the skin over the usual ranges: up to ${most < 0.1 ? `${(1000 * most).toPrecision(2)} mm` : `${(100 * most).toFixed(0)} cm`} dark, in “${pose}”; gray is not moved`);
+    } catch (e) { set({ say: e.message }); return; }
+  } else if (store.map === 'remains') {
+    try {
+      const { far, farthest_m: most, mean_m: mean, frames } = await getJSON(`/api/characters/${store.id}/remains`);
+      if (mine !== turn) return;
+      const shares = far && atob(far), mm = (x) => `${(1000 * x).toPrecision(2)} mm`;
+      if (!shares || shares.length !== n) { skin.colourBy(null); tell(far ? 'The mesh has changed since the weights were solved: solve again.' : 'These weights were not solved for motion.'); return; }
+      for (let v = 0; v < n; v++) { const k = shares.charCodeAt(v); put(v, k ? ramp(k / 255) : bare); }
+      tell(`how far solving left the skin from the guide, over ${frames} poses: ${mm(mean)} on average, up to ${mm(most)} dark`);
     } catch (e) { set({ say: e.message }); return; }
   } else if (store.map === 'several') {
     const which = new Array(list).fill(null), c = new Color();
