@@ -33,7 +33,8 @@ const (
 // Solid is the skin of a mesh as an elastic solid about its bones.
 type Solid struct {
 	skeleton *skeleton.Skeleton
-	nodes    []r3.Vec // world, at rest
+	copied   *mesh.Mesh
+	nodes    []r3.Vec // of it, world, at rest
 	tris     [][3]int32
 	weights  *weights.Weights // of the nodes
 	number   []int32          // of the weights' joints: those of the skeleton, -1 for none
@@ -96,7 +97,7 @@ func NewSolid(ctx context.Context, m *mesh.Mesh, w *weights.Weights, s *skeleton
 	if copied.Faces() == 0 {
 		return nil, ErrNoSkin
 	}
-	g := &Solid{skeleton: s, nodes: copied.Points, weights: w.Gather(origin)}
+	g := &Solid{skeleton: s, copied: copied, nodes: copied.Points, weights: w.Gather(origin)}
 	g.tris, _ = copied.Triangles()
 	at := s.Numbers()
 	for _, name := range w.Joints {
@@ -115,6 +116,9 @@ func NewSolid(ctx context.Context, m *mesh.Mesh, w *weights.Weights, s *skeleton
 	g.place(m.World(), origin, rigid)
 	return g, nil
 }
+
+// Copy returns the copy whose vertices are the nodes, in world frame, and their weights; neither is written to.
+func (g *Solid) Copy() (*mesh.Mesh, *weights.Weights) { return g.copied, g.weights }
 
 // fleshOf returns what of a mesh is an elastic solid, in world frame with the vertices of m: without pieces that
 // keep their shape and what has no weights, and with vertices in one place as one.

@@ -92,9 +92,22 @@ func HelpersForMotion(
 		return p
 	}
 
+	// Which ones is found on the copy that the guide has: with every candidate in it the problem is several times as large.
 	progress("Looking where a helper joint helps", 0.45)
 	all, list := candidates(s, w, o.Marks)
-	p := told(all, withColumns(w, all))
+	coarse, of := g.Copy()
+	asked := o
+	asked.Fixed, asked.Given, asked.Locked = nil, nil, nil
+	if o.Locked != nil {
+		for _, name := range of.Joints {
+			k := slices.Index(w.Joints, name)
+			asked.Locked = append(asked.Locked, k >= 0 && o.Locked[k])
+		}
+	}
+	p := New(coarse, withColumns(of, all), all, asked)
+	for k, f := range frames {
+		p.Add(pose.Skin(all, f.Pose), posed[k].Nodes, 1)
+	}
 	chosen, err := p.choose(ctx, all, list, most, func(n int) {
 		progress(fmt.Sprintf("Looking where a helper joint helps, %s so far", counted(n)), 0.5+0.1*float64(n)/float64(max(most, 1)))
 	})

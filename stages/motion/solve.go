@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/guide"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
 	"wisemarrow/core/solve"
 	"wisemarrow/core/weights"
 	"wisemarrow/core/wording"
@@ -128,6 +129,9 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 			out.Left,
 			fmt.Sprintf("no usual range for %s: nothing tells how the skin should follow there", studio.Said(found.Still)),
 		)
+	}
+	if s.Weights.Mix != nil || slices.ContainsFunc(s.Skeleton.Joints, func(j skeleton.Joint) bool { return j.Mix > 0 }) {
+		out.Left = append(out.Left, "some of the skin blends by dual quaternions, and was solved as if it blended linearly")
 	}
 	if found.LeftOut > 0 {
 		out.Left = append(
