@@ -55,7 +55,7 @@ func (b *Binding) Validate(vertices int) error {
 		if r.Skeleton == nil {
 			return fmt.Errorf("record %d of the bind pose has no joints", i)
 		}
-		if err := r.Skeleton.Validate(); err != nil {
+		if err := r.Skeleton.WithoutRules().Validate(); err != nil { // it says where joints stood, not how they turn
 			return fmt.Errorf("record %d of the bind pose: %w", i, err)
 		}
 		for name, m := range r.Stretch {

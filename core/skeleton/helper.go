@@ -72,6 +72,19 @@ func (s *Skeleton) WithoutHelpers() *Skeleton {
 	return out
 }
 
+// WithoutRules returns the skeleton with its helper joints as joints like any others.
+func (s *Skeleton) WithoutRules() *Skeleton {
+	list := s.Helpers()
+	if len(list) == 0 {
+		return s
+	}
+	out := s.Clone()
+	for _, i := range list {
+		out.Joints[i].Helper = nil
+	}
+	return out
+}
+
 // CheckHelpers reports the first helper joint whose rule cannot be followed.
 func (s *Skeleton) CheckHelpers() error {
 	for _, j := range s.Joints {

@@ -99,9 +99,7 @@ func (d *decoder) skeleton() error {
 	}
 	if list := s.Helpers(); len(list) > 0 {
 		if err := s.Validate(); err != nil {
-			for _, i := range list {
-				s.Joints[i].Helper = nil
-			}
+			s = s.WithoutRules()
 			d.scene.Notes = append(
 				d.scene.Notes,
 				fmt.Sprintf("%d joints have rules that cannot be followed, and are joints like any others: %v", len(list), err),

@@ -44,6 +44,12 @@ func TestHelperJointsAreAddedAndRemoved(t *testing.T) {
 		require.Subset(t, codes(studio.CheckOnly(&s, stage)), codes(studio.CheckOnly(&out, stage)), stage)
 	}
 
+	// A new name of a driver is one in the rule, and in the bind pose nothing breaks.
+	named := studiotest.Do(t, out, "rename_joint", `{"joint":"`+added[0].Helper.Driver+`","name":"other_l"}`)
+	require.Equal(t, "other_l", named.Skeleton.Joints[len(s.Skeleton.Joints)].Helper.Driver)
+	require.NoError(t, named.Skeleton.Validate())
+	require.NoError(t, named.Binding.Validate(len(named.Mesh.Points)))
+
 	// Their drivers cannot go or be cut off without them.
 	_, _, err = studiotest.Try(out, "remove_joints", `{"joints":["`+added[0].Helper.Driver+`"]}`)
 	require.ErrorContains(t, err, "remove the helper joint first")
@@ -59,6 +65,7 @@ func TestHelperJointsAreAddedAndRemoved(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, s.Skeleton.Joints, back.Skeleton.Joints)
 	require.Contains(t, told.Sentence, "Removed ")
+	require.Subset(t, codes(studio.CheckOnly(&s, "bind")), codes(studio.CheckOnly(&back, "bind")))
 	require.NoError(t, back.Weights.Validate())
 	require.NotContains(t, back.Weights.Joints, added[0].Name)
 	require.Len(t, back.Binding.Records[0].Skeleton.Joints, len(s.Skeleton.Joints))
