@@ -254,13 +254,18 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 			after.Score,
 		)
 		if o.Take == takeBetter {
-			out.Sentence = fmt.Sprintf(
-				"Solved for motion, but it does not measure better (average ratio to limit %.2f → %.2f, spots over %d → %d): the weights stay as they are",
+			why := fmt.Sprintf(
+				"it does not measure better (average ratio to limit %.2f → %.2f, spots over %d → %d)",
 				before.Score,
 				after.Score,
 				before.Over,
 				after.Over,
 			)
+			was := solve.FarFromGiven(points, s.Skeleton, s.Weights, guides)
+			if now := solve.FarFromGiven(points, s.Skeleton, next, guides); len(guides) > 0 && now >= was {
+				why = fmt.Sprintf("the skin does not come nearer to the guides (%s, before %s)", wording.Length(now), wording.Length(was))
+			}
+			out.Sentence = fmt.Sprintf("Solved for motion, but %s: the weights stay as they are", why)
 		}
 		return s, out, nil
 	}

@@ -1,0 +1,149 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+
+	"wisemarrow/core/bind"
+	"wisemarrow/core/deform"
+	"wisemarrow/core/guide"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/solve"
+	"wisemarrow/core/weights"
+	"wisemarrow/demo"
+)
+
+// solvedPoses holds solved weights against the automatic bind in three populations of poses that nothing was solved for:
+// all joints at random, each joint alone at three quarters of its range, and each joint with its parent at random; and
+// tells what became worst at any joint that was within its limits.
+func solvedPoses() error {
+	ctx := context.Background()
+	seed, err := benchSeed()
+	if err != nil {
+		return err
+	}
+	fmt.Println("Solved weights in three populations of unseen poses: distance to the guide over that of the bind; what got worse")
+	fmt.Printf("%-12s %8s | %7s %7s %7s | %9s %7s %7s  %s\n", "character", "vertices", "random", "alone", "pairs", "got worse", "was", "is", "at")
+	var sums [3]float64
+	n, worse := 0, 0
+	for k, v := range append(castVariants(), demo.Strangers(seed, 24)...) {
+		m, s := v.Make()
+		w, report, err := bind.Automatic(ctx, m, s, bind.DefaultOptions, nil)
+		if err != nil {
+			fmt.Printf("%-12s not bound: %v\n", v.Name, err)
+			continue
+		}
+		in, _ := m.Bindable()
+		g, err := guide.NewSolid(ctx, in, w, s, guide.Options{})
+		if err != nil {
+			return err
+		}
+		o := solve.Options{Limits: bind.DefaultOptions.Limits, Dial: 1, Marks: skeleton.DefaultMarks}
+		out, err := solve.ForMotion(ctx, in, w, s, g, o, nil, nil)
+		if err != nil {
+			return err
+		}
+		var ratios [3]float64
+		for p, poses := range [][]pose.Tried{
+			pose.Anyhow(s, o.Marks, seed+100, 12),
+			thinned(pose.Extremes(s, s.Trials(o.Marks), 0.75), 24),
+			pairs(s, o.Marks, seed+200, 16),
+		} {
+			far, err := solve.Distances(ctx, in, s, g, poses, w, out.Weights)
+			if err != nil {
+				return err
+			}
+			ratios[p] = far[1].Mean / far[0].Mean
+			sums[p] += ratios[p]
+		}
+		var sheets [2]*deform.Checked
+		for i, x := range []*weights.Weights{w, out.Weights} {
+			if sheets[i], err = sheetOf(m, s, x, report); err != nil {
+				return err
+			}
+		}
+		was, is, at := gotWorse(sheets[0], sheets[1])
+		name := v.Name
+		if k >= len(castVariants()) {
+			name = fmt.Sprintf("stranger %d", k-len(castVariants())+1)
+		}
+		if is > 1 {
+			worse++
+		}
+		fmt.Printf("%-12s %8d | %7.2f %7.2f %7.2f | %9.2f %7.2f %7.2f  %s\n", name, len(m.Points), ratios[0], ratios[1], ratios[2], is-was, was, is, at)
+		n++
+	}
+	fmt.Printf("%d characters: %.2f at random, %.2f alone, %.2f in pairs; at %d of them a joint that was within its limits no longer is\n",
+		n, sums[0]/float64(n), sums[1]/float64(n), sums[2]/float64(n), worse)
+	return nil
+}
+
+// thinned are at most so many of a list, evenly spread.
+func thinned[T any](list []T, n int) []T {
+	if len(list) <= n {
+		return list
+	}
+	out := make([]T, n)
+	for k := range out {
+		out[k] = list[k*len(list)/n]
+	}
+	return out
+}
+
+// pairs are poses of a joint and its parent, each turned about one of its axes by anything within its range.
+func pairs(s *skeleton.Skeleton, x skeleton.Marks, seed uint64, n int) (out []pose.Tried) {
+	rng := rand.New(rand.NewPCG(seed, 1))
+	by := map[int][]skeleton.Trial{}
+	var joints []int
+	for _, t := range s.Trials(x) {
+		if by[t.Joint] == nil {
+			joints = append(joints, t.Joint)
+		}
+		by[t.Joint] = append(by[t.Joint], t)
+	}
+	for range 20 * n {
+		if len(out) == n || len(joints) == 0 {
+			break
+		}
+		i := joints[rng.IntN(len(joints))]
+		p := s.Joints[i].Parent
+		if p < 0 || by[p] == nil {
+			continue
+		}
+		turned := pose.Pose{}
+		for _, j := range []int{i, p} {
+			t := by[j][rng.IntN(len(by[j]))]
+			turned[s.Joints[j].Name] = pose.AboutWorld(s, t, t.Degrees[0]+rng.Float64()*(t.Degrees[1]-t.Degrees[0]))
+		}
+		out = append(out, pose.Tried{Name: s.Joints[i].Name + " with " + s.Joints[p].Name, Joint: i, Pose: turned})
+	}
+	return out
+}
+
+// gotWorse is, of what was within its limit at a joint that turns alone, what grew most over it.
+func gotWorse(before, after *deform.Checked) (was, is float64, at string) {
+	worst := func(c *deform.Checked) map[string]float64 {
+		out := map[string]float64{}
+		for _, f := range c.Faults {
+			if f.Turned != "" {
+				key := f.Turned + " " + f.Kind
+				out[key] = max(out[key], f.Times)
+			}
+		}
+		return out
+	}
+	a, b := worst(before), worst(after)
+	least := 0.0 // what is not told is at most as much as the last that is
+	if n := len(before.Faults); n == deform.MostFaults {
+		least = before.Faults[n-1].Times
+	}
+	most := 0.0
+	for key, x := range b {
+		if y := max(a[key], min(least, x)); y <= 1 && (x-y > most || x-y == most && key < at) {
+			most, was, is, at = x-y, y, x, key
+		}
+	}
+	return was, is, at
+}
