@@ -102,7 +102,7 @@ func (c *checking) homes() {
 			c.near[i] = append(c.near[i], int32(p))
 			c.near[p] = append(c.near[p], int32(i))
 		}
-		if h := sk.Joints[i].Helper; h != nil { // it stands between its driver and what that hangs from
+		if h := sk.Joints[i].Helper; h != nil { // it stands between its driver and a joint above that
 			if d := sk.Index(h.Driver); d >= 0 && d != sk.Joints[i].Parent {
 				c.near[i] = append(c.near[i], int32(d))
 				c.near[d] = append(c.near[d], int32(i))

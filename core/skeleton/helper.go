@@ -12,14 +12,14 @@ import (
 )
 
 // Helper is the rule by which a helper joint turns: by a share of the turn of another joint. Nobody poses it, and
-// nothing hangs from it.
+// it has no children.
 type Helper struct {
-	// Driver is the joint that it follows. The helper hangs from the driver or from what the driver hangs from.
+	// Driver is the joint that it follows. The helper is a child of the driver or of a joint above it.
 	Driver string `json:"driver"`
 	// Twist: only what the driver turns about its own bone counts.
 	Twist bool `json:"twist,omitempty"`
-	// Share is how much of the turn it makes, -1 to 1. One that hangs from its driver takes a negative share of the turn
-	// back.
+	// Share is how much of the turn it makes, -1 to 1. A negative share of a child of the driver takes
+	// that much of the turn back.
 	Share float64 `json:"share"`
 }
 
@@ -45,7 +45,7 @@ func (s *Skeleton) Helpers() (out []int) {
 	return out
 }
 
-// Hanging returns all that hangs from each joint, ascending: its children, and helper joints.
+// Hanging returns the children of every joint with its helper joints, ascending.
 func (s *Skeleton) Hanging() [][]int {
 	out := s.Children()
 	for _, i := range s.Helpers() {
@@ -121,7 +121,7 @@ func (s *Skeleton) CheckHelpers() error {
 	return nil
 }
 
-// above are joint i and all that it hangs from.
+// above are joint i, its parent, and so on up to the root.
 func (s *Skeleton) above(i int) (out []int) {
 	for ; i >= 0; i = s.Joints[i].Parent {
 		out = append(out, i)

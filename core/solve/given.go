@@ -276,7 +276,7 @@ func (x *fitting) step(damp float64) ([]quat.Number, r3.Vec, bool) {
 	a, b := mat.NewSymDense(n, nil), mat.NewVecDense(n, nil)
 	type moved struct {
 		at   int    // among the joints
-		sum  r3.Vec // of what hangs from it, weight by place
+		sum  r3.Vec // of the skin that moves with it, weight by place
 		part float64
 	}
 	var chain []moved

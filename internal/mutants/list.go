@@ -33,7 +33,7 @@ var mutants = []Mutant{
 	{"solve: the dial does nothing", "core/solve/problem.go", "return leastHeld + asBound*(1-p.o.Dial)/p.o.Dial", "return leastHeld", "./core/solve", ""},
 	{"solve: sides are not evened", "core/solve/pairs.go", "mean := (a[k] + b[i]) / 2", "mean := a[k]; if k >= 0 { continue }", "./core/solve", ""},
 	{"solve: worse weights are used", "stages/motion/solve.go", "return after.Score < before.Score && after.Over", "return after.Over", "./stages/motion", "Better"},
-	{"solve: shares of helper joints are not fitted", "core/solve/helpers.go", "math.Abs(h.Share+steps[n][3])", "math.Abs(h.Share)", "./core/solve", "Helper"},
+	{"solve: shares of helper joints are not fitted", "core/solve/refit.go", "math.Abs(h.Share+steps[n][3])", "math.Abs(h.Share)", "./core/solve", "Helper"},
 	{"solve: what was given counts for nothing", "core/solve/motion.go", "p.Add(x.matrices(s), x.Places, x.Times)", "_ = x", "./core/solve", "Given"},
 	{"solve: a pose is taken from the first guess", "core/solve/given.go", "for range poseSteps {", "for range 0 * poseSteps {", "./core/solve", "PoseOf"},
 	{"helpers: a twist is the whole turn", "core/skeleton/helper.go", "if h.Twist {\n\t\tq =", "if false {\n\t\tq =", "./core/skeleton", "Helper"},
