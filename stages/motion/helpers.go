@@ -56,27 +56,11 @@ const worseBy = 0.03
 // Apply implements studio.Operation.
 func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
-	if err := still(&s); err != nil {
-		return fail(err)
-	}
-	fixed, open, err := (&SolveWeights{}).fixed(&s)
+	x, err := (&SolveWeights{}).begin(ctx, &s, progress)
 	if err != nil {
 		return fail(err)
 	}
-	if open == 0 {
-		return fail(studio.Wrong("no vertex is left to solve: all were set by hand, are hidden, follow one joint or have no weights"))
-	}
-	progress("Measuring the present weights", 0)
-	before, err := Measure(ctx, &s, studio.Usual, func(share float64) { progress("Measuring the present weights", 0.15*share) })
-	if err != nil {
-		return fail(err)
-	}
-	in, _ := s.Mesh.Bindable()
-	progress("Preparing the guide", 0.15)
-	g, err := guideOf(ctx, &s, in)
-	if err != nil {
-		return fail(err)
-	}
+	fixed, before, in, g := x.fixed, x.before, x.in, x.g
 	limits, height := limitsOf(&s), geom.BoxOf(in.World()).Size().Y
 	asked := solve.Options{Limits: limits, Dial: o.Dial, Fixed: fixed, Locked: s.LockedWeights(), Marks: s.Settings.Marks}
 	found, with, gains, err := solve.HelpersForMotion(ctx, in, s.Weights, s.Skeleton, g, asked, o.Most, func(what string, share float64) {

@@ -77,32 +77,11 @@ func (o *SolveWeights) Files() []*studio.File {
 // Apply implements studio.Operation.
 func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
-	if err := still(&s); err != nil {
-		return fail(err)
-	}
-	if len(o.Joints) > 0 {
-		if _, err := s.JointsNamed(o.Joints); err != nil {
-			return fail(err)
-		}
-	}
-	fixed, open, err := o.fixed(&s)
+	x, err := o.begin(ctx, &s, progress)
 	if err != nil {
 		return fail(err)
 	}
-	if open == 0 {
-		return fail(studio.Wrong("no vertex is left to solve: all were set by hand, are hidden, follow one joint or have no weights"))
-	}
-	progress("Measuring the present weights", 0)
-	before, err := Measure(ctx, &s, studio.Usual, func(share float64) { progress("Measuring the present weights", 0.15*share) })
-	if err != nil {
-		return fail(err)
-	}
-	in, _ := s.Mesh.Bindable()
-	progress("Preparing the guide", 0.15)
-	g, err := guideOf(ctx, &s, in)
-	if err != nil {
-		return fail(err)
-	}
+	fixed, before, in, g := x.fixed, x.before, x.in, x.g
 	limits := limitsOf(&s)
 	if o.Influences > 0 {
 		limits.Cap = o.Influences
@@ -284,6 +263,42 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 		wording.Count(changed, "vertex", "vertices"), partly, before.Score, after.Score, before.Over, after.Over,
 	)
 	return state, out, nil
+}
+
+// beginning is what a solution begins from.
+type beginning struct {
+	fixed  []bool // vertices whose weights stay
+	before *studio.Sheet
+	in     *mesh.Mesh // what of the mesh is bound
+	g      *guide.Solid
+}
+
+// begin measures the present weights and prepares the guide, or says what keeps it from being solved.
+func (o *SolveWeights) begin(ctx context.Context, s *studio.State, progress studio.Progress) (x beginning, err error) {
+	if err := still(s); err != nil {
+		return x, err
+	}
+	if len(o.Joints) > 0 {
+		if _, err := s.JointsNamed(o.Joints); err != nil {
+			return x, err
+		}
+	}
+	open := 0
+	if x.fixed, open, err = o.fixed(s); err != nil {
+		return x, err
+	}
+	if open == 0 {
+		return x, studio.Wrong("no vertex is left to solve: all were set by hand, are hidden, follow one joint or have no weights")
+	}
+	progress("Measuring the present weights", 0)
+	x.before, err = Measure(ctx, s, studio.Usual, func(share float64) { progress("Measuring the present weights", 0.15*share) })
+	if err != nil {
+		return x, err
+	}
+	x.in, _ = s.Mesh.Bindable()
+	progress("Preparing the guide", 0.15)
+	x.g, err = guideOf(ctx, s, x.in)
+	return x, err
 }
 
 // still refuses joints that are not as the skin was bound.
