@@ -18,8 +18,8 @@ type Remains struct {
 	Far      []byte  `json:"far,omitempty"`   // of each vertex, in 255ths of Farthest: for a map
 }
 
-// remainsShows is from what part of the height on what remains is told: twice what a practitioner sees at once. Common
-// practice, no source.
+// remainsShows is from what part of the height on what remains is told: twice that of a cap, as this is a mean over poses.
+// No source.
 const remainsShows = 0.02
 
 // RemainsOf keeps what is left by vertex, metres.

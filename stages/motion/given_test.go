@@ -46,12 +46,12 @@ func guidesOf(t *testing.T, s studio.State, u studio.Upload) ([]solve.Given, err
 	return motion.Guides(context.Background(), &s, op.(studio.FileReader).Files()[0], 1)
 }
 
-// Meshes that somebody posed count for more than the computed guide: the skin comes nearer to them, whichever way they come
-// and without their poses being told.
+// Meshes that somebody posed are read whichever way they come, and their poses found; what is no mesh of this character is
+// refused. That weights follow them is tested in core/solve.
 func TestWeightsAreSolvedForPosesFromFiles(t *testing.T) {
 	s := studiotest.Bound(t)
 	points := s.Mesh.World()
-	// The shoulders of somebody who lifts what the bind leaves: a tenth of the way down is pushed out.
+	// The skin as it is bound, in random poses, a meter up and pushed forward a little more towards the head.
 	posed := func(k int) []r3.Vec {
 		out := deform.Bound(points, s.Weights, s.Skeleton, pose.Anyhow(s.Skeleton, s.Settings.Marks, 5, 3)[k].Pose, nil)
 		for v := range out {

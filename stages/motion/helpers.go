@@ -185,7 +185,6 @@ func helped(
 	if state.Bind, err = solvedResult(ctx, &state, in, w, limits); err != nil {
 		return state, err
 	}
-	state.Bind.Skeleton = with
 	return state.Recounted(), nil
 }
 

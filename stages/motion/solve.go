@@ -484,7 +484,8 @@ func solvedResult(ctx context.Context, s *studio.State, in *mesh.Mesh, w *weight
 	if err := report.Relayered(ctx, in, s.Skeleton, w, s.Binding, nil); err != nil {
 		return nil, err
 	}
-	result.Report, result.Limits, result.Score = *report, limits, nil
+	// They were found for the joints as they are now.
+	result.Report, result.Limits, result.Skeleton, result.Score = *report, limits, s.Skeleton, nil
 	return &result, nil
 }
 
