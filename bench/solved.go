@@ -100,17 +100,56 @@ func solvedWeights() error {
 	return nil
 }
 
-// sheetOf tries a bind in the usual reel.
-func sheetOf(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, report *bind.Report) (*deform.Checked, error) {
+// tryingOf is the skin of a bind, with what it is measured.
+func tryingOf(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, report *bind.Report) (*deform.Skin, deform.CheckOptions, error) {
 	tris, _ := m.Triangles()
-	skin, err := deform.NewSkin(m.World(), tris, w, s, nil)
-	if err != nil {
-		return nil, err
-	}
 	o := deform.CheckOptions{Cross: 10, Cover: pose.DefaultReel.Steps}
 	o.Body, o.Layers = report.Worn(m)
 	o.Rigid = report.Stiff(m)
+	skin, err := deform.NewSkin(m.World(), tris, w, s, nil)
+	return skin, o, err
+}
+
+// sheetOf tries a bind in the usual reel.
+func sheetOf(m *mesh.Mesh, s *skeleton.Skeleton, w *weights.Weights, report *bind.Report) (*deform.Checked, error) {
+	skin, o, err := tryingOf(m, s, w, report)
+	if err != nil {
+		return nil, err
+	}
 	return skin.Check(context.Background(), pose.NewReel(s, pose.DefaultReel), o, nil)
+}
+
+// guarded are solved weights without what they spoil, and their sheet.
+func guarded(
+	m *mesh.Mesh,
+	s *skeleton.Skeleton,
+	was, solved *weights.Weights,
+	report *bind.Report,
+) (*solve.Guarded, *deform.Checked, error) {
+	ctx := context.Background()
+	skin, o, err := tryingOf(m, s, was, report)
+	if err != nil {
+		return nil, nil, err
+	}
+	reel := pose.NewReel(s, pose.DefaultReel)
+	var sheet *deform.Checked
+	out, err := solve.Guard{
+		Mesh: m, Skeleton: s, Marks: skeleton.DefaultMarks, Was: was, Cap: bind.DefaultOptions.Cap,
+		Check: func(w *weights.Weights) ([]deform.Fault, error) {
+			if sheet, err = sheetOf(m, s, w, report); err != nil {
+				return nil, err
+			}
+			return sheet.Faults, nil
+		},
+		Before: func(kind string, frame int) (float64, error) {
+			f, err := skin.CheckSpot(ctx, reel, kind, frame, o)
+			if f == nil {
+				return 0, err
+			}
+			return f.Times, err
+		},
+	}.Keep(solved)
+	return out, sheet, err
 }
 
 // castVariants are the cast with their true skeletons.

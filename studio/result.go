@@ -120,7 +120,7 @@ func (r *Result) recounted(w *weights.Weights, m *mesh.Mesh) *Result {
 	out := *r
 	out.Report.Stray = stray(w, m)
 	out.Report.Vertices, out.Report.Unweighted = len(m.Points), len(out.Report.Stray)
-	out.Score = nil // of other weights
+	out.Score, out.Report.Remains = nil, nil // of other weights
 	return &out
 }
 

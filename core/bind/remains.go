@@ -53,7 +53,7 @@ func (r *Remains) findings() []finding.Finding {
 	return []finding.Finding{{
 		Code: "guide_remains", Severity: finding.Note, Count: r.Count,
 		Title:    wording.Count(r.Count, "vertex stays", "vertices stay") + " far from the guide",
-		Why:      "No weights of the joints around them bring these vertices close to how the skin should bend, on average over the poses. A helper joint there may, or a shape for the pose.",
+		Why:      "The weights of the joints around them do not bring these vertices close to how the skin should bend, on average over the poses. A helper joint there may, or a shape for the pose.",
 		Evidence: []finding.Evidence{{What: "farthest from the guide", Value: r.Farthest, Limit: remainsShows * r.Height, Unit: "m"}},
 		Where:    finding.Where{Vertices: r.Where},
 		Remedies: []finding.Remedy{{Label: "Add helper joints", Opens: "helpers"}},

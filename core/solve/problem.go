@@ -174,19 +174,42 @@ type Solved struct {
 	// Before and After are how far vertices are from the guide over the frames that were told, where joints could be
 	// chosen: root of the mean of squares, metres.
 	Before, After float64
-	// Left is the same after, by vertex.
-	Left []float64
 	// Changed is how many vertices got other weights.
 	Changed int
 	// Frames of All were told by ForMotion, and LeftOut were too many.
 	Frames, All, LeftOut int
 	// Still are joints that have weights and turned in no frame: nothing tells where theirs should end.
 	Still []string
+
+	problem *Problem
+}
+
+// Left is, by vertex, how far weights of its joints leave it from the guide over the frames that were told: root of the mean
+// of squares, metres.
+func (s *Solved) Left(w *weights.Weights) []float64 {
+	p := s.problem
+	out := make([]float64, len(p.points))
+	if p.frames == 0 {
+		return out
+	}
+	for u, vertices := range p.of {
+		share := make([]float64, len(p.joints[u]))
+		for _, x := range w.Of[vertices[0]] {
+			if k, ok := slices.BinarySearch(p.joints[u], x.Joint); ok {
+				share[k] = x.Value
+			}
+		}
+		left := inDetail * p.height * math.Sqrt(p.square(u, share)/p.frames)
+		for _, v := range vertices {
+			out[v] = left
+		}
+	}
+	return out
 }
 
 // Solve finds the weights. It can be called again after more was added.
 func (p *Problem) Solve(ctx context.Context) (*Solved, error) {
-	out := &Solved{Before: p.distance(p.was)}
+	out := &Solved{Before: p.distance(p.was), problem: p}
 	if p.o.Dial <= 0 || p.frames == 0 {
 		out.Weights, out.After = p.w, out.Before
 		return out, ctx.Err()
@@ -207,13 +230,6 @@ func (p *Problem) Solve(ctx context.Context) (*Solved, error) {
 	p.mirror(p.now)
 	out.Weights = p.weights()
 	out.After = p.distance(p.now)
-	out.Left = make([]float64, len(p.points))
-	for u, list := range p.of {
-		left := inDetail * p.height * math.Sqrt(p.square(u, p.now[u])/p.frames)
-		for _, v := range list {
-			out.Left[v] = left
-		}
-	}
 	for v := range p.points {
 		if !slices.Equal(p.w.Of[v], out.Weights.Of[v]) {
 			out.Changed++

@@ -87,7 +87,7 @@ func TestKnownWeightsAreRecovered(t *testing.T) {
 	}
 	assert.Less(t, worst, 0.02)
 	assert.Positive(t, out.Changed)
-	for v, left := range out.Left {
+	for v, left := range out.Left(out.Weights) {
 		assert.Less(t, left, 0.003, "vertex %d", v)
 	}
 }

@@ -66,7 +66,11 @@ func TestWeightsAreSolvedForPosesFromFiles(t *testing.T) {
 		require.NoError(t, obj.Encode(&b, &m))
 		return b.Bytes()
 	}
-	objs := studio.Upload{Name: "one.obj", Data: asOBJ(posed(0)), Beside: map[string][]byte{"two.obj": asOBJ(posed(1)), "notes.txt": []byte("no mesh")}}
+	objs := studio.Upload{
+		Name:   "one.obj",
+		Data:   asOBJ(posed(0)),
+		Beside: map[string][]byte{"two.obj": asOBJ(posed(1)), "notes.txt": []byte("no mesh")},
+	}
 	arms := map[string]any{"joints": []string{"upper_arm_l", "upper_arm_r", "clavicle_l", "clavicle_r"}, "take": "kept", "counts": 50}
 	entry, op := solving(t, arms, objs)
 	_, told, err := studio.Apply(context.Background(), entry, op, s, nil)

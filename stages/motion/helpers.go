@@ -71,7 +71,10 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 	}
 	if len(gains) == 0 {
 		return fail(
-			studio.Nothing("no helper joint takes %s or more off what is left between the skin and the guide", wording.Percent(solve.LeastGain)),
+			studio.Nothing(
+				"no helper joint takes %s or more off what is left between the skin and the guide",
+				wording.Percent(solve.LeastGain),
+			),
 		)
 	}
 	unseen := pose.Anyhow(s.Skeleton, s.Settings.Marks, unseenSeed, unseenPoses)
@@ -86,31 +89,36 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 			fmt.Sprintf("%s left out: there are too many joints to solve for all", wording.Count(found.LeftOut, "pose was", "poses were")),
 		)
 	}
-	var state studio.State
-	var after *studio.Sheet
+	var kept guarded
 	var now []solve.Distance
 	measured := len(gains)
 	for share := 0.75; ; share += (1 - share) / 2 {
 		progress("Measuring with helper joints", share)
-		if state, err = helped(ctx, &s, with, found.Weights, in, limits); err != nil {
+		kept, err = guard(ctx, &s, before, found.Weights, limits.Cap, func(w *weights.Weights) (studio.State, error) {
+			state, err := helped(ctx, &s, with, w, in, limits)
+			if err == nil {
+				state.Bind.Report.Remains = bind.RemainsOf(found.Left(w), height, found.Frames)
+			}
+			return state, err
+		})
+		if err != nil {
 			return fail(err)
 		}
-		state.Bind.Report.Remains = bind.RemainsOf(found.Left, height, found.Frames)
-		if now, err = solve.Distances(ctx, in, with, g, unseen, found.Weights); err != nil {
+		if now, err = solve.Distances(ctx, in, with, g, unseen, kept.Weights); err != nil {
 			return fail(refused(ctx, err))
 		}
-		if after, err = Measure(ctx, &state, studio.Usual, nil); err != nil {
-			return fail(err)
-		}
-		if o.Take == takeAlways || worth(was[0], now[0], &before.Brief, &after.Brief) {
+		if o.Take == takeAlways || len(kept.Left) == 0 && worth(was[0], now[0], &before.Brief, &kept.sheet.Brief) {
 			break
 		}
 		// What does most harm is left out, and the rest tried again.
-		k := harmful(gains, after, before)
-		why := notWorth(was[0], now[0], &before.Brief, &after.Brief)
+		k := harmful(gains, kept.sheet, before)
+		why := notWorth(was[0], now[0], &before.Brief, &kept.sheet.Brief)
+		if len(kept.Left) > 0 {
+			why = strings.Join(spoiledSays(kept.Left), "; ")
+		}
 		if len(gains) == 1 {
 			s.Sheet = before
-			out.After = fmt.Sprintf("%.2f", after.Score)
+			out.After = fmt.Sprintf("%.2f", kept.sheet.Score)
 			out.Sentence = fmt.Sprintf("Tried %s, but %s: nothing was added", studio.Said(gains[0].Joints), why)
 			return s, out, nil
 		}
@@ -127,6 +135,7 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 			return fail(refused(ctx, err))
 		}
 	}
+	state, after := kept.state, kept.sheet
 	out.After = fmt.Sprintf("%.2f", after.Score)
 	var names []string
 	for _, x := range gains {
@@ -134,7 +143,7 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 		step := fmt.Sprintf("%s: %s", strings.Join(x.Joints, " and "), x.Says)
 		if len(gains) == measured { // with all of them
 			step += fmt.Sprintf(
-				"; %s that it moves are %s from the guide, without it %s",
+				"; as solved, %s that it moves are %s from the guide, without it %s",
 				wording.Count(x.Vertices, "vertex", "vertices"), wording.Length(x.After), wording.Length(x.Before),
 			)
 		}
@@ -156,6 +165,7 @@ func (o *AddHelpers) Apply(ctx context.Context, s studio.State, progress studio.
 			after.Over,
 		),
 	)
+	out.Steps = append(out.Steps, kept.says()...)
 	result := *state.Bind
 	result.Score = &after.Brief
 	state.Bind, state.Sheet = &result, after

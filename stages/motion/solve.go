@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"wisemarrow/core/bind"
 	"wisemarrow/core/geom"
@@ -126,50 +127,42 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 	if changed == 0 {
 		return fail(studio.Nothing("the weights are as close to the guide as they come"))
 	}
-	progress("Measuring poses that were not solved for", 0.65)
+	progress("Measuring the solved weights", 0.65)
+	height := geom.BoxOf(in.World()).Size().Y
+	with := func(w *weights.Weights) (studio.State, error) {
+		state := s
+		state.Weights = w
+		var err error
+		if state.Bind, err = solvedResult(ctx, &s, in, w, limits); err != nil {
+			return state, err
+		}
+		state = state.Recounted()
+		state.Bind.Report.Remains = bind.RemainsOf(found.Left(w), height, found.Frames+len(guides))
+		return state, nil
+	}
+	kept := guarded{Guarded: &solve.Guarded{Weights: next}}
+	if len(guides) == 0 {
+		kept, err = guard(ctx, &s, before, next, limits.Cap, with)
+	} else if kept.state, err = with(next); err == nil { // what somebody made is the aim
+		kept.sheet, err = Measure(ctx, &kept.state, before.Asked, nil)
+	}
+	if err != nil {
+		return fail(err)
+	}
+	state, after, next := kept.state, kept.sheet, kept.Weights
+	progress("Measuring poses that were not solved for", 0.9)
 	unseen := pose.Anyhow(s.Skeleton, s.Settings.Marks, unseenSeed, unseenPoses)
 	far, err := solve.Distances(ctx, in, s.Skeleton, g, unseen, s.Weights, next)
 	if err != nil {
 		return fail(refused(ctx, err))
 	}
-	state := s
-	state.Weights = next
-	if state.Bind, err = solvedResult(ctx, &s, in, next, limits); err != nil {
-		return fail(err)
-	}
-	height := geom.BoxOf(in.World()).Size().Y
-	if next == found.Weights {
-		state.Bind.Report.Remains = bind.RemainsOf(found.Left, height, found.Frames+len(guides))
-	}
-	state = state.Recounted()
-	after, err := Measure(ctx, &state, studio.Usual, func(share float64) { progress("Measuring the solved weights", 0.8+0.2*share) })
-	if err != nil {
-		return fail(err)
-	}
-	better := helps(&before.Brief, &after.Brief, far[0], far[1])
+	better := len(kept.Left) == 0 && helps(&before.Brief, &after.Brief, far[0], far[1])
 	points := s.Mesh.World()
-	if len(guides) > 0 { // what somebody made is the aim
+	if len(guides) > 0 {
 		better = after.Over <= before.Over && after.Score <= (1+worseBy)*before.Score &&
 			solve.FarFromGiven(points, s.Skeleton, next, guides) < solve.FarFromGiven(points, s.Skeleton, s.Weights, guides)
 	}
-	partly := ""
-	if !better && o.Take == takeBetter && o.everything(&s) && len(guides) == 0 {
-		progress("Solved for some joints, as before for others", 0.97)
-		mixed, named, err := o.byJoint(ctx, &s, state, before, after)
-		if err != nil {
-			return fail(err)
-		}
-		if mixed != nil {
-			found, err := solve.Distances(ctx, in, s.Skeleton, g, unseen, s.Weights, mixed.Weights)
-			if err != nil {
-				return fail(refused(ctx, err))
-			}
-			if helps(&before.Brief, &mixed.Sheet.Brief, found[0], found[1]) {
-				state, next, after, far, better = *mixed, mixed.Weights, mixed.Sheet, found, true
-				changed, partly = differing(s.Weights, next), " ("+named+")"
-			}
-		}
-	}
+	changed = differing(s.Weights, next)
 	out.Steps = []string{
 		fmt.Sprintf("%s changed, solved for %d frames", wording.Count(changed, "vertex", "vertices"), found.Frames),
 		fmt.Sprintf(
@@ -200,6 +193,7 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 			wording.Percent(g.Far/height),
 		),
 	}
+	out.Steps = append(out.Steps, kept.says()...)
 	if len(guides) > 0 {
 		out.Steps = append(out.Steps, fmt.Sprintf(
 			"%s from %s: the skin is %s from them (root mean square), before %s",
@@ -240,6 +234,9 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 				before.Over,
 				after.Over,
 			)
+			if len(kept.Left) > 0 && len(guides) == 0 {
+				why = strings.Join(spoiledSays(kept.Left), "; ")
+			}
 			was := solve.FarFromGiven(points, s.Skeleton, s.Weights, guides)
 			if now := solve.FarFromGiven(points, s.Skeleton, next, guides); len(guides) > 0 && now >= was {
 				why = fmt.Sprintf("the skin does not come nearer to the guides (%s, before %s)", wording.Length(now), wording.Length(was))
@@ -259,8 +256,8 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 	state.Bind, state.Sheet = &result, after
 	state.Sheet.Before = &before.Brief
 	out.Sentence = fmt.Sprintf(
-		"Solved %s for motion%s: average ratio to limit %.2f → %.2f, spots over %d → %d",
-		wording.Count(changed, "vertex", "vertices"), partly, before.Score, after.Score, before.Over, after.Over,
+		"Solved %s for motion: average ratio to limit %.2f → %.2f, spots over %d → %d",
+		wording.Count(changed, "vertex", "vertices"), before.Score, after.Score, before.Over, after.Over,
 	)
 	return state, out, nil
 }
@@ -346,40 +343,6 @@ func differing(a, b *weights.Weights) (n int) {
 // the guide in poses that they were not solved for.
 func helps(before, after *studio.Brief, was, now solve.Distance) bool {
 	return after.Score < before.Score && after.Over <= before.Over && now.Mean < was.Mean
-}
-
-// everything reports whether all weights are to be solved and none is to stay.
-func (o *SolveWeights) everything(s *studio.State) bool {
-	return len(o.Joints) == 0 && o.Vertices == "" && !o.Spots && len(s.ByHand()) == 0 && s.OpenVertices() == nil &&
-		!slices.Contains(s.LockedWeights(), true)
-}
-
-// byJoint takes the solved weights of the joints that come through their own parts of the reel better with them, and is
-// nil where that is no better than before. Sheet is of the result.
-func (o *SolveWeights) byJoint(
-	ctx context.Context,
-	s *studio.State,
-	solved studio.State,
-	before, after *studio.Sheet,
-) (*studio.State, string, error) {
-	w, named, err := byJoint(*s, []tried{{"as before", *s, before}, {"solved", solved, after}})
-	if err != nil {
-		return nil, "", err
-	}
-	mixed := solved
-	mixed.Weights = w
-	if mixed.Sheet, err = Measure(ctx, &mixed, studio.Usual, nil); err != nil {
-		return nil, "", err
-	}
-	if mixed.Sheet.Score >= before.Score || mixed.Sheet.Over > before.Over {
-		return nil, "", nil
-	}
-	in, _ := s.Mesh.Bindable()
-	if mixed.Bind, err = solvedResult(ctx, s, in, w, solved.Bind.Limits); err != nil {
-		return nil, "", err
-	}
-	mixed = mixed.Recounted()
-	return &mixed, named, nil
 }
 
 // fixed are the vertices whose weights stay, and how many do not.
