@@ -52,7 +52,7 @@ func main() {
 		{"variants", variants},
 		{"strangers", strangers},
 		{"coats", coats}, {"garments", garments}, {"poses", poses}, {"contacts", contacts}, {"house", houseStyle}, {"sureness", sureness}, {"creatures", creatures},
-		{"populations", populations}, {"solved", solvedWeights}, {"solved-speed", solvedSpeed}, {"solved-poses", solvedPoses}, {"helpers", helperJoints}, {"limits", limits}}
+		{"populations", populations}, {"solved", solvedWeights}, {"solved-speed", solvedSpeed}, {"solved-poses", solvedPoses}, {"correctives", correctives}, {"helpers", helperJoints}, {"limits", limits}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
 			continue // only those that are named

@@ -7,6 +7,7 @@ import (
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/look"
@@ -23,6 +24,8 @@ type State struct {
 	Weights  *weights.Weights
 	Fit      *fit.Report
 	Bind     *Result
+	// Shapes is how the shape targets of the mesh are used; nil: each is set by hand and off.
+	Shapes *shape.Rig
 	// Binding is the pose that the skin was bound in, where there are weights.
 	Binding *pose.Binding
 	// Capsules are those around the bones, for a bind by them; nil until they are sized.

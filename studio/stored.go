@@ -12,6 +12,7 @@ import (
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/bundle"
@@ -60,9 +61,14 @@ func init() {
 		{
 			name: "mesh",
 			held: func(s *State) bool { return s.Mesh != nil },
-			same: func(a, b *State) bool { return sameGeometry(a.Mesh, b.Mesh) },
+			same: func(a, b *State) bool { return sameSurface(a.Mesh, b.Mesh) },
 			put:  func(s *State, w *writer) { w.bytes("mesh")(bundle.Mesh(s.Mesh)) },
-			get:  func(s *State, r *reader) { s.Mesh = take(r, "mesh", bundle.ReadMesh) },
+			get: func(s *State, r *reader) {
+				given := s.Mesh
+				if s.Mesh = take(r, "mesh", bundle.ReadMesh); s.Mesh != nil && given != nil {
+					s.Mesh.Shapes = given.Shapes // a row of its own
+				}
+			},
 			size: func(s *State) int {
 				n := 24*len(
 					s.Mesh.Points,
@@ -77,9 +83,6 @@ func init() {
 				) + 12*len(
 					s.Mesh.Normal,
 				)
-				for _, x := range s.Mesh.Shapes {
-					n += 28 * len(x.Vertex)
-				}
 				for _, x := range s.Mesh.Extra {
 					n += 4 * len(x.Values)
 				}
@@ -120,6 +123,41 @@ func init() {
 				s.Mesh = &m
 			},
 		},
+		{
+			name: "targets", // the shape targets of the mesh, a blob each
+			held: func(s *State) bool { return s.Mesh != nil },
+			same: func(a, b *State) bool { return same(a.Mesh.Shapes, b.Mesh.Shapes) },
+			put: func(s *State, w *writer) {
+				w.json("targets", len(s.Mesh.Shapes))
+				for i, x := range s.Mesh.Shapes {
+					w.bytes(fmt.Sprintf("targets/%d", i))(bundle.Target(x))
+				}
+			},
+			get: func(s *State, r *reader) {
+				n := 0
+				r.json("targets", &n)
+				m := *s.Mesh
+				m.Shapes = nil
+				for i := range n {
+					m.Shapes = append(m.Shapes, take(r, fmt.Sprintf("targets/%d", i), func(data []byte) (mesh.Shape, error) {
+						return bundle.ReadTarget(data, len(m.Points))
+					}))
+				}
+				s.Mesh = &m
+			},
+			size: func(s *State) int {
+				n := 0
+				for _, x := range s.Mesh.Shapes {
+					n += 28*len(x.Vertex) + 100
+				}
+				return n
+			},
+		},
+		jsonRow("shapes", func(s *State) **shape.Rig { return &s.Shapes }, row{
+			check:    func(s *State) error { return s.Shapes.Validate() },
+			size:     func(s *State) int { return 300 * len(s.Shapes.Targets) },
+			onJoints: func(s *State, c JointChange) { s.Shapes = s.Shapes.Renamed(c.Renamed) },
+		}),
 		jsonRow("skeleton", func(s *State) **skeleton.Skeleton { return &s.Skeleton }, row{
 			check: func(s *State) error { return checkSkeleton(s.Skeleton) },
 			size:  func(s *State) int { return 160 * len(s.Skeleton.Joints) },
@@ -386,6 +424,11 @@ func sizeOf(w *weights.Weights) int {
 // sameGeometry reports whether two meshes differ in their table of parts at
 // most. Operations share what they do not change.
 func sameGeometry(a, b *mesh.Mesh) bool {
+	return sameSurface(a, b) && (a == nil || same(a.Shapes, b.Shapes))
+}
+
+// sameSurface reports whether two meshes differ in their table of parts and their shape targets at most.
+func sameSurface(a, b *mesh.Mesh) bool {
 	if a == b {
 		return true
 	}
@@ -393,7 +436,7 @@ func sameGeometry(a, b *mesh.Mesh) bool {
 		return false
 	}
 	return same(a.Points, b.Points) && same(a.Start, b.Start) && same(a.Corner, b.Corner) && same(a.Part, b.Part) && same(a.UV, b.UV) &&
-		same(a.Normal, b.Normal) && same(a.Extra, b.Extra) && same(a.Lines, b.Lines) && same(a.Shapes, b.Shapes)
+		same(a.Normal, b.Normal) && same(a.Extra, b.Extra) && same(a.Lines, b.Lines)
 }
 
 // same reports whether two slices are one.

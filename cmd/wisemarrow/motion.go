@@ -63,7 +63,7 @@ to blame. Several files are ranked, the best first. Exit 1: in some a place is o
 				if s.Skeleton == nil || s.Weights == nil {
 					return fmt.Errorf("%s holds no skin: it is not bound", name)
 				}
-				sheet, err := motion.Measure(c.Context(), &s, asked, nil)
+				sheet, err := studio.Measure(c.Context(), &s, asked, nil)
 				if err != nil {
 					return fmt.Errorf("%s: %w", name, err)
 				}

@@ -163,6 +163,7 @@ type foundIn struct {
 
 // scratch is what one frame after another is worked out in.
 type scratch struct {
+	rest    []r3.Vec // with shape targets
 	posed   []r3.Vec
 	moved   []bool
 	normals []r3.Vec
@@ -211,8 +212,9 @@ func (c *checking) pose(p pose.Pose, w *scratch) (matrices [][]geom.Matrix) {
 			}
 		}
 	}
+	w.rest = s.at(p)
 	for v, list := range s.weights.Of {
-		at := s.points[v]
+		at := w.rest[v]
 		record := 0
 		if s.binding != nil && s.binding.Of != nil {
 			record = s.binding.RecordOf(v)
@@ -225,7 +227,7 @@ func (c *checking) pose(p pose.Pose, w *scratch) (matrices [][]geom.Matrix) {
 				by = r3.Add(by, r3.Scale(x.Value, r3.Sub(matrices[record][x.Joint].Point(at), at)))
 			}
 		}
-		w.moved[v] = moved
+		w.moved[v] = moved || at != s.points[v]
 		w.posed[v] = at
 		if !moved {
 			continue

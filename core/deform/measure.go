@@ -6,7 +6,9 @@ import (
 	"sync"
 
 	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -35,6 +37,10 @@ type Skin struct {
 	binding  *pose.Binding
 	longest  float64
 	rest     *atRest
+
+	shapes []mesh.Shape     // world
+	shaped *shape.Evaluator // nil: no shape target is ever on
+	base   []r3.Vec         // points without any
 }
 
 // atRest is what of a skin at rest is measured against, made when it is first asked for.
@@ -97,9 +103,60 @@ func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.S
 }
 
 // Posed returns where the vertices stand when the joints are turned by angles in
-// degrees about their own axes, in the order of each, by linear blending.
+// degrees about their own axes, in the order of each.
 func (s *Skin) Posed(angles map[string][4]float64) []r3.Vec {
-	return Bound(s.points, s.weights, s.skeleton, pose.Angled(s.skeleton, angles), s.binding)
+	return s.Places(pose.Angled(s.skeleton, angles))
+}
+
+// Shaped returns the skin with shape targets, world frame, that are on as values say: of the rig's targets, one by one.
+// What is on at rest is what the skin is measured against.
+func (s *Skin) Shaped(targets []mesh.Shape, values *shape.Evaluator) *Skin {
+	if !values.Moves() {
+		return s
+	}
+	out := *s
+	out.shapes, out.shaped, out.base, out.rest = targets, values, s.points, &atRest{}
+	out.points = shape.Places(s.points, targets, values.Values(nil))
+	return &out
+}
+
+// at is where vertices are at rest with the shape targets that are on in a pose.
+func (s *Skin) at(p pose.Pose) []r3.Vec {
+	if s.shaped == nil {
+		return s.points
+	}
+	return shape.Places(s.base, s.shapes, s.shaped.Values(p))
+}
+
+// Places returns where the vertices stand in a pose, blended as each joint has it, with shape targets.
+func (s *Skin) Places(p pose.Pose) []r3.Vec {
+	return Bound(s.at(p), s.weights, s.skeleton, p, s.binding)
+}
+
+// Blends are, by vertex, the maps from where it is at rest to where it stands in a pose: of a given blend they are affine.
+func (s *Skin) Blends(p pose.Pose) []geom.Matrix {
+	from := s.at(p)
+	of := func(by r3.Vec) []r3.Vec {
+		points := make([]r3.Vec, len(from))
+		for v, x := range from {
+			points[v] = r3.Add(x, by)
+		}
+		return Bound(points, s.weights, s.skeleton, p, s.binding)
+	}
+	size := math.Max(s.longest, 1e-12) // as long as the mesh: what rounding leaves is as small as it gets
+	at := of(r3.Vec{})
+	out := make([]geom.Matrix, len(from))
+	for c, by := range []r3.Vec{{X: size}, {Y: size}, {Z: size}} {
+		for v, x := range of(by) {
+			d := r3.Scale(1/size, r3.Sub(x, at[v]))
+			out[v][4*c], out[v][4*c+1], out[v][4*c+2] = d.X, d.Y, d.Z
+		}
+	}
+	for v := range out {
+		d := r3.Sub(at[v], out[v].Direction(from[v]))
+		out[v][12], out[v][13], out[v][14], out[v][15] = d.X, d.Y, d.Z, 1
+	}
+	return out
 }
 
 // measureChunk is the fixed length of the ranges whose sums are added up in order, so
@@ -114,7 +171,7 @@ func (s *Skin) Measure(angles map[string][4]float64) Measures {
 
 // MeasurePose is Measure of turns about the joints' own axes.
 func (s *Skin) MeasurePose(p pose.Pose) Measures {
-	return s.MeasurePlaces(Bound(s.points, s.weights, s.skeleton, p, s.binding))
+	return s.MeasurePlaces(s.Places(p))
 }
 
 // MeasurePlaces is Measure of vertices that stand in given places, world frame, as of a guide.

@@ -52,11 +52,11 @@ next:
 				continue next // about a joint that turns the skin is shared
 			}
 		}
-		own := home.Point(s.points[v])
+		own := home.Point(w.rest[v])
 		d := math.Sqrt(r3.Norm2(r3.Sub(w.posed[v], own)))
 		if d > 0.1*c.reach[h] {
 			for _, k := range c.near[h] { // between what it and a neighbour want is where a blend lies
-				on, _ := geom.ClosestOnSegment(w.posed[v], own, by[k].Point(s.points[v]))
+				on, _ := geom.ClosestOnSegment(w.posed[v], own, by[k].Point(w.rest[v]))
 				d = math.Min(d, r3.Norm(r3.Sub(w.posed[v], on)))
 			}
 		}

@@ -172,6 +172,9 @@ func (m *Mesh) MapShapes(f func(v int32, offset r3.Vec) r3.Vec) []Shape {
 
 // mapShapes returns the shapes with every offset turned by f.
 func mapShapes(shapes []Shape, f func(v int32, offset r3.Vec) r3.Vec) []Shape {
+	if len(shapes) == 0 {
+		return nil
+	}
 	out := make([]Shape, len(shapes))
 	for i, s := range shapes {
 		out[i] = Shape{Name: s.Name, Vertex: s.Vertex, Offset: slices.Clone(s.Offset)}

@@ -196,6 +196,15 @@ func (m *Mesh) World() []r3.Vec {
 	return out
 }
 
+// WorldShapes returns the shape targets with their offsets in world frame: m.Shapes itself when all frames are the identity.
+func (m *Mesh) WorldShapes() []Shape {
+	if !m.Framed() || len(m.Shapes) == 0 {
+		return m.Shapes
+	}
+	part := m.partOfVertices()
+	return m.MapShapes(func(v int32, offset r3.Vec) r3.Vec { return m.Parts[part[v]].Frame.Direction(offset) })
+}
+
 // Triangles splits every polygon and returns the triangles, in face order, and
 // the face each came from. Polygons of more than four sides are cut ear by ear
 // in the plane of their area vector, those of more than 300, which are no part

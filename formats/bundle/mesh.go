@@ -13,7 +13,8 @@ type meshMeta struct {
 	Parts    []mesh.Part `json:"parts,omitempty"`
 	Vertices int         `json:"vertices"`
 	Extra    []extraMeta `json:"extra,omitempty"`
-	Shapes   []string    `json:"shapes,omitempty"`
+	// Shapes are read only: meshes of before each shape target had a blob of its own.
+	Shapes []string `json:"shapes,omitempty"`
 }
 
 type extraMeta struct {
@@ -21,14 +22,11 @@ type extraMeta struct {
 	Width int    `json:"width"`
 }
 
-// Mesh packs the geometry of a mesh; its table of parts lies beside it.
+// Mesh packs the geometry of a mesh; its table of parts and its shape targets lie beside it.
 func Mesh(m *mesh.Mesh) ([]byte, error) {
 	meta := meshMeta{Vertices: len(m.Points)}
 	for _, a := range m.Extra {
 		meta.Extra = append(meta.Extra, extraMeta{a.Name, a.Width})
-	}
-	for _, x := range m.Shapes {
-		meta.Shapes = append(meta.Shapes, x.Name)
 	}
 	b := Bundle{Meta: meta}
 	b.Floats("points", 3, flat(m.Points))
@@ -61,11 +59,38 @@ func Mesh(m *mesh.Mesh) ([]byte, error) {
 	for i, a := range m.Extra {
 		b.Floats(fmt.Sprintf("extra_%d", i), a.Width, a.Values)
 	}
-	for i, x := range m.Shapes {
-		Ints(&b, fmt.Sprintf("shape_%d_vertex", i), 1, x.Vertex)
-		b.Floats(fmt.Sprintf("shape_%d_offset", i), 3, flat(x.Offset))
-	}
 	return b.Bytes()
+}
+
+type targetMeta struct {
+	Name string `json:"name"`
+}
+
+// Target packs a shape target: the vertices that it moves and their offsets.
+func Target(x mesh.Shape) ([]byte, error) {
+	b := Bundle{Meta: targetMeta{x.Name}}
+	Ints(&b, "vertex", 1, x.Vertex)
+	b.Floats("offset", 3, flat(x.Offset))
+	return b.Bytes()
+}
+
+// ReadTarget unpacks a shape target of a mesh of so many vertices.
+func ReadTarget(data []byte, vertices int) (mesh.Shape, error) {
+	var meta targetMeta
+	b, err := Open(data, &meta)
+	if err != nil {
+		return mesh.Shape{}, err
+	}
+	x := mesh.Shape{Name: meta.Name, Vertex: b.ReadInts("vertex"), Offset: vectors(b.ReadFloats("offset"))}
+	if len(x.Vertex) != len(x.Offset) {
+		return x, fmt.Errorf("shape target %q moves %d vertices by %d offsets", x.Name, len(x.Vertex), len(x.Offset))
+	}
+	for _, v := range x.Vertex {
+		if v < 0 || int(v) >= vertices {
+			return x, fmt.Errorf("shape target %q moves vertex %d of %d", x.Name, v, vertices)
+		}
+	}
+	return x, nil
 }
 
 func flat(points []r3.Vec) []float32 {

@@ -136,8 +136,7 @@ func judge(s studio.State) (judged, error) {
 		out.leak = math.Max(out.leak, j.Leak)
 	}
 	const poses, share = 24, 0.7
-	tris, _ := s.Mesh.Triangles()
-	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
+	skin, err := s.Skin()
 	if err != nil {
 		return out, err
 	}

@@ -83,7 +83,7 @@ type tried struct {
 func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	asked := studio.Usual
 	asked.Steps = o.Steps
-	if err := CheckAsked(&s, asked); err != nil {
+	if err := studio.CheckReel(&s, asked); err != nil {
 		return s, studio.Outcome{}, err
 	}
 	ways := Ways
@@ -100,7 +100,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 	var done []tried
 	out := studio.Outcome{}
 	try := func(ctx context.Context, name string, state studio.State, k int) error {
-		sheet, err := Measure(
+		sheet, err := studio.Measure(
 			ctx,
 			&state,
 			asked,
@@ -202,7 +202,7 @@ func (o *BestBind) Apply(ctx context.Context, s studio.State, progress studio.Pr
 		state := done[best].state
 		state.Weights = w
 		state.Kept = s.Kept
-		mixed, err := Measure(ctx, &state, asked, nil)
+		mixed, err := studio.Measure(ctx, &state, asked, nil)
 		if err != nil {
 			return s, out, err
 		}

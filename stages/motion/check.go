@@ -3,13 +3,11 @@ package motion
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 	"strings"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
-	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
@@ -35,95 +33,6 @@ func init() {
 type CheckMotion struct {
 	studio.ReelRequest
 	Kept string `json:"kept,omitempty"`
-}
-
-// Limits of what is asked.
-const (
-	maxSteps  = 60
-	maxAmount = 1.5
-	// mostPosed bounds how many vertices are posed in all; beyond, only the ends are tried.
-	mostPosed = 200_000_000
-	// crossEvery is how many frames lie between those that are looked through for crossings.
-	crossEvery = 10
-)
-
-// CheckAsked reports what a reel cannot be made of.
-func CheckAsked(s *studio.State, a studio.ReelRequest) error {
-	if !(a.Amount > 0 && a.Amount <= maxAmount) {
-		return studio.Wrong("the part of the range must be above 0 and at most %g (1 is all of it), not %g", maxAmount, a.Amount)
-	}
-	if a.Steps < 1 || a.Steps > maxSteps {
-		return studio.Wrong("frames per swing: 1 to %d, not %d", maxSteps, a.Steps)
-	}
-	for _, k := range a.Kinds {
-		if !slices.Contains(pose.SegmentKinds, k) {
-			return studio.Wrong("a reel has no %q; it has %v", k, pose.SegmentKinds)
-		}
-	}
-	if len(a.Joints) > 0 {
-		if _, err := s.JointsNamed(a.Joints); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// Measure tries the skin of a state in a reel.
-func Measure(ctx context.Context, s *studio.State, a studio.ReelRequest, progress func(share float64)) (*studio.Sheet, error) {
-	if err := CheckAsked(s, a); err != nil {
-		return nil, err
-	}
-	reel := s.Reel(a, true)
-	if len(reel.Frames) == 0 {
-		return nil, studio.Wrong("no joint moves the skin in its typical range")
-	}
-	if len(s.Mesh.Points)*len(reel.Frames) > mostPosed && a.Steps > 1 {
-		a.Steps = 1
-		reel = s.Reel(a, true)
-	}
-	skin, o, err := trying(s, a)
-	if err != nil {
-		return nil, err
-	}
-	checked, err := skin.Check(ctx, reel, o, progress)
-	if err != nil {
-		return nil, err
-	}
-	out := &studio.Sheet{
-		Brief:    studio.Brief{Score: rounded(checked.Score), Over: checked.Over, Worst: map[string]float64{}},
-		Asked:    a,
-		Vertices: len(s.Mesh.Points),
-		Rest:     checked.Rest,
-		Segments: reel.Segments,
-		Faults:   checked.Faults,
-		Crossed:  checked.Crossed,
-		Cut:      checked.Cut,
-		Layers:   len(o.Layers),
-		Left:     reel.Left,
-	}
-	for kind, x := range checked.Worst {
-		out.Worst[kind] = rounded(x)
-	}
-	for _, f := range checked.Frames {
-		out.Frames, out.Kinds = append(out.Frames, rounded(f.Worst)), append(out.Kinds, slices.Index(deform.FaultKinds, f.Kind))
-	}
-	return out, nil
-}
-
-// trying is the skin of a state, and with what it is measured.
-func trying(s *studio.State, a studio.ReelRequest) (*deform.Skin, deform.CheckOptions, error) {
-	o := deform.CheckOptions{Cross: crossEvery}
-	tris, _ := s.Mesh.Triangles()
-	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
-	if err != nil {
-		return nil, o, studio.Wrong("%v", err)
-	}
-	if s.Bind != nil && len(s.Bind.Report.Layers) > 0 {
-		o.Cover = max(1, a.Steps) // the ends
-		o.Body, o.Layers = s.Bind.Report.Worn(s.Mesh)
-		o.Rigid = s.Bind.Report.Stiff(s.Mesh)
-	}
-	return skin, o, nil
 }
 
 // Spot is one place of a sheet measured again.
@@ -155,7 +64,7 @@ func MeasureSpot(ctx context.Context, s *studio.State, q SpotRequest) (*Spot, er
 	if len(reel.Frames) != len(s.Sheet.Frames) {
 		return nil, studio.Wrong("the joints changed since the last run, so the reel is different: run the test reel again")
 	}
-	skin, o, err := trying(s, s.Sheet.Asked)
+	skin, o, err := s.Tried(s.Sheet.Asked)
 	if err != nil {
 		return nil, err
 	}
@@ -165,13 +74,10 @@ func MeasureSpot(ctx context.Context, s *studio.State, q SpotRequest) (*Spot, er
 	}
 	out := &Spot{Was: Seen(s.Sheet.Faults[at]), Limit: seen(q.Kind, deform.FaultLimit(q.Kind))}
 	if now != nil {
-		out.Seen, out.Times, out.Over = Seen(*now), rounded(now.Times), now.Times > 1
+		out.Seen, out.Times, out.Over = Seen(*now), studio.Rounded(now.Times), now.Times > 1
 	}
 	return out, nil
 }
-
-// rounded to a thousandth, as it is stored and compared.
-func rounded(x float64) float64 { return math.Round(1000*x) / 1000 }
 
 // Apply implements studio.Operation.
 func (o *CheckMotion) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
@@ -182,7 +88,7 @@ func (o *CheckMotion) Apply(ctx context.Context, s studio.State, progress studio
 			return s, studio.Outcome{}, err
 		}
 	}
-	sheet, err := Measure(ctx, of, o.ReelRequest, func(share float64) { progress("Bending", share) })
+	sheet, err := studio.Measure(ctx, of, o.ReelRequest, func(share float64) { progress("Bending", share) })
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}

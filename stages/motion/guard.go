@@ -28,7 +28,7 @@ func guard(
 	influences int,
 	with func(w *weights.Weights) (studio.State, error),
 ) (out guarded, err error) {
-	skin, o, err := trying(s, before.Asked)
+	skin, o, err := s.Tried(before.Asked)
 	if err != nil {
 		return out, err
 	}
@@ -41,7 +41,7 @@ func guard(
 			if out.state, err = with(w); err != nil {
 				return nil, err
 			}
-			if out.sheet, err = Measure(ctx, &out.state, before.Asked, nil); err != nil {
+			if out.sheet, err = studio.Measure(ctx, &out.state, before.Asked, nil); err != nil {
 				return nil, err
 			}
 			return out.sheet.Faults, nil

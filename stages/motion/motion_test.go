@@ -75,7 +75,7 @@ func TestAMotionCheckLeadsToTheFaultAndItsRemedyMendsIt(t *testing.T) {
 	require.LessOrEqual(t, mended.Sheet.Over, clean.Over)
 	require.Less(t, mended.Sheet.Score, spoiled.Sheet.Score)
 
-	_, err := motion.Measure(context.Background(), &s, studio.ReelRequest{Amount: math.NaN(), Steps: 2}, nil)
+	_, err := studio.Measure(context.Background(), &s, studio.ReelRequest{Amount: math.NaN(), Steps: 2}, nil)
 	require.True(t, studio.IsInput(err))
 	for _, bad := range []string{`{"amount":0}`, `{"steps":0}`, `{"steps":1000}`, `{"kinds":["dance"]}`, `{"joints":["nobody"]}`, `{"kept":"nothing"}`} {
 		_, _, err := studiotest.Try(s, "check_motion", bad)

@@ -144,7 +144,7 @@ func (o *SolveWeights) Apply(ctx context.Context, s studio.State, progress studi
 	if len(guides) == 0 {
 		kept, err = guard(ctx, &s, before, next, limits.Cap, with)
 	} else if kept.state, err = with(next); err == nil { // what somebody made is the aim
-		kept.sheet, err = Measure(ctx, &kept.state, before.Asked, nil)
+		kept.sheet, err = studio.Measure(ctx, &kept.state, before.Asked, nil)
 	}
 	if err != nil {
 		return fail(err)
@@ -288,7 +288,7 @@ func (o *SolveWeights) begin(ctx context.Context, s *studio.State, progress stud
 		return x, studio.Wrong("no vertex is left to solve: all were set by hand, are hidden, follow one joint or have no weights")
 	}
 	progress("Measuring the present weights", 0)
-	x.before, err = Measure(ctx, s, studio.Usual, func(share float64) { progress("Measuring the present weights", 0.15*share) })
+	x.before, err = studio.Measure(ctx, s, studio.Usual, func(share float64) { progress("Measuring the present weights", 0.15*share) })
 	if err != nil {
 		return x, err
 	}

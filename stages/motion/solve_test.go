@@ -124,7 +124,7 @@ func TestSolvingIsRefusedOrStopped(t *testing.T) {
 func TestSolvedWeightsSpoilNothing(t *testing.T) {
 	ctx := context.Background()
 	s := studiotest.Bound(t)
-	before, err := motion.Measure(ctx, &s, studio.Usual, nil)
+	before, err := studio.Measure(ctx, &s, studio.Usual, nil)
 	require.NoError(t, err)
 	spoiled := studiotest.Do(t, s, "smooth_weights", fmt.Sprintf(`{"vertices":%q,"passes":2}`, weights.Ranges(by(s, "shank_l"))))
 	spoiled = studiotest.Do(
@@ -133,7 +133,7 @@ func TestSolvedWeightsSpoilNothing(t *testing.T) {
 		"set_weights",
 		fmt.Sprintf(`{"joint":"shank_r","vertices":%q,"value":0.4}`, weights.Ranges(by(s, "hand_l"))),
 	)
-	asSolved, err := motion.Measure(ctx, &spoiled, studio.Usual, nil)
+	asSolved, err := studio.Measure(ctx, &spoiled, studio.Usual, nil)
 	require.NoError(t, err)
 	require.Greater(t, asSolved.Worst["spill"], 1.5*before.Worst["spill"])
 	out, sheet, err := motion.Guard(ctx, &s, before, spoiled.Weights, 4)

@@ -11,8 +11,7 @@ func Measure(s *studio.State, angles map[string][4]float64) (deform.Measures, er
 	if s.Weights == nil || s.Mesh == nil || s.Skeleton == nil {
 		return deform.Measures{}, studio.Wrong("no weights yet: bind first")
 	}
-	tris, _ := s.Mesh.Triangles()
-	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
+	skin, err := s.Skin()
 	if err != nil {
 		return deform.Measures{}, err
 	}

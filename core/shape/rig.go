@@ -1,0 +1,288 @@
+// Package shape tells how far on the shape targets of a mesh are: as a hand sets them, as a joint turns, between two
+// others, or where several meet.
+//
+// # Frames
+//
+// A shape target (mesh.Shape) has the offsets of vertices at rest; how far on it is, its value, scales them, and the sum of
+// all is added to the vertices before joints move them. A value of 1 is the target as it was made.
+package shape
+
+import (
+	"fmt"
+	"math"
+	"slices"
+)
+
+// Rig is how the shape targets of a mesh are used. Targets go by the names of those of the mesh; one that the rig does not
+// have is set by hand and off.
+type Rig struct {
+	Targets []Target `json:"targets"`
+	Groups  []Group  `json:"groups,omitempty"`
+}
+
+// Target is how a shape target is used. At most one of Driver, Between and Meets says where its value comes from; without
+// any it is Value, as set by hand.
+type Target struct {
+	Name  string      `json:"name"`
+	Value float64     `json:"value,omitempty"`
+	Range *[2]float64 `json:"range,omitempty"` // of its slider; nil: 0 to 1
+	Muted bool        `json:"muted,omitempty"`
+	Lock  bool        `json:"lock,omitempty"` // its offsets stay
+	Group string      `json:"group,omitempty"`
+
+	Driver  *Driver  `json:"driver,omitempty"`
+	Between *Between `json:"between,omitempty"`
+	Meets   *Meets   `json:"meets,omitempty"`
+
+	// Made tells what a target that was computed is for.
+	Made string `json:"made,omitempty"`
+}
+
+// Driver brings a target on as a joint turns.
+type Driver struct {
+	Joint string `json:"joint"`
+	Axis  string `json:"axis"` // a named axis of the joint: bend, side or twist (skeleton.Trial)
+	// Keys are how far on the target is at some angles, ascending by degrees; none is at 0, where it is off. Beyond the last
+	// its value holds.
+	Keys []Key `json:"keys"`
+	// Smooth leads through the keys by monotone cubics (Fritsch & Butland, A Method for Constructing Local Monotone Piecewise
+	// Cubic Interpolants, 1984) in place of straight lines: neither goes beyond the keys.
+	Smooth bool `json:"smooth,omitempty"`
+}
+
+// Key is a value at an angle from rest.
+type Key struct {
+	Degrees float64 `json:"degrees"`
+	Value   float64 `json:"value"`
+}
+
+// Between is on where another target is at a value, and off where it is at 0, at 1, or at that of the next in-between.
+type Between struct {
+	Of string  `json:"of"`
+	At float64 `json:"at"`
+}
+
+// Meets is on to the degree that all of several targets are.
+type Meets struct {
+	Of    []string `json:"of"`
+	Least bool     `json:"least,omitempty"` // the smallest of them, not their product
+}
+
+// Group scales what is in it.
+type Group struct {
+	Name  string  `json:"name"`
+	In    string  `json:"in,omitempty"` // the group that it is in
+	Times float64 `json:"times"`
+	Muted bool    `json:"muted,omitempty"`
+}
+
+// Axes are the names of what drivers turn about.
+var Axes = []string{"bend", "side", "twist"}
+
+// Most is how many targets a character may have.
+const Most = 1000
+
+// Find returns the number of a target, -1 for none.
+func (r *Rig) Find(name string) int {
+	if r == nil {
+		return -1
+	}
+	return slices.IndexFunc(r.Targets, func(t Target) bool { return t.Name == name })
+}
+
+// Of returns the rig of a mesh with targets of these names, in their order: what r has of them, and by hand and off what it
+// has not.
+func (r *Rig) Of(names []string) *Rig {
+	out := &Rig{}
+	if r != nil {
+		out.Groups = r.Groups
+	}
+	for _, n := range names {
+		t := Target{Name: n}
+		if k := r.Find(n); k >= 0 {
+			t = r.Targets[k]
+		}
+		out.Targets = append(out.Targets, t)
+	}
+	return out
+}
+
+// Clone returns a rig whose targets and groups can be changed; what they point to cannot.
+func (r *Rig) Clone() *Rig {
+	if r == nil {
+		return &Rig{}
+	}
+	return &Rig{slices.Clone(r.Targets), slices.Clone(r.Groups)}
+}
+
+// Limits are the ends of a target's slider.
+func (t *Target) Limits() [2]float64 {
+	if t.Range == nil {
+		return [2]float64{0, 1}
+	}
+	return *t.Range
+}
+
+// Validate reports the first thing that a rig cannot do.
+func (r *Rig) Validate() error {
+	if len(r.Targets) > Most {
+		return fmt.Errorf("%d shape targets, and at most %d are possible", len(r.Targets), Most)
+	}
+	seen := map[string]bool{}
+	for i := range r.Targets {
+		t := &r.Targets[i]
+		if t.Name == "" || seen[t.Name] {
+			return fmt.Errorf("shape target %d: the name %q is taken or empty", i, t.Name)
+		}
+		seen[t.Name] = true
+		if err := r.check(t); err != nil {
+			return fmt.Errorf("shape target %q: %w", t.Name, err)
+		}
+	}
+	for _, g := range r.Groups {
+		if g.Name == "" || !finite(g.Times) {
+			return fmt.Errorf("group %q of shape targets has no name or a multiplier of %g", g.Name, g.Times)
+		}
+		if r.groupLoops(g.Name) {
+			return fmt.Errorf("group %q of shape targets is within itself", g.Name)
+		}
+	}
+	if name := r.loops(); name != "" {
+		return fmt.Errorf("shape target %q depends on itself", name)
+	}
+	return nil
+}
+
+func finite(x float64) bool { return !math.IsNaN(x) && math.Abs(x) <= 1e6 }
+
+func (r *Rig) check(t *Target) error {
+	if l := t.Limits(); !finite(t.Value) || !finite(l[0]) || !finite(l[1]) || l[0] >= l[1] {
+		return fmt.Errorf("a value of %g between %g and %g", t.Value, l[0], l[1])
+	}
+	sources := 0
+	if d := t.Driver; d != nil {
+		sources++
+		if !slices.Contains(Axes, d.Axis) {
+			return fmt.Errorf("a joint has no axis %q; it has %v", d.Axis, Axes)
+		}
+		if len(d.Keys) == 0 {
+			return fmt.Errorf("its driver has no key")
+		}
+		for k, x := range d.Keys {
+			if !finite(x.Value) || !(math.Abs(x.Degrees) <= 180) || x.Degrees == 0 || k > 0 && x.Degrees <= d.Keys[k-1].Degrees {
+				return fmt.Errorf("key %d is %g at %g°: angles ascend from -180° to 180°, and none is 0°", k+1, x.Value, x.Degrees)
+			}
+		}
+	}
+	if b := t.Between; b != nil {
+		sources++
+		if !(b.At > 0 && b.At < 1) {
+			return fmt.Errorf("an in-between is between 0 and 1, not at %g", b.At)
+		}
+		for i := range r.Targets {
+			if o := &r.Targets[i]; o.Name != t.Name && o.Between != nil && *o.Between == *b {
+				return fmt.Errorf("%q is an in-between of %q at %g too", o.Name, b.Of, b.At)
+			}
+		}
+	}
+	if m := t.Meets; m != nil {
+		sources++
+		if len(m.Of) < 2 {
+			return fmt.Errorf("a combination is of two targets or more")
+		}
+	}
+	if sources > 1 {
+		return fmt.Errorf("its value comes from more than one of driver, in-between and combination")
+	}
+	return nil
+}
+
+// sourcesOf are the targets that a target's value is made of.
+func (t *Target) sourcesOf() []string {
+	switch {
+	case t.Between != nil:
+		return []string{t.Between.Of}
+	case t.Meets != nil:
+		return t.Meets.Of
+	}
+	return nil
+}
+
+// order is an order in which every target comes after those that it is made of; loop names one that has none.
+func (r *Rig) order() (out []int, loop string) {
+	const open, going, done = 0, 1, 2
+	state := make([]int, len(r.Targets))
+	number := make(map[string]int, len(r.Targets))
+	for i := range r.Targets {
+		number[r.Targets[i].Name] = i
+	}
+	var visit func(i int) bool
+	visit = func(i int) bool {
+		switch state[i] {
+		case done:
+			return true
+		case going:
+			loop = r.Targets[i].Name
+			return false
+		}
+		state[i] = going
+		for _, n := range r.Targets[i].sourcesOf() {
+			if k, ok := number[n]; ok && !visit(k) {
+				return false
+			}
+		}
+		state[i] = done
+		out = append(out, i)
+		return true
+	}
+	for i := range r.Targets {
+		if !visit(i) {
+			return nil, loop
+		}
+	}
+	return out, ""
+}
+
+func (r *Rig) loops() string { _, loop := r.order(); return loop }
+
+// groupLoops reports whether a group is within itself.
+func (r *Rig) groupLoops(name string) bool {
+	at := name
+	for range len(r.Groups) {
+		k := slices.IndexFunc(r.Groups, func(g Group) bool { return g.Name == at })
+		if k < 0 || r.Groups[k].In == "" {
+			return false
+		}
+		at = r.Groups[k].In
+	}
+	return true
+}
+
+// times is what the groups that a target is in make of its value.
+func (r *Rig) times(group string) float64 {
+	out := 1.0
+	for range len(r.Groups) + 1 {
+		k := slices.IndexFunc(r.Groups, func(g Group) bool { return g.Name == group })
+		if group == "" || k < 0 {
+			return out
+		}
+		if r.Groups[k].Muted {
+			return 0
+		}
+		out, group = out*r.Groups[k].Times, r.Groups[k].In
+	}
+	return out
+}
+
+// Renamed returns the rig with joints of its drivers under other names.
+func (r *Rig) Renamed(joints map[string]string) *Rig {
+	out := r.Clone()
+	for i := range out.Targets {
+		if d := out.Targets[i].Driver; d != nil && joints[d.Joint] != "" {
+			named := *d
+			named.Joint = joints[d.Joint]
+			out.Targets[i].Driver = &named
+		}
+	}
+	return out
+}

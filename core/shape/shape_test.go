@@ -1,0 +1,185 @@
+package shape_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
+	"wisemarrow/core/skeleton"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+	"pgregory.net/rapid"
+)
+
+// arm is a shoulder, an elbow that bends and a wrist, with axes turned anyhow.
+func arm() *skeleton.Skeleton {
+	turn := geom.Normalise(quat.Number{Real: 0.7, Imag: 0.1, Jmag: 0.4, Kmag: -0.3})
+	return &skeleton.Skeleton{Joints: []skeleton.Joint{
+		{Name: "spine_1", Parent: -1, Pos: r3.Vec{Y: 1}, Rot: geom.Identity},
+		{Name: "upper_arm_l", Parent: 0, Pos: r3.Vec{X: 0.2, Y: 1.4}, Rot: turn},
+		{Name: "forearm_l", Parent: 1, Pos: r3.Vec{X: 0.5, Y: 1.4, Z: -0.01}, Rot: turn},
+		{Name: "hand_l", Parent: 2, Pos: r3.Vec{X: 0.75, Y: 1.4}, Rot: turn},
+	}}
+}
+
+func trial(t *testing.T, s *skeleton.Skeleton, joint, axis string) skeleton.Trial {
+	for _, x := range s.Trials(skeleton.DefaultMarks) {
+		if s.Joints[x.Joint].Name == joint && x.Name == axis {
+			return x
+		}
+	}
+	require.Fail(t, "no such axis", "%s %s", joint, axis)
+	return skeleton.Trial{}
+}
+
+// A driver is exact at its keys, off at rest, and between and beyond its keys never above or below them, whatever other
+// turns the joint makes.
+func TestDriversAreExactAtTheirKeys(t *testing.T) {
+	s := arm()
+	bend, twist := trial(t, s, "forearm_l", "bend"), trial(t, s, "forearm_l", "twist")
+	rapid.Check(t, func(rt *rapid.T) {
+		d := &shape.Driver{Joint: "forearm_l", Axis: "bend", Smooth: rapid.Bool().Draw(rt, "smooth")}
+		at := rapid.Float64Range(-170, -60).Draw(rt, "first")
+		for range rapid.IntRange(1, 5).Draw(rt, "keys") {
+			if at != 0 {
+				d.Keys = append(d.Keys, shape.Key{Degrees: at, Value: rapid.Float64Range(-1, 2).Draw(rt, "value")})
+			}
+			at += rapid.Float64Range(5, 60).Draw(rt, "step")
+		}
+		r := &shape.Rig{Targets: []shape.Target{{Name: "bulge", Driver: d}}}
+		if err := r.Validate(); err != nil {
+			rt.Fatal(err)
+		}
+		e := r.For(s, skeleton.DefaultMarks)
+		if len(e.Lost) > 0 || e.Values(nil)[0] != 0 || e.Values(pose.Pose{"hand_l": pose.Turn(0, 50, 0)})[0] != 0 {
+			rt.Fatal("it is on at rest, or lost")
+		}
+		least, most := 0.0, 0.0
+		for _, k := range d.Keys {
+			least, most = min(least, k.Value), max(most, k.Value)
+			q := pose.AboutWorld(s, bend, k.Degrees)
+			if got := e.Values(pose.Pose{"forearm_l": q})[0]; math.Abs(got-k.Value) > 1e-9 {
+				rt.Fatalf("%v at %g°: %v", got, k.Degrees, d.Keys)
+			}
+			q = quat.Mul(q, pose.AboutWorld(s, twist, 20)) // a twist after it changes nothing of what it is bent by, nearly
+			if got := e.Values(pose.Pose{"forearm_l": q})[0]; math.Abs(got-d.At(k.Degrees)) > 1e-6 {
+				rt.Fatalf("with a twist %v at %g°", got, k.Degrees)
+			}
+		}
+		for degrees := -180.0; degrees <= 180; degrees += 7 {
+			if x := d.At(degrees); x < least-1e-9 || x > most+1e-9 {
+				rt.Fatalf("%v at %g°, beyond %v", x, degrees, d.Keys)
+			}
+		}
+	})
+}
+
+// In-betweens and combinations are stored as what they add: with hats of straight lines the sum is exact at each.
+func TestInBetweensAndCombinationsAddUp(t *testing.T) {
+	r := &shape.Rig{
+		Targets: []shape.Target{
+			{Name: "both", Meets: &shape.Meets{Of: []string{"smile", "open"}}},
+			{Name: "half", Between: &shape.Between{Of: "smile", At: 0.5}},
+			{Name: "more", Between: &shape.Between{Of: "smile", At: 0.8}},
+			{Name: "smile", Value: 0.5, Group: "mouth"},
+			{Name: "open", Value: 0.6},
+			{Name: "least", Meets: &shape.Meets{Of: []string{"smile", "open"}, Least: true}},
+			{Name: "off", Value: 1, Muted: true},
+		},
+		Groups: []shape.Group{{Name: "mouth", In: "face", Times: 1}, {Name: "face", Times: 1}},
+	}
+	require.NoError(t, r.Validate())
+	e := r.For(nil, skeleton.DefaultMarks)
+	require.True(t, e.Moves())
+	assert.InDeltaSlice(t, []float64{0.3, 1, 0, 0.5, 0.6, 0.5, 0}, e.Values(nil), 1e-12)
+	for value, want := range map[float64][2]float64{0: {0, 0}, 0.25: {0.5, 0}, 0.65: {0.5, 0.5}, 0.8: {0, 1}, 0.9: {0, 0.5}, 1: {0, 0}, 1.2: {0, 0}} {
+		r.Targets[3].Value = value
+		got := r.For(nil, skeleton.DefaultMarks).Values(nil)
+		assert.InDelta(t, want[0], got[1], 1e-9, "half at %g", value)
+		assert.InDelta(t, want[1], got[2], 1e-9, "more at %g", value)
+	}
+	r.Targets[3].Value = 1
+	r.Groups[1].Times = 0.5
+	assert.InDelta(t, 0.5, r.For(nil, skeleton.DefaultMarks).Values(nil)[3], 1e-12, "a group within a group")
+	r.Groups[0].Muted = true
+	assert.Zero(t, r.For(nil, skeleton.DefaultMarks).Values(nil)[0], "what is made of something that is off")
+}
+
+func TestRigsThatCannotBeAreRefused(t *testing.T) {
+	driver := &shape.Driver{Joint: "a", Axis: "bend", Keys: []shape.Key{{Degrees: 30, Value: 1}}}
+	keys := func(k ...shape.Key) *shape.Driver { return &shape.Driver{Joint: "a", Axis: "bend", Keys: k} }
+	for says, r := range map[string]shape.Rig{
+		"taken or empty": {Targets: []shape.Target{{Name: "a"}, {Name: "a"}}},
+		"depends on itself": {Targets: []shape.Target{
+			{Name: "a", Meets: &shape.Meets{Of: []string{"b", "c"}}}, {Name: "b", Between: &shape.Between{Of: "a", At: 0.5}}, {Name: "c"},
+		}},
+		"is an in-between of": {Targets: []shape.Target{
+			{Name: "a", Between: &shape.Between{Of: "c", At: 0.5}}, {Name: "b", Between: &shape.Between{Of: "c", At: 0.5}}, {Name: "c"},
+		}},
+		"not at 1":          {Targets: []shape.Target{{Name: "a", Between: &shape.Between{Of: "c", At: 1}}}},
+		"two targets":       {Targets: []shape.Target{{Name: "a", Meets: &shape.Meets{Of: []string{"b"}}}}},
+		"more than one":     {Targets: []shape.Target{{Name: "a", Driver: driver, Between: &shape.Between{Of: "c", At: 0.5}}}},
+		"no axis":           {Targets: []shape.Target{{Name: "a", Driver: &shape.Driver{Axis: "roll", Keys: driver.Keys}}}},
+		"no key":            {Targets: []shape.Target{{Name: "a", Driver: keys()}}},
+		"none is 0":         {Targets: []shape.Target{{Name: "a", Driver: keys(shape.Key{Degrees: 0, Value: 1})}}},
+		"angles ascend":     {Targets: []shape.Target{{Name: "a", Driver: keys(shape.Key{Degrees: 20, Value: 1}, shape.Key{Degrees: 10, Value: 1})}}},
+		"key 1 is NaN":      {Targets: []shape.Target{{Name: "a", Driver: keys(shape.Key{Degrees: 20, Value: math.NaN()})}}},
+		"a value of":        {Targets: []shape.Target{{Name: "a", Range: &[2]float64{1, 0}}}},
+		"within itself":     {Groups: []shape.Group{{Name: "x", In: "y", Times: 1}, {Name: "y", In: "x", Times: 1}}},
+		"a multiplier of":   {Groups: []shape.Group{{Name: "x", Times: math.Inf(1)}}},
+		"at most 1000 are ": {Targets: make([]shape.Target, 1001)},
+	} {
+		assert.ErrorContains(t, r.Validate(), says)
+	}
+}
+
+// A driver whose joint is gone is off and told, as is what is made of a target that is not there; new names go along.
+func TestWhatIsLostIsTold(t *testing.T) {
+	keys := []shape.Key{{Degrees: 90, Value: 1}}
+	r := (&shape.Rig{Targets: []shape.Target{
+		{Name: "a", Driver: &shape.Driver{Joint: "gone", Axis: "bend", Keys: keys}},
+		{Name: "b", Meets: &shape.Meets{Of: []string{"a", "nothing"}}},
+		{Name: "c", Driver: &shape.Driver{Joint: "elbow", Axis: "bend", Keys: keys}},
+	}}).Renamed(map[string]string{"elbow": "forearm_l"})
+	e := r.For(arm(), skeleton.DefaultMarks)
+	assert.Equal(t, []string{"a", "b"}, e.Lost)
+	assert.Equal(t, []float64{0, 0, 0}, e.Values(pose.Pose{"gone": pose.Turn(90, 0, 0)}))
+	of := r.Of([]string{"c", "new"})
+	require.Len(t, of.Targets, 2)
+	assert.Equal(t, "forearm_l", of.Targets[0].Driver.Joint)
+	assert.Equal(t, shape.Target{Name: "new"}, of.Targets[1])
+	assert.False(t, (&shape.Rig{}).For(nil, skeleton.DefaultMarks).Moves())
+}
+
+func TestPlacesAddTargetsUp(t *testing.T) {
+	points := []r3.Vec{{}, {X: 1}, {X: 2}}
+	targets := []mesh.Shape{
+		{Name: "up", Vertex: []int32{0, 2}, Offset: []r3.Vec{{Y: 1}, {Y: 2}}}, {Name: "out", Vertex: []int32{2}, Offset: []r3.Vec{{Z: 4}}},
+	}
+	assert.Equal(t, []r3.Vec{{Y: 0.5}, {X: 1}, {X: 2, Y: 1, Z: -4}}, shape.Places(points, targets, []float64{0.5, -1}))
+	same := shape.Places(points, targets, []float64{0, 0})
+	assert.Same(t, &points[0], &same[0])
+	assert.Equal(t, r3.Vec{X: 2}, points[2], "what was given stays")
+}
+
+func ExampleRig() {
+	r := &shape.Rig{Targets: []shape.Target{{
+		Name:   "elbow_bulge_l",
+		Driver: &shape.Driver{Joint: "forearm_l", Axis: "bend", Keys: []shape.Key{{Degrees: 120, Value: 1}}},
+	}}}
+	s := arm()
+	for _, t := range s.Trials(skeleton.DefaultMarks) {
+		if t.Name == "bend" && s.Joints[t.Joint].Name == "forearm_l" {
+			p := pose.Pose{"forearm_l": pose.AboutWorld(s, t, 90)}
+			fmt.Printf("%.2f\n", r.For(s, skeleton.DefaultMarks).Values(p)[0])
+		}
+	}
+	// Output: 0.75
+}
