@@ -66,7 +66,7 @@ func correctives() error {
 				if degrees == 0 {
 					continue
 				}
-				p, err := corrective.Propose(ctx, skin, in, g, t, degrees)
+				p, err := corrective.Propose(ctx, skin, in, g, t, degrees, skeleton.DefaultMarks)
 				if err != nil {
 					return err
 				}

@@ -8,5 +8,6 @@ import (
 	_ "wisemarrow/stages/intake"    // its operations and findings
 	_ "wisemarrow/stages/motion"    // its operations and findings
 	_ "wisemarrow/stages/placement" // its operations and findings
+	_ "wisemarrow/stages/shapes"    // its operations and findings
 	_ "wisemarrow/stages/weights"   // its operations and findings
 )

@@ -9,9 +9,13 @@ import (
 	"maps"
 	"path"
 	"slices"
+	"strings"
 
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
+	"wisemarrow/core/wording"
 	"wisemarrow/formats"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
@@ -117,6 +121,76 @@ func (x *Studio) TakeIn(ctx context.Context, u Upload) (File, error) {
 	f, blobs := u.Blobs()
 	return f, x.store.Stage(ctx, blobs)
 }
+
+// NamedMesh is a mesh of a file, and the name of that without its ending.
+type NamedMesh struct {
+	Name string
+	Mesh *mesh.Mesh
+}
+
+// Meshes reads the mesh of a file, and those of all mesh files that came beside it, by name.
+func (f *File) Meshes(ctx context.Context) ([]NamedMesh, error) {
+	in, resolve, limits, err := f.Open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var out []NamedMesh
+	read := func(name string, in io.Reader) error {
+		x, err := formats.Decode(name, in, resolve, limits)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil {
+			return Wrong("%v", err)
+		}
+		if x.Mesh == nil {
+			return Wrong("%s holds no mesh", name)
+		}
+		out = append(out, NamedMesh{strings.TrimSuffix(path.Base(name), path.Ext(name)), x.Mesh})
+		return nil
+	}
+	if err := read(f.Name, in); err != nil {
+		return nil, err
+	}
+	for _, name := range slices.Sorted(maps.Keys(f.Beside)) {
+		if !slices.Contains(formats.Extensions, strings.ToLower(path.Ext(name))) {
+			continue
+		}
+		data, err := resolve(name)
+		if err != nil {
+			return nil, fmt.Errorf("reading %s: %w", name, err)
+		}
+		if err := read(name, bytes.NewReader(data)); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// SameVertices reports why a mesh is not the one of a state with its vertices elsewhere.
+func (x NamedMesh) SameVertices(s *State) error {
+	if len(x.Mesh.Points) != len(s.Mesh.Points) {
+		return Wrong(
+			"%s has %s, and the character %s: it must have the same vertices in the same order",
+			x.Name,
+			wording.Count(len(x.Mesh.Points), "vertex", "vertices"),
+			wording.Thousands(len(s.Mesh.Points)),
+		)
+	}
+	long, ours := geom.BoxOf(x.Mesh.World()).Diagonal(), geom.BoxOf(s.Mesh.World()).Diagonal()
+	if long > otherScale*ours || ours > otherScale*long {
+		return Wrong(
+			"%s measures %s across, and the character %s: export it in the units of the character",
+			x.Name,
+			wording.Length(long),
+			wording.Length(ours),
+		)
+	}
+	return nil
+}
+
+// otherScale is from what ratio of sizes on a mesh has another unit.
+const otherScale = 3
 
 // Skeleton reads the skeleton of a file, and its first motion if it has one.
 func (f *File) Skeleton(ctx context.Context) (*skeleton.Skeleton, *pose.Clip, error) {

@@ -83,15 +83,21 @@ func Measure(ctx context.Context, s *State, a ReelRequest, progress func(share f
 	return out, nil
 }
 
-// Skin is the skin of a state that has weights, with its shape targets as they are used.
-func (s *State) Skin() (*deform.Skin, error) {
+// Unshaped is the skin of a state that has weights, with no shape target on.
+func (s *State) Unshaped() (*deform.Skin, error) {
 	tris, _ := s.Mesh.Triangles()
 	skin, err := deform.NewSkin(s.Mesh.World(), tris, s.Weights, s.Skeleton, s.Binding)
 	if err != nil {
 		return nil, Wrong("%v", err)
 	}
-	if len(s.Mesh.Shapes) == 0 {
-		return skin, nil
+	return skin, nil
+}
+
+// Skin is the skin of a state that has weights, with its shape targets as they are used.
+func (s *State) Skin() (*deform.Skin, error) {
+	skin, err := s.Unshaped()
+	if err != nil || len(s.Mesh.Shapes) == 0 {
+		return skin, err
 	}
 	return skin.Shaped(s.Mesh.WorldShapes(), s.Rig().For(s.Skeleton, s.Settings.Marks)), nil
 }

@@ -120,10 +120,10 @@ func TestACorrectiveFollowsTheGuide(t *testing.T) {
 	}
 	require.NotZero(t, bend.Axis)
 	for _, degrees := range []float64{90, 120} {
-		out, err := corrective.Propose(ctx, skin, m, g, bend, degrees)
+		out, err := corrective.Propose(ctx, skin, m, g, bend, degrees, skeleton.DefaultMarks)
 		require.NoError(t, err)
 		require.NotNil(t, out)
-		assert.Equal(t, fmt.Sprintf("forearm_l_bend_%.0f", degrees), out.Targets[0].Name)
+		assert.Equal(t, fmt.Sprintf("forearm_bend_%.0f_l", degrees), out.Targets[0].Name)
 		assert.Less(t, out.After, 0.3*out.Before)
 		rig, targets := &shape.Rig{}, []mesh.Shape{}
 		for _, x := range out.Targets {
@@ -160,7 +160,7 @@ func TestACorrectiveFollowsTheGuide(t *testing.T) {
 	for v := range only.Of {
 		only.Of[v] = []weights.Influence{{Joint: 0, Value: 1}}
 	}
-	out, err := corrective.Propose(ctx, skinOf(t, m, s, only), m, g, bend, 90)
+	out, err := corrective.Propose(ctx, skinOf(t, m, s, only), m, g, bend, 90, skeleton.DefaultMarks)
 	require.NoError(t, err)
 	require.Nil(t, out)
 }

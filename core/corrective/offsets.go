@@ -14,14 +14,19 @@ import (
 )
 
 // flat is from what ratio of its least to its greatest stretch on a blend of a vertex has no inverse that is of use: what a
-// step at rest does in the pose is lost along a line.
-const flat = 0.05
+// step at rest does in the pose is lost along a line. What is computed keeps farther from there, as steps that are many times
+// as long at rest as in the pose are wrong on the way to it.
+const flat, flatComputed = 0.05, 0.25
 
 // Offsets are the ways that vertices must go at rest, world frame in meters, so that in a pose they stand where they are
 // wanted: the inverse of what blending does to each, of all blends that the skin has (Lewis, Cordner & Fong, Pose Space
 // Deformation, 2000, section 3). Where a blend flattens a vertex, as at the inside of a joint that is folded by linear
 // blending, it is solved by least squares; those come in flattened, ascending, and are not all where they are wanted.
 func Offsets(skin *deform.Skin, p pose.Pose, want []r3.Vec) (offsets []r3.Vec, flattened []int32) {
+	return offsetsOf(skin, p, want, flat)
+}
+
+func offsetsOf(skin *deform.Skin, p pose.Pose, want []r3.Vec, flat float64) (offsets []r3.Vec, flattened []int32) {
 	blends := skin.Blends(p)
 	have := skin.Places(p)
 	offsets = make([]r3.Vec, len(want))
@@ -33,12 +38,12 @@ func Offsets(skin *deform.Skin, p pose.Pose, want []r3.Vec) (offsets []r3.Vec, f
 				continue
 			}
 			m := blends[v]
-			if inverse, ok := m.Inverse(); ok && !flattens(m) {
+			if inverse, ok := m.Inverse(); ok && !flattens(m, flat) {
 				offsets[v] = inverse.Direction(off)
 				continue
 			}
 			lost[v] = true
-			offsets[v] = leastSquares(m, off)
+			offsets[v] = leastSquares(m, off, flat)
 		}
 	})
 	for v, yes := range lost {
@@ -51,7 +56,7 @@ func Offsets(skin *deform.Skin, p pose.Pose, want []r3.Vec) (offsets []r3.Vec, f
 
 // flattens reports whether a map shrinks some direction to almost nothing. The least stretch over the greatest is at least the
 // determinant over the greatest cubed, which is at most √3 times the longest column: only what is under that is decomposed.
-func flattens(m geom.Matrix) bool {
+func flattens(m geom.Matrix, flat float64) bool {
 	longest := 0.0
 	for c := range 3 {
 		longest = math.Max(longest, r3.Norm(m.Direction(unit(c))))
@@ -80,7 +85,7 @@ func singular(m geom.Matrix) *mat.SVD {
 }
 
 // leastSquares is the shortest step whose image is nearest to another, along the directions that are not flattened.
-func leastSquares(m geom.Matrix, to r3.Vec) r3.Vec {
+func leastSquares(m geom.Matrix, to r3.Vec, flat float64) r3.Vec {
 	s := singular(m)
 	values := s.Values(nil)
 	var u, v mat.Dense

@@ -48,9 +48,10 @@ type Driven struct {
 	Driver shape.Driver
 }
 
-// Name is what a corrective of a joint is called.
-func Name(joint, axis string, degrees float64) string {
-	return fmt.Sprintf("%s_%s_%.0f", joint, axis, degrees)
+// Name is what a corrective of a joint is called: "forearm_bend_120_l", its side where names have it.
+func Name(joint, axis string, degrees float64, x skeleton.Marks) string {
+	stem, side := x.Split(joint)
+	return x.Join(fmt.Sprintf("%s_%s_%.0f", stem, axis, degrees), side)
 }
 
 // Propose computes what brings the skin about a joint to the guide when the joint turns, by degrees, about an axis of its own:
@@ -64,6 +65,7 @@ func Propose(
 	g *guide.Solid,
 	t skeleton.Trial,
 	degrees float64,
+	x skeleton.Marks,
 ) (*Proposal, error) {
 	points, _, w, s := skin.Parts()
 	height := geom.BoxOf(points).Size().Y
@@ -81,9 +83,9 @@ func Propose(
 	left := make([][]r3.Vec, len(poses)) // by share: what is still to be made up for, at rest
 	out := &Proposal{Joint: t.Joint}
 	for k, p := range poses {
-		off, flattened := Offsets(skin, p, posed[k].Places(points))
-		for v, x := range mask {
-			off[v] = r3.Scale(x, off[v])
+		off, flattened := offsetsOf(skin, p, posed[k].Places(points), flatComputed)
+		for v, share := range mask {
+			off[v] = r3.Scale(share, off[v])
 		}
 		asOne(off, rigid)
 		left[k] = off
@@ -101,7 +103,7 @@ func Propose(
 	}
 	out.Before = square(left, moved)
 	take := func(at int) {
-		target := mesh.Shape{Name: Name(name, t.Name, shares[at]*degrees), Vertex: large(left[at], smallest*height)}
+		target := mesh.Shape{Name: Name(name, t.Name, shares[at]*degrees, x), Vertex: large(left[at], smallest*height)}
 		for _, v := range target.Vertex {
 			target.Offset = append(target.Offset, left[at][v])
 			out.Largest = math.Max(out.Largest, r3.Norm(left[at][v]))

@@ -188,7 +188,7 @@ func (m *Mesh) World() []r3.Vec {
 	if !m.Framed() {
 		return m.Points
 	}
-	part := m.partOfVertices()
+	part := m.PartOfVertices()
 	out := make([]r3.Vec, len(m.Points))
 	for i, p := range m.Points {
 		out[i] = m.Parts[part[i]].Frame.Point(p)
@@ -201,7 +201,7 @@ func (m *Mesh) WorldShapes() []Shape {
 	if !m.Framed() || len(m.Shapes) == 0 {
 		return m.Shapes
 	}
-	part := m.partOfVertices()
+	part := m.PartOfVertices()
 	return m.MapShapes(func(v int32, offset r3.Vec) r3.Vec { return m.Parts[part[v]].Frame.Direction(offset) })
 }
 

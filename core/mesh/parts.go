@@ -197,6 +197,6 @@ func (m *Mesh) Unbindable() *Mesh {
 
 // FrameOfVertices returns a function that tells the frame of a vertex.
 func (m *Mesh) FrameOfVertices() func(v int32) geom.Matrix {
-	part := m.partOfVertices()
+	part := m.PartOfVertices()
 	return func(v int32) geom.Matrix { return m.Parts[part[v]].Frame }
 }

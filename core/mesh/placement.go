@@ -82,7 +82,7 @@ func (m *Mesh) Bake(p Placement) *Mesh {
 			out.Points[i] = place.Point(v)
 		}
 	}
-	part := m.partOfVertices()
+	part := m.PartOfVertices()
 	out.Shapes = mapShapes(m.Shapes, func(v int32, d r3.Vec) r3.Vec {
 		return place.Direction(m.Parts[part[v]].Frame.Direction(d))
 	})
@@ -129,9 +129,9 @@ func (m *Mesh) Bake(p Placement) *Mesh {
 	return &out
 }
 
-// partOfVertices returns the part of a face at each vertex; a vertex that no
+// PartOfVertices returns the part of a face at each vertex; a vertex that no
 // face uses takes that of the used vertex before it in order.
-func (m *Mesh) partOfVertices() []int32 {
+func (m *Mesh) PartOfVertices() []int32 {
 	part := make([]int32, len(m.Points))
 	for i := range part {
 		part[i] = -1

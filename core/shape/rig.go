@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 )
 
 // Rig is how the shape targets of a mesh are used. Targets go by the names of those of the mesh; one that the rig does not
@@ -121,6 +122,25 @@ func (t *Target) Limits() [2]float64 {
 		return [2]float64{0, 1}
 	}
 	return *t.Range
+}
+
+// By says what brings a target on; "" where a hand does.
+func (t *Target) By() string {
+	switch {
+	case t.Driver != nil:
+		var at []string
+		for _, k := range t.Driver.Keys {
+			at = append(at, fmt.Sprintf("%g%% at %g°", math.Round(100*k.Value), k.Degrees))
+		}
+		return fmt.Sprintf("%s %s: %s", t.Driver.Joint, t.Driver.Axis, strings.Join(at, ", "))
+	case t.Between != nil:
+		return fmt.Sprintf("%s at %g%%", t.Between.Of, math.Round(100*t.Between.At))
+	case t.Meets != nil && t.Meets.Least:
+		return "the smallest of " + strings.Join(t.Meets.Of, ", ")
+	case t.Meets != nil:
+		return strings.Join(t.Meets.Of, " × ")
+	}
+	return ""
 }
 
 // Validate reports the first thing that a rig cannot do.
@@ -270,6 +290,32 @@ func (r *Rig) times(group string) float64 {
 			return 0
 		}
 		out, group = out*r.Groups[k].Times, r.Groups[k].In
+	}
+	return out
+}
+
+// WithNames returns the rig with targets under other names, and what is made of them.
+func (r *Rig) WithNames(names map[string]string) *Rig {
+	name := func(n string) string {
+		if other, ok := names[n]; ok {
+			return other
+		}
+		return n
+	}
+	out := r.Clone()
+	for i := range out.Targets {
+		t := &out.Targets[i]
+		t.Name = name(t.Name)
+		if t.Between != nil {
+			t.Between = &Between{name(t.Between.Of), t.Between.At}
+		}
+		if t.Meets != nil {
+			of := make([]string, len(t.Meets.Of))
+			for k, n := range t.Meets.Of {
+				of[k] = name(n)
+			}
+			t.Meets = &Meets{of, t.Meets.Least}
+		}
 	}
 	return out
 }

@@ -45,6 +45,17 @@ func Length(m float64) string {
 	return Thousands(int(math.Round(m))) + " m"
 }
 
+// Bytes writes a size.
+func Bytes(n int) string {
+	switch {
+	case n < 1000:
+		return fmt.Sprintf("%d bytes", n)
+	case n < 1_000_000:
+		return fmt.Sprintf("%.0f kB", float64(n)/1000)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}
+
 // Percent writes a share, with a digit more where it is below one percent.
 func Percent(share float64) string {
 	switch a := math.Abs(share); {

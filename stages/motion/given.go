@@ -2,16 +2,11 @@ package motion
 
 import (
 	"context"
-	"fmt"
-	"path/filepath"
 	"slices"
-	"strings"
 
 	"wisemarrow/core/geom"
-	"wisemarrow/core/mesh"
 	"wisemarrow/core/solve"
 	"wisemarrow/core/wording"
-	"wisemarrow/formats"
 	"wisemarrow/studio"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -20,63 +15,26 @@ import (
 const (
 	// MaxGuides is how many guides one solution takes.
 	MaxGuides = 300
-	// otherScale is from what ratio of heights on a guide has another unit; farPose how far from it, of the height, the best
-	// pose may leave the skin on average before it is of another character.
-	otherScale, farPose = 3, 0.1
+	// farPose is how far from a guide, of the height, the best pose may leave the skin on average before it is of another
+	// character.
+	farPose = 0.1
 )
 
 // given reads the guides of a file, and of what came beside it: meshes with the same vertices, each in one pose, or shape
 // targets of such a mesh. The pose of the joints is the kept pose of that name, else the one that brings the skin nearest.
 func given(ctx context.Context, s *studio.State, f *studio.File, times float64) ([]solve.Given, error) {
-	in, resolve, limits, err := f.Open(ctx)
+	meshes, err := f.Meshes(ctx)
 	if err != nil {
 		return nil, err
 	}
 	var out []solve.Given
-	read := func(name string, scene func() (*mesh.Mesh, error)) error {
-		m, err := scene()
-		if err != nil {
-			return studio.Wrong("%v", err)
-		}
-		list, err := guidesOf(s, name, m)
-		if err != nil {
-			return err
-		}
-		if len(out)+len(list) > MaxGuides {
-			return studio.Wrong("there are more than %d guides: send fewer frames", MaxGuides)
-		}
-		out = append(out, list...)
-		return ctx.Err()
-	}
-	if err := read(f.Name, func() (*mesh.Mesh, error) {
-		x, err := formats.Decode(f.Name, in, resolve, limits)
+	for _, x := range meshes {
+		list, err := guidesOf(s, x)
 		if err != nil {
 			return nil, err
 		}
-		return x.Mesh, nil
-	}); err != nil {
-		return nil, err
-	}
-	var others []string
-	for name := range f.Beside {
-		if slices.Contains(formats.Extensions, strings.ToLower(filepath.Ext(name))) {
-			others = append(others, name)
-		}
-	}
-	slices.Sort(others)
-	for _, name := range others {
-		data, err := resolve(name)
-		if err != nil {
-			return nil, fmt.Errorf("reading %s: %w", name, err)
-		}
-		if err := read(name, func() (*mesh.Mesh, error) {
-			x, err := formats.Decode(name, strings.NewReader(string(data)), resolve, limits)
-			if err != nil {
-				return nil, err
-			}
-			return x.Mesh, nil
-		}); err != nil {
-			return nil, err
+		if out = append(out, list...); len(out) > MaxGuides {
+			return nil, studio.Wrong("there are more than %d guides: send fewer frames", MaxGuides)
 		}
 	}
 	points := s.Mesh.World()
@@ -101,31 +59,13 @@ func given(ctx context.Context, s *studio.State, f *studio.File, times float64) 
 }
 
 // guidesOf are the guides that a mesh holds: its shape targets, or itself.
-func guidesOf(s *studio.State, name string, m *mesh.Mesh) ([]solve.Given, error) {
-	if m == nil {
-		return nil, studio.Wrong("%s holds no mesh", name)
+func guidesOf(s *studio.State, x studio.NamedMesh) ([]solve.Given, error) {
+	if err := x.SameVertices(s); err != nil {
+		return nil, err
 	}
-	if len(m.Points) != len(s.Mesh.Points) {
-		return nil, studio.Wrong(
-			"%s has %s, and the character %s: a guide has the same vertices in the same order",
-			name,
-			wording.Count(len(m.Points), "vertex", "vertices"),
-			wording.Thousands(len(s.Mesh.Points)),
-		)
-	}
-	places := m.World()
-	long, ours := r3.Norm(geom.BoxOf(places).Size()), r3.Norm(geom.BoxOf(s.Mesh.World()).Size())
-	if long > otherScale*ours || ours > otherScale*long {
-		return nil, studio.Wrong(
-			"%s measures %s across, and the character %s: export the guide in the units of the character",
-			name,
-			wording.Length(long),
-			wording.Length(ours),
-		)
-	}
-	stem := strings.TrimSuffix(filepath.Base(name), filepath.Ext(name))
+	m := x.Mesh
 	if len(m.Shapes) == 0 {
-		return []solve.Given{{Name: stem, Places: places}}, nil
+		return []solve.Given{{Name: x.Name, Places: m.World()}}, nil
 	}
 	var out []solve.Given
 	rest := m.Points

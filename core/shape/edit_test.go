@@ -1,0 +1,89 @@
+package shape_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/shape"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func single(rng *rand.Rand) float64 {
+	return float64(float32(rng.NormFloat64() * math.Pow(10, float64(rng.IntN(5)-3))))
+}
+
+func randomTarget(rng *rand.Rand, n int) mesh.Shape {
+	out := mesh.Shape{Name: "any"}
+	for v := range int32(n) {
+		if rng.IntN(3) > 0 {
+			out.Vertex = append(out.Vertex, v)
+			out.Offset = append(out.Offset, r3.Vec{X: single(rng), Y: single(rng), Z: single(rng)})
+		}
+	}
+	return out
+}
+
+// The halves of a target sum to the whole, exactly, as they are stored: every number is one of single precision.
+func TestHalvesSumExactly(t *testing.T) {
+	rng := rand.New(rand.NewPCG(27, 1))
+	for range 200 {
+		whole := randomTarget(rng, 50)
+		left := make([]float64, 50)
+		for v := range left {
+			left[v] = []float64{0, 1, rng.Float64(), rng.Float64()}[rng.IntN(4)]
+		}
+		l, r := shape.Split(whole, left)
+		for _, x := range append(append([]r3.Vec{}, l.Offset...), r.Offset...) {
+			for _, c := range []float64{x.X, x.Y, x.Z} {
+				require.Equal(t, float64(float32(c)), c)
+			}
+		}
+		require.Equal(t, whole, shape.Sum(l, r, 1))
+		for k, v := range l.Vertex {
+			require.Positive(t, left[v], "vertex %d has a left half %v", v, l.Offset[k])
+		}
+	}
+}
+
+func TestTargetsAddSubtractAndMirror(t *testing.T) {
+	rng := rand.New(rand.NewPCG(27, 2))
+	a, b := randomTarget(rng, 30), randomTarget(rng, 30)
+	back := shape.Sum(shape.Sum(a, b, 0.5), b, -0.5)
+	points := make([]r3.Vec, 30)
+	want, got := shape.Places(points, []mesh.Shape{a}, []float64{1}), shape.Places(points, []mesh.Shape{back}, []float64{1})
+	for v := range want {
+		assert.InDelta(t, 0, r3.Norm(r3.Sub(want[v], got[v])), 1e-12)
+	}
+	assert.Empty(t, shape.Sum(a, a, -1).Vertex)
+
+	image := []int32{1, 0, 2, -1}
+	m, lost := shape.Mirror(
+		mesh.Shape{Name: "up_l", Vertex: []int32{1, 2, 3}, Offset: []r3.Vec{{X: 1}, {X: 0.5, Y: 1}, {Y: 2}}}, image,
+		func(d r3.Vec) r3.Vec { return r3.Vec{X: -d.X, Y: d.Y, Z: d.Z} },
+	)
+	assert.Equal(t, 1, lost)
+	assert.Equal(t, []int32{0, 2}, m.Vertex)
+	assert.Equal(t, []r3.Vec{{X: -1}, {X: -0.5, Y: 1}}, m.Offset)
+
+	places := []r3.Vec{{}, {X: 1, Y: 0.2}, {X: 2, Z: 1e-5}}
+	d := shape.Difference("new", []r3.Vec{{}, {X: 1}, {X: 2}}, places, 1e-4)
+	assert.Equal(t, mesh.Shape{Name: "new", Vertex: []int32{1}, Offset: []r3.Vec{{Y: 0.2}}}, d)
+	length, at := shape.Largest(a)
+	assert.Positive(t, length)
+	assert.Contains(t, a.Vertex, at)
+	halved := shape.Mapped(a, func(v int32, o r3.Vec) r3.Vec {
+		if v < 10 {
+			return r3.Vec{}
+		}
+		return r3.Scale(0.5, o)
+	})
+	assert.GreaterOrEqual(t, halved.Vertex[0], int32(10))
+	taken := map[string]bool{"a": true, "a_2": true}
+	assert.Equal(t, "a_3", shape.Unique("a", func(s string) bool { return taken[s] }))
+	assert.Equal(t, "b", shape.Unique("b", func(s string) bool { return taken[s] }))
+}

@@ -1,0 +1,174 @@
+// Package shapes is the stage of what weights cannot do: shape targets, what brings them on, and correctives for poses.
+package shapes
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wisemarrow/core/finding"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/shape"
+	"wisemarrow/core/wording"
+	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	studio.RegisterStage(
+		studio.Stage{Name: "shapes", Title: "Shapes", Question: "Which poses need a corrective, and what does each shape move?", Order: 8,
+			Touched: func(s *studio.State) bool { return s.Mesh != nil && len(s.Mesh.Shapes) > 0 },
+			Reads:   []string{"mesh", "parts", "targets", "shapes", "skeleton", "settings", "sheet"},
+			Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
+			Steps: []studio.FirstStep{
+				{What: "Run the motion check: it tells which poses need a corrective", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil })},
+				{What: "Propose correctives, or bring in shapes", Done: studio.Has(func(s *studio.State) bool { return s.Mesh != nil && len(s.Mesh.Shapes) > 0 })},
+				{What: "Fix what is found", Done: studio.Settled(studio.HasWeights)},
+			}},
+	)
+}
+
+// longOffset is from what offset on, of the height, a target is unlikely to be one of this character. No source.
+const longOffset = 0.5
+
+// find measures the targets and what brings them on.
+func find(s *studio.State) (out []finding.Finding) {
+	if s.Mesh == nil || len(s.Mesh.Shapes) == 0 {
+		return nil
+	}
+	if lost := s.Rig().For(s.Skeleton, s.Settings.Marks).Lost; len(lost) > 0 {
+		out = append(out, finding.Finding{
+			Code: "lost_driver", Severity: finding.Harms, Count: len(lost),
+			Title: wording.Count(len(lost), "shape target is", "shape targets are") + " never on",
+			Why:   fmt.Sprintf("The joint, axis or target that brings %s on is gone. Choose another below, or set it by hand.", said(lost)),
+		})
+	}
+	height := heightOf(s)
+	var empty, long []string
+	for _, x := range s.Mesh.WorldShapes() {
+		switch size, _ := shape.Largest(x); {
+		case size == 0:
+			empty = append(empty, x.Name)
+		case size > longOffset*height:
+			long = append(long, x.Name)
+		}
+	}
+	if len(empty) > 0 {
+		out = append(out, finding.Finding{
+			Code: "empty_target", Severity: finding.Note, Count: len(empty),
+			Title:    wording.Count(len(empty), "shape target moves", "shape targets move") + " nothing",
+			Why:      said(empty) + ": the file has no offsets for it, or they were cleaned away.",
+			Remedies: []finding.Remedy{studio.Offer("Remove", &RemoveTargets{Targets: empty})},
+		})
+	}
+	if len(long) > 0 {
+		out = append(out, finding.Finding{
+			Code: "long_target", Severity: finding.Harms, Count: len(long),
+			Title: wording.Count(len(long), "shape target moves", "shape targets move") + " vertices by more than half the height",
+			Why:   said(long) + ": its vertices may be in another order or unit.",
+		})
+	}
+	return out
+}
+
+// said names a few targets, and counts many.
+func said(names []string) string {
+	if len(names) > 3 {
+		return wording.Count(len(names), "shape target", "shape targets")
+	}
+	return strings.Join(names, ", ")
+}
+
+func heightOf(s *studio.State) float64 {
+	low, high := 0.0, 0.0
+	for k, p := range s.Mesh.World() {
+		if k == 0 || p.Y < low {
+			low = p.Y
+		}
+		if k == 0 || p.Y > high {
+			high = p.Y
+		}
+	}
+	return max(high-low, 1e-9)
+}
+
+// targetsNamed finds targets by name; none, or one that is not there, is a mistake of the caller.
+func targetsNamed(s *studio.State, names []string) ([]int, error) {
+	if len(names) == 0 {
+		return nil, studio.Wrong("select at least one shape target")
+	}
+	var out []int
+	for _, n := range names {
+		k := slices.IndexFunc(s.Mesh.Shapes, func(x mesh.Shape) bool { return x.Name == n })
+		if k < 0 {
+			return nil, studio.Wrong("there is no shape target %q", n)
+		}
+		if !slices.Contains(out, k) {
+			out = append(out, k)
+		}
+	}
+	return out, nil
+}
+
+// withTargets is a state with other targets and another rig, which has an entry for each.
+func withTargets(s studio.State, list []mesh.Shape, rig *shape.Rig) (studio.State, error) {
+	if len(list) > shape.Most {
+		return s, studio.Wrong("%d shape targets, and at most %d are possible: remove some first", len(list), shape.Most)
+	}
+	var names []string
+	for _, x := range list {
+		names = append(names, x.Name)
+	}
+	m := *s.Mesh
+	m.Shapes = list
+	s.Shapes = rig.Of(names)
+	if err := s.Shapes.Validate(); err != nil {
+		return s, studio.Wrong("%v", err)
+	}
+	return s.WithMesh(&m, nil), nil
+}
+
+// uniqueIn is a name that no target of a list has.
+func uniqueIn(list []mesh.Shape, name string) string {
+	return shape.Unique(name, func(n string) bool {
+		return slices.ContainsFunc(list, func(x mesh.Shape) bool { return x.Name == n })
+	})
+}
+
+// local brings an offset of a vertex from world frame into the frame of its part.
+func local(s *studio.State) func(v int32, offset r3.Vec) r3.Vec {
+	if !s.Mesh.Framed() {
+		return func(_ int32, d r3.Vec) r3.Vec { return d }
+	}
+	parts := s.Mesh.PartOfVertices()
+	return func(v int32, d r3.Vec) r3.Vec {
+		if inverse, ok := s.Mesh.Parts[parts[v]].Frame.Inverse(); ok {
+			return inverse.Direction(d)
+		}
+		return r3.Vec{}
+	}
+}
+
+// Row is a target as it is listed.
+type Row struct {
+	shape.Target
+	Vertices int
+	Largest  float64 // offset, meters
+	Bytes    int     // in a file, as three floats a vertex
+	By       string  // what brings it on, in words; "" by hand
+}
+
+// Rows lists the targets of a state.
+func Rows(s *studio.State) (out []Row) {
+	if s.Mesh == nil {
+		return nil
+	}
+	rig := s.Rig()
+	for k, x := range s.Mesh.WorldShapes() {
+		t := rig.Targets[k]
+		size, _ := shape.Largest(x)
+		out = append(out, Row{Target: t, Vertices: len(x.Vertex), Largest: size, Bytes: 12 * len(x.Vertex), By: t.By()})
+	}
+	return out
+}

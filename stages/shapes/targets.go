@@ -1,0 +1,617 @@
+package shapes
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"wisemarrow/core/corrective"
+	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/solve"
+	"wisemarrow/core/wording"
+	"wisemarrow/studio"
+
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+func init() {
+	needs := []studio.Need{studio.NeedMesh}
+	studio.Register(
+		studio.Entry{
+			Name:  "add_targets",
+			Label: "Add shape targets from a file",
+			Stage: "shapes",
+			Words: "import blend shape morph target corrective sculpt",
+			From:  studio.FromForm,
+			Needs: needs,
+			Long:  studio.LargeMesh,
+			New:   func() studio.Operation { return &AddTargets{Match: matchOrder} },
+		},
+		studio.Entry{
+			Name:  "set_target",
+			Label: "Set a shape target",
+			Stage: "shapes",
+			Words: "slider value weight blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &SetTarget{} },
+		},
+		studio.Entry{
+			Name:  "mute_targets",
+			Label: "Mute shape targets",
+			Stage: "shapes",
+			Words: "disable off blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &MuteTargets{Muted: true} },
+		},
+		studio.Entry{
+			Name:  "rename_target",
+			Label: "Rename a shape target",
+			Stage: "shapes",
+			Words: "name blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &RenameTarget{} },
+		},
+		studio.Entry{
+			Name:  "remove_targets",
+			Label: "Remove shape targets",
+			Stage: "shapes",
+			Words: "delete blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &RemoveTargets{} },
+		},
+		studio.Entry{
+			Name:  "mirror_targets",
+			Label: "Mirror shape targets",
+			Stage: "shapes",
+			Words: "flip copy left right blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &MirrorTargets{} },
+		},
+		studio.Entry{
+			Name:  "split_target",
+			Label: "Split a shape target",
+			Stage: "shapes",
+			Words: "left right halves blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &SplitTarget{Soft: 0.02} },
+		},
+		studio.Entry{
+			Name:  "scale_target",
+			Label: "Scale a shape target",
+			Stage: "shapes",
+			Words: "multiply strength clean small offsets prune blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &ScaleTarget{Times: 1} },
+		},
+	)
+}
+
+// How the vertices of a file are matched with those of the character.
+const (
+	matchOrder = "order"
+	matchPlace = "place"
+)
+
+// AddTargets brings in shape targets: those of a file, or its mesh as one; of further files beside it too.
+type AddTargets struct {
+	File  *studio.File `json:"file" as:"File" help:"a mesh with the same vertices, or one with shape targets"`
+	Match string       `json:"match" as:"Vertices" one:"order=in the same order,place=by place at rest (files with shape targets)"`
+	// Posed: the mesh was sculpted in a pose, of that name if the character keeps one, which is taken out again.
+	Posed bool `json:"posed,omitempty" as:"Sculpted in a pose" help:"the pose is found from the mesh, or is the kept pose of the same name, and is taken out again"`
+}
+
+// Files implements studio.FileReader.
+func (o *AddTargets) Files() []*studio.File {
+	if o.File == nil {
+		return nil
+	}
+	return []*studio.File{o.File}
+}
+
+// tiny is what offset of the height is none: what rounding in a file leaves.
+const tiny = 1e-6
+
+// Apply implements studio.Operation.
+func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
+	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
+	if !o.File.Given() {
+		return fail(studio.Wrong("choose a file"))
+	}
+	meshes, err := o.File.Meshes(ctx)
+	if err != nil {
+		return fail(err)
+	}
+	out := studio.Outcome{}
+	list, rig := slices.Clone(s.Mesh.Shapes), s.Rig()
+	before := len(list)
+	into := local(&s)
+	smallest := tiny * heightOf(&s)
+	for k, x := range meshes {
+		progress("Reading "+x.Name, float64(k)/float64(len(meshes)))
+		var found []mesh.Shape // world
+		switch {
+		case len(x.Mesh.Shapes) > 0 && o.Match == matchPlace:
+			carried, lost := carriedOver(&s, x.Mesh)
+			found = carried
+			if lost > 0 {
+				out.Left = append(out.Left, fmt.Sprintf("%s: %s had no partner and stay", x.Name, wording.Count(lost, "vertex", "vertices")))
+			}
+		case o.Match == matchPlace:
+			return fail(studio.Wrong("%s has no shape targets: a mesh alone is matched by the order of its vertices", x.Name))
+		default:
+			if err := x.SameVertices(&s); err != nil {
+				return fail(err)
+			}
+			if len(x.Mesh.Shapes) > 0 {
+				found = x.Mesh.WorldShapes()
+				break
+			}
+			target := shape.Difference(x.Name, s.Mesh.World(), x.Mesh.World(), smallest)
+			if o.Posed {
+				var step string
+				if target, step, err = sculpted(ctx, &s, x, smallest); err != nil {
+					return fail(err)
+				}
+				out.Steps = append(out.Steps, step)
+			}
+			found = []mesh.Shape{target}
+		}
+		for _, t := range found {
+			if t = shape.Mapped(t, into); len(t.Vertex) == 0 {
+				out.Left = append(out.Left, t.Name+" moves nothing and was not added")
+				continue
+			}
+			named := uniqueIn(list, t.Name)
+			if named != t.Name {
+				out.Left = append(out.Left, fmt.Sprintf("%s is called %s: the name was taken", t.Name, named))
+			}
+			t.Name = named
+			if list = append(list, t); len(list) > shape.Most {
+				return fail(studio.Wrong("there are more than %d shape targets: send fewer", shape.Most))
+			}
+			size, _ := shape.Largest(t)
+			out.Steps = append(out.Steps, fmt.Sprintf("%s: %s, by %s at most", t.Name, wording.Count(len(t.Vertex), "vertex", "vertices"), wording.Length(size)))
+		}
+	}
+	n := len(list) - before
+	if n == 0 {
+		return fail(studio.Nothing("nothing in %s moves a vertex", o.File.Name))
+	}
+	out.Before, out.After = fmt.Sprint(before), fmt.Sprint(len(list))
+	out.Sentence = fmt.Sprintf("Added %s from %s", wording.Count(n, "shape target", "shape targets"), o.File.Name)
+	if s, err = withTargets(s, list, rig); err != nil {
+		return fail(err)
+	}
+	return s, out, nil
+}
+
+const (
+	// samePlace is within what distance a vertex is the same, onSurface within what it is carried over from the surface, of
+	// the height.
+	samePlace, onSurface = 1e-4, 0.01
+)
+
+// carriedOver are the targets of another mesh, world frame, at the vertices of a state that are in the same places at rest,
+// else by the nearest place of its surface; lost is how many vertices are near none.
+func carriedOver(s *studio.State, m *mesh.Mesh) (out []mesh.Shape, lost int) {
+	points, theirs := s.Mesh.World(), m.World()
+	height := heightOf(s)
+	tris, _ := m.Triangles()
+	tree, surface := geom.NewPointTree(theirs), geom.NewTree(theirs, tris)
+	type from struct {
+		vertex [3]int32
+		share  [3]float64
+	}
+	of := make([]*from, len(points))
+	for v, p := range points {
+		if k, _, d := tree.NearestOf(p, samePlace*height, nil); k >= 0 && d <= samePlace*height {
+			of[v] = &from{[3]int32{k, k, k}, [3]float64{1}}
+			continue
+		}
+		t, at, d := surface.NearestOf(p, onSurface*height, nil)
+		if t < 0 || d > onSurface*height {
+			lost++
+			continue
+		}
+		x := tris[t]
+		of[v] = &from{x, geom.Barycentric(at, theirs[x[0]], theirs[x[1]], theirs[x[2]])}
+	}
+	for _, t := range m.WorldShapes() {
+		offsets := make([]r3.Vec, len(theirs))
+		for k, v := range t.Vertex {
+			offsets[v] = t.Offset[k]
+		}
+		next := mesh.Shape{Name: t.Name}
+		for v, f := range of {
+			if f == nil {
+				continue
+			}
+			var d r3.Vec
+			for k, u := range f.vertex {
+				d = r3.Add(d, r3.Scale(f.share[k], offsets[u]))
+			}
+			if r3.Norm(d) > tiny*height {
+				next.Vertex, next.Offset = append(next.Vertex, int32(v)), append(next.Offset, d)
+			}
+		}
+		out = append(out, next)
+	}
+	return out, lost
+}
+
+// SetTarget sets how far on a target is by hand, and the ends of its slider.
+type SetTarget struct {
+	Target string      `json:"target" as:"Shape target"`
+	Value  float64     `json:"value" as:"Value" in:"-10..10" help:"1 is the target as it was made"`
+	Range  *[2]float64 `json:"range,omitempty" as:"Slider" of:"pair" help:"its two ends; default 0 to 1"`
+}
+
+// Apply implements studio.Operation.
+func (o *SetTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
+	at, err := targetsNamed(&s, []string{o.Target})
+	if err != nil {
+		return fail(err)
+	}
+	rig := s.Rig()
+	t := &rig.Targets[at[0]]
+	if by := t.By(); by != "" {
+		return fail(studio.Wrong("%s is brought on by %s: free it first, or mute it", t.Name, by))
+	}
+	was := t.Value
+	t.Value = o.Value
+	if o.Range != nil {
+		t.Range = o.Range
+	}
+	if l := t.Limits(); o.Value < l[0] || o.Value > l[1] {
+		return fail(studio.Wrong("%s goes from %g to %g: widen its slider to set it to %g", t.Name, l[0], l[1], o.Value))
+	}
+	if was == o.Value && o.Range == nil {
+		return fail(studio.Nothing("%s is at %g already", t.Name, was))
+	}
+	s, err = withTargets(s, s.Mesh.Shapes, rig)
+	return s, studio.Outcome{
+		Before: fmt.Sprintf("%.2f", was), After: fmt.Sprintf("%.2f", o.Value),
+		Sentence: fmt.Sprintf("Set %s to %.2f, was %.2f", o.Target, o.Value, was),
+	}, err
+}
+
+// MuteTargets takes targets out of what is seen and handed off, or puts them back.
+type MuteTargets struct {
+	Targets []string `json:"targets" as:"Shape targets"`
+	Muted   bool     `json:"muted" as:"Muted"`
+}
+
+// Apply implements studio.Operation.
+func (o *MuteTargets) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	at, err := targetsNamed(&s, o.Targets)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	rig := s.Rig()
+	changed := 0
+	for _, k := range at {
+		if rig.Targets[k].Muted != o.Muted {
+			rig.Targets[k].Muted = o.Muted
+			changed++
+		}
+	}
+	what := map[bool]string{true: "Muted", false: "Unmuted"}[o.Muted]
+	if changed == 0 {
+		return s, studio.Outcome{}, studio.Nothing("they are %s already", strings.ToLower(what))
+	}
+	s, err = withTargets(s, s.Mesh.Shapes, rig)
+	return s, studio.Outcome{Sentence: fmt.Sprintf("%s %s", what, said(o.Targets))}, err
+}
+
+// RenameTarget gives a target another name; what is made of it goes along.
+type RenameTarget struct {
+	Target string `json:"target" as:"Shape target"`
+	Name   string `json:"name" as:"New name"`
+}
+
+// Apply implements studio.Operation.
+func (o *RenameTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
+	at, err := targetsNamed(&s, []string{o.Target})
+	if err != nil {
+		return fail(err)
+	}
+	if err := studio.CheckName("a shape target", o.Name); err != nil {
+		return fail(err)
+	}
+	if o.Name == o.Target {
+		return fail(studio.Nothing("that is its name"))
+	}
+	if uniqueIn(s.Mesh.Shapes, o.Name) != o.Name {
+		return fail(studio.Wrong("there is a shape target %q already", o.Name))
+	}
+	list := slices.Clone(s.Mesh.Shapes)
+	list[at[0]].Name = o.Name
+	s, err = withTargets(s, list, s.Rig().WithNames(map[string]string{o.Target: o.Name}))
+	return s, studio.Outcome{Before: o.Target, After: o.Name, Sentence: fmt.Sprintf("Renamed the shape target %s to %s", o.Target, o.Name)}, err
+}
+
+// RemoveTargets removes shape targets.
+type RemoveTargets struct {
+	Targets []string `json:"targets" as:"Shape targets"`
+}
+
+// Apply implements studio.Operation.
+func (o *RemoveTargets) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	at, err := targetsNamed(&s, o.Targets)
+	if err != nil {
+		return s, studio.Outcome{}, err
+	}
+	rig := s.Rig()
+	for _, k := range at {
+		if rig.Targets[k].Lock {
+			return s, studio.Outcome{}, studio.Wrong("%s is locked: unlock it first", rig.Targets[k].Name)
+		}
+	}
+	var list []mesh.Shape
+	for k, x := range s.Mesh.Shapes {
+		if !slices.Contains(at, k) {
+			list = append(list, x)
+		}
+	}
+	out := studio.Outcome{
+		Before: fmt.Sprint(len(s.Mesh.Shapes)), After: fmt.Sprint(len(list)),
+		Sentence: fmt.Sprintf("Removed %s: %s", wording.Count(len(at), "shape target", "shape targets"), said(o.Targets)),
+	}
+	s, err = withTargets(s, list, rig)
+	return s, out, err
+}
+
+// mirrorWithin is how near a vertex's mirror image must be to another, of the height.
+const mirrorWithin = 1.0 / 2000
+
+// planeOf is the X of the mirror plane.
+func planeOf(s *studio.State) float64 {
+	if s.Skeleton == nil {
+		return 0
+	}
+	return s.Skeleton.MirrorPlane(s.Settings.Marks)
+}
+
+// imagesOf are, by vertex, the vertices whose mirror image they are; -1 for none.
+func imagesOf(s *studio.State) []int32 {
+	points, plane := s.Mesh.World(), planeOf(s)
+	tree, within := geom.NewPointTree(points), mirrorWithin*heightOf(s)
+	out := make([]int32, len(points))
+	geom.Chunks(len(points), 256, func(lo, hi int) {
+		for v := lo; v < hi; v++ {
+			out[v] = -1
+			if k, _, d := tree.NearestOf(skeleton.Mirrored(points[v], plane), within, nil); k >= 0 && d <= within {
+				out[v] = k
+			}
+		}
+	})
+	return out
+}
+
+// flips reports whether a turn about an axis of a joint is, mirrored, one the other way about that of its partner.
+func flips(s *studio.State, joint, partner, axis string) bool {
+	var a, b r3.Vec
+	for _, t := range s.Skeleton.Trials(s.Settings.Marks) {
+		if t.Name == axis && s.Skeleton.Joints[t.Joint].Name == joint {
+			a = t.Axis
+		}
+		if t.Name == axis && s.Skeleton.Joints[t.Joint].Name == partner {
+			b = t.Axis
+		}
+	}
+	// The mirror image of a turn about an axis is one the other way about the image of the axis.
+	return r3.Dot(r3.Vec{X: -a.X, Y: a.Y, Z: a.Z}, b) > 0
+}
+
+// MirrorTargets makes the partner of targets on the other side, driver included: a new one, or in place of the one that has
+// its name.
+type MirrorTargets struct {
+	Targets []string `json:"targets" as:"Shape targets"`
+}
+
+// Apply implements studio.Operation.
+func (o *MirrorTargets) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
+	at, err := targetsNamed(&s, o.Targets)
+	if err != nil {
+		return fail(err)
+	}
+	image := imagesOf(&s)
+	marks := s.Settings.Marks
+	list, rig, into := slices.Clone(s.Mesh.Shapes), s.Rig(), local(&s)
+	world := s.Mesh.WorldShapes()
+	out := studio.Outcome{}
+	var made []string
+	for _, k := range at {
+		t := world[k]
+		name, ok := marks.Partner(t.Name)
+		if !ok {
+			return fail(studio.Wrong("%s is on no side: its name has neither %q nor %q", t.Name, marks.Left, marks.Right))
+		}
+		m, lost := shape.Mirror(t, image, func(d r3.Vec) r3.Vec { return r3.Vec{X: -d.X, Y: d.Y, Z: d.Z} })
+		if lost > 0 {
+			out.Left = append(out.Left, fmt.Sprintf("%s: %s without a mirror image", t.Name, wording.Count(lost, "vertex", "vertices")))
+		}
+		if len(m.Vertex) == 0 {
+			return fail(studio.Wrong("no vertex of %s has a mirror image within %s", t.Name, wording.Length(mirrorWithin*heightOf(&s))))
+		}
+		m = shape.Mapped(m, into)
+		m.Name = name
+		next := rig.Targets[k]
+		next.Name, next.Lock = name, false
+		if d := next.Driver; d != nil {
+			turned := *d
+			joint, ok := marks.Partner(d.Joint)
+			if !ok || s.Skeleton == nil || s.Skeleton.Index(joint) < 0 {
+				return fail(studio.Wrong("%s is brought on by %s, which has no partner on the other side", t.Name, d.Joint))
+			}
+			turned.Joint = joint
+			if flips(&s, d.Joint, joint, d.Axis) {
+				turned.Keys = nil
+				for _, x := range slices.Backward(d.Keys) {
+					turned.Keys = append(turned.Keys, shape.Key{Degrees: -x.Degrees, Value: x.Value})
+				}
+			}
+			next.Driver = &turned
+		}
+		if i := rig.Find(name); i >= 0 {
+			if rig.Targets[i].Lock {
+				return fail(studio.Wrong("%s is locked: unlock it first", name))
+			}
+			list[i], rig.Targets[i] = m, next
+		} else {
+			list, rig.Targets = append(list, m), append(rig.Targets, next)
+		}
+		made = append(made, name)
+	}
+	out.Before, out.After = fmt.Sprint(len(s.Mesh.Shapes)), fmt.Sprint(len(list))
+	out.Sentence = fmt.Sprintf("Mirrored %s to %s", said(o.Targets), said(made))
+	s, err = withTargets(s, list, rig)
+	return s, out, err
+}
+
+// SplitTarget parts a target into a left and a right one, softly about the middle; both sum to the whole.
+type SplitTarget struct {
+	Target string  `json:"target" as:"Shape target"`
+	Soft   float64 `json:"soft" as:"Soft border" in:"0..1" unit:"m" help:"how wide the way from one to the other is"`
+}
+
+// Apply implements studio.Operation.
+func (o *SplitTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
+	at, err := targetsNamed(&s, []string{o.Target})
+	if err != nil {
+		return fail(err)
+	}
+	rig := s.Rig()
+	of := rig.Targets[at[0]]
+	if of.Lock {
+		return fail(studio.Wrong("%s is locked: unlock it first", of.Name))
+	}
+	points, plane := s.Mesh.World(), planeOf(&s)
+	left := make([]float64, len(points))
+	for v, p := range points {
+		d := p.X - plane
+		switch {
+		case o.Soft > 0:
+			x := max(0, min(1, 0.5+d/o.Soft))
+			left[v] = x * x * (3 - 2*x)
+		case d > 0:
+			left[v] = 1
+		case d == 0:
+			left[v] = 0.5
+		}
+	}
+	l, r := shape.Split(s.Mesh.Shapes[at[0]], left)
+	if len(l.Vertex) == 0 || len(r.Vertex) == 0 {
+		return fail(studio.Nothing("%s is on one side already", o.Target))
+	}
+	list := slices.Clone(s.Mesh.Shapes)
+	marks := s.Settings.Marks
+	l.Name = uniqueIn(list, marks.Join(o.Target, skeleton.Left))
+	r.Name = uniqueIn(list, marks.Join(o.Target, skeleton.Right))
+	a, b := of, of
+	a.Name, b.Name = l.Name, r.Name
+	list[at[0]], rig.Targets[at[0]] = l, a
+	list = slices.Insert(list, at[0]+1, r)
+	rig.Targets = slices.Insert(rig.Targets, at[0]+1, b)
+	s, err = withTargets(s, list, rig)
+	return s, studio.Outcome{
+		Before: o.Target, After: l.Name + ", " + r.Name,
+		Sentence: fmt.Sprintf("Split %s into %s (%s) and %s (%s)", o.Target,
+			l.Name, wording.Count(len(l.Vertex), "vertex", "vertices"), r.Name, wording.Count(len(r.Vertex), "vertex", "vertices")),
+	}, err
+}
+
+// ScaleTarget scales the offsets of a target, and drops small ones.
+type ScaleTarget struct {
+	Target string  `json:"target" as:"Shape target"`
+	Times  float64 `json:"times" as:"Times" in:"-10..10"`
+	Below  float64 `json:"below,omitempty" as:"Drop offsets below" in:"0..1" unit:"m"`
+}
+
+// Apply implements studio.Operation.
+func (o *ScaleTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
+	at, err := targetsNamed(&s, []string{o.Target})
+	if err != nil {
+		return fail(err)
+	}
+	rig := s.Rig()
+	if rig.Targets[at[0]].Lock {
+		return fail(studio.Wrong("%s is locked: unlock it first", o.Target))
+	}
+	world := s.Mesh.WorldShapes()[at[0]]
+	size, _ := shape.Largest(world)
+	next := shape.Mapped(world, func(_ int32, d r3.Vec) r3.Vec {
+		if d = r3.Scale(o.Times, d); r3.Norm(d) < o.Below {
+			return r3.Vec{}
+		}
+		return d
+	})
+	if o.Times == 1 && len(next.Vertex) == len(world.Vertex) {
+		return fail(studio.Nothing("no offset of %s is below %s", o.Target, wording.Length(o.Below)))
+	}
+	now, _ := shape.Largest(next)
+	list := slices.Clone(s.Mesh.Shapes)
+	list[at[0]] = shape.Mapped(next, local(&s))
+	s, err = withTargets(s, list, rig)
+	return s, studio.Outcome{
+		Before: wording.Length(size), After: wording.Length(now),
+		Sentence: fmt.Sprintf("Scaled %s: %s at most, was %s; %s, was %s", o.Target, wording.Length(now), wording.Length(size),
+			wording.Count(len(next.Vertex), "vertex", "vertices"), wording.Thousands(len(world.Vertex))),
+	}, err
+}
+
+// sculpted is a mesh that was sculpted in a pose as a target at rest.
+func sculpted(ctx context.Context, s *studio.State, x studio.NamedMesh, smallest float64) (mesh.Shape, string, error) {
+	if s.Weights == nil || s.Skeleton == nil {
+		return mesh.Shape{}, "", studio.Wrong("no weights yet: bind first, or bring in a mesh at rest")
+	}
+	points, places := s.Mesh.World(), x.Mesh.World()
+	skin, err := s.Skin()
+	if err != nil {
+		return mesh.Shape{}, "", err
+	}
+	var p pose.Pose
+	var move r3.Vec
+	step, far := x.Name+": the pose was found from the mesh", 0.0
+	if k := slices.IndexFunc(s.Poses, func(c *pose.Clip) bool { return c.Name == x.Name }); k >= 0 {
+		p, move = s.Poses[k].AboutOwn(s.Skeleton).At(0)
+		step = x.Name + ": in the kept pose of that name"
+	} else if p, move, err = solve.PoseOf(ctx, points, s.Skeleton, s.Weights, places); err != nil {
+		return mesh.Shape{}, "", studio.Wrong("%v", err)
+	}
+	places = slices.Clone(places)
+	for v := range places {
+		places[v] = r3.Sub(places[v], move)
+	}
+	for v, at := range skin.Places(p) {
+		far = max(far, r3.Norm(r3.Sub(at, places[v])))
+	}
+	offsets, flattened := corrective.Offsets(skin, p, places)
+	if n := len(flattened); n > 0 {
+		step += fmt.Sprintf("; blending flattens %s there, which are a compromise", wording.Count(n, "vertex", "vertices"))
+	}
+	out := mesh.Shape{Name: x.Name}
+	for v, d := range offsets {
+		if r3.Norm(d) > smallest {
+			out.Vertex, out.Offset = append(out.Vertex, int32(v)), append(out.Offset, d)
+		}
+	}
+	return out, step + fmt.Sprintf("; sculpted by %s at most", wording.Length(far)), nil
+}
