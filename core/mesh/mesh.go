@@ -205,6 +205,20 @@ func (m *Mesh) WorldShapes() []Shape {
 	return m.MapShapes(func(v int32, offset r3.Vec) r3.Vec { return m.Parts[part[v]].Frame.Direction(offset) })
 }
 
+// FromWorld returns what brings an offset of a vertex from world frame into that of its part.
+func (m *Mesh) FromWorld() func(v int32, offset r3.Vec) r3.Vec {
+	if !m.Framed() {
+		return func(_ int32, d r3.Vec) r3.Vec { return d }
+	}
+	part := m.PartOfVertices()
+	return func(v int32, d r3.Vec) r3.Vec {
+		if inverse, ok := m.Parts[part[v]].Frame.Inverse(); ok {
+			return inverse.Direction(d)
+		}
+		return r3.Vec{}
+	}
+}
+
 // Triangles splits every polygon and returns the triangles, in face order, and
 // the face each came from. Polygons of more than four sides are cut ear by ear
 // in the plane of their area vector, those of more than 300, which are no part

@@ -177,3 +177,16 @@ func (e *Evaluator) Moves() bool {
 		return e.times[i] != 0 && (t.Value != 0 || t.Driver != nil || t.Between != nil || t.Meets != nil)
 	})
 }
+
+// Described is the rig with what drivers turn about as an axis of the joint's own at rest, for who does not know our names.
+func (e *Evaluator) Described() *Rig {
+	out := e.rig.Clone()
+	for i := range out.Targets {
+		if d := out.Targets[i].Driver; d != nil && e.drivers[i].curve != nil {
+			told, a := *d, e.drivers[i].axis
+			told.About = &[3]float64{a.X, a.Y, a.Z}
+			out.Targets[i].Driver = &told
+		}
+	}
+	return out
+}

@@ -43,6 +43,8 @@ type Target struct {
 type Driver struct {
 	Joint string `json:"joint"`
 	Axis  string `json:"axis"` // a named axis of the joint: bend, side or twist (skeleton.Trial)
+	// About is that axis, of the joint's own at rest, in files: for who does not know the names.
+	About *[3]float64 `json:"about,omitempty"`
 	// Keys are how far on the target is at some angles, ascending by degrees; none is at 0, where it is off. Beyond the last
 	// its value holds.
 	Keys []Key `json:"keys"`

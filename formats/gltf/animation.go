@@ -110,6 +110,12 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 			})
 		}
 	}
+	if values := e.targetsIn(c); values != nil {
+		for _, node := range e.shaped {
+			add(node, "weights", "SCALAR", func(b *bytes.Buffer) { put32(b, values...) })
+			e.doc.Accessors[len(e.doc.Accessors)-1].Count = len(values) // one for each target in each frame
+		}
+	}
 	if out.Channels == nil {
 		return
 	}

@@ -13,6 +13,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/look"
@@ -38,6 +39,9 @@ type Scene struct {
 	// as they were bound, in the frame in which the first joint that has weights stands as
 	// it was bound.
 	Binding *pose.Binding
+	// Shapes is how the shape targets of the mesh are used; Marks tell, for writing, which joints are of which side.
+	Shapes *shape.Rig
+	Marks  skeleton.Marks
 }
 
 // Decode reads a .gltf or .glb. resolve finds buffers beside a .gltf and may be
@@ -171,7 +175,9 @@ type decoder struct {
 	mixed   []mixedVertex
 	skinOf  []int          // of each vertex, -1
 	shape   map[string]int // shape target → index in the mesh
-	corner  int64          // of all primitives so far
+	rig     *shape.Rig     // how the file says that they are used
+	weight  map[string]float64
+	corner  int64 // of all primitives so far
 	moved   []map[int32]r3.Vec
 }
 

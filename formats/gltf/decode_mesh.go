@@ -108,6 +108,7 @@ func (d *decoder) meshNode(i int, n node) error {
 	if x.Extras != nil {
 		_ = json.Unmarshal(x.Extras, &named) // names that cannot be read are made up
 	}
+	d.used(x, named)
 	names := named.Names
 	for k, p := range x.Primitives {
 		where := fmt.Sprintf("mesh %d, primitive %d", *n.Mesh, k)
@@ -415,62 +416,4 @@ func (d *decoder) influences(p primitive, skinIndex *int, count int) ([][]weight
 		out[v] = weights.Clean(list, weights.Limits{})
 	}
 	return out, nil
-}
-
-// targets reads the shape targets of a primitive: how far each moves the
-// primitive's vertices. Targets of one name are one shape.
-func (d *decoder) targets(names []string, p primitive, vertex []int32) error {
-	for k, target := range p.Targets {
-		i, ok := target["POSITION"]
-		if !ok {
-			continue
-		}
-		xyz, err := d.numbers(i, "VEC3", d.limits)
-		if err != nil {
-			return err
-		}
-		if len(xyz) != 3*len(vertex) {
-			return reading.At(fmt.Sprintf("accessor %d", i), "shape target %d has another count than POSITION", k)
-		}
-		name := fmt.Sprintf("shape_%d", k+1)
-		if k < len(names) && names[k] != "" {
-			name = names[k]
-		}
-		s, ok := d.shape[name]
-		if !ok {
-			if err := reading.Most("shape targets", len(d.moved)+1, d.limits.Shapes); err != nil {
-				return err
-			}
-			if d.shape == nil {
-				d.shape = map[string]int{}
-			}
-			s = len(d.moved)
-			d.shape[name] = s
-			d.moved = append(d.moved, map[int32]r3.Vec{})
-		}
-		for v, w := range vertex {
-			by := r3.Vec{X: xyz[3*v], Y: xyz[3*v+1], Z: xyz[3*v+2]}
-			if _, known := d.moved[s][w]; !known && by != (r3.Vec{}) {
-				d.moved[s][w] = by
-			}
-		}
-	}
-	return nil
-}
-
-// shapes puts the shape targets into the mesh.
-func (d *decoder) shapes() {
-	out := make([]mesh.Shape, len(d.moved))
-	for name, i := range d.shape {
-		out[i].Name = name
-	}
-	for i, moved := range d.moved {
-		for _, v := range slices.Sorted(maps.Keys(moved)) {
-			out[i].Vertex = append(out[i].Vertex, v)
-			out[i].Offset = append(out[i].Offset, moved[v])
-		}
-	}
-	if len(out) > 0 {
-		d.scene.Mesh.Shapes = out
-	}
 }

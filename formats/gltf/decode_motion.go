@@ -66,6 +66,9 @@ func (d *decoder) motions() error {
 		tracks, end := map[int]*nodeTracks{}, 0.0
 		var times []float64
 		for c, ch := range a.Channels {
+			if ch.Target.Path == "weights" && d.told(ch.Target.Node) {
+				continue // it was made of what the file says of its shape targets
+			}
 			if ch.Target.Path != "translation" && ch.Target.Path != "rotation" && ch.Target.Path != "scale" || ch.Target.Node == nil {
 				passed++
 				continue

@@ -13,6 +13,7 @@ import (
 	"wisemarrow/core/deform"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/look"
@@ -38,6 +39,9 @@ func EncodeGLB(w io.Writer, x *Scene) error {
 		return ErrSeveralBinds
 	}
 	e := encoder{material: map[int]int{}, given: x.Look, bound: x.Binding}
+	if x.Mesh != nil {
+		e.use(x)
+	}
 	e.doc.Asset = asset{Version: "2.0", Generator: generator}
 	scene0 := 0
 	e.doc.Scene = &scene0
@@ -88,20 +92,29 @@ type encoder struct {
 	given    *look.Look
 	bound    *pose.Binding
 	material map[int]int // number of a given material → ours
+
+	rig    *shape.Rig // of the shape targets
+	values *shape.Evaluator
+	shaped []int // the nodes of meshes with shape targets
 }
 
 // add appends an accessor over its own buffer view.
 func (e *encoder) add(a accessor, target int, write func(b *bytes.Buffer)) int {
+	view := e.view(target, write)
+	a.View = &view
+	e.doc.Accessors = append(e.doc.Accessors, a)
+	return len(e.doc.Accessors) - 1
+}
+
+// view appends a buffer view.
+func (e *encoder) view(target int, write func(b *bytes.Buffer)) int {
 	for e.bin.Len()%4 != 0 {
 		e.bin.WriteByte(0)
 	}
 	from := e.bin.Len()
 	write(&e.bin)
-	view := len(e.doc.BufferViews)
 	e.doc.BufferViews = append(e.doc.BufferViews, bufferView{Offset: from, Length: e.bin.Len() - from, Target: target})
-	a.View = &view
-	e.doc.Accessors = append(e.doc.Accessors, a)
-	return len(e.doc.Accessors) - 1
+	return len(e.doc.BufferViews) - 1
 }
 
 func put32(b *bytes.Buffer, list ...float64) {
@@ -247,6 +260,9 @@ func (e *encoder) mesh(name string, m *mesh.Mesh, loose func(v int32) bool, s *s
 	}
 	out := e.primitives(m, attributes, corner)
 	e.shapes(&out, m, list)
+	if len(m.Shapes) > 0 {
+		e.shaped = append(e.shaped, len(e.doc.Nodes))
+	}
 	at := len(e.doc.Meshes)
 	n.Mesh = &at
 	out.Name = name
@@ -357,49 +373,6 @@ func (x *further) write(e *encoder, attributes map[string]int, list []drawn) {
 			}
 		})
 	}
-}
-
-// shapes adds the shape targets, the same for every primitive.
-func (e *encoder) shapes(out *meshes, m *mesh.Mesh, list []drawn) {
-	if len(m.Shapes) == 0 {
-		return
-	}
-	var names targetNames
-	var targets []map[string]int
-	part := m.FrameOfVertices()
-	for _, s := range m.Shapes {
-		by := make([]r3.Vec, len(m.Points))
-		for k, v := range s.Vertex {
-			by[v] = part(v).Direction(s.Offset[k])
-		}
-		lo, hi := [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}
-		for _, d := range list {
-			for k, x := range [3]float64{by[d.v].X, by[d.v].Y, by[d.v].Z} {
-				x = float64(float32(x))
-				lo[k], hi[k] = math.Min(lo[k], x), math.Max(hi[k], x)
-			}
-		}
-		targets = append(
-			targets,
-			map[string]int{
-				"POSITION": e.add(
-					accessor{Component: typeFloat, Count: len(list), Type: "VEC3", Min: lo[:], Max: hi[:]},
-					34962,
-					func(b *bytes.Buffer) {
-						for _, d := range list {
-							put32(b, by[d.v].X, by[d.v].Y, by[d.v].Z)
-						}
-					},
-				),
-			},
-		)
-		names.Names = append(names.Names, s.Name)
-	}
-	for i := range out.Primitives {
-		out.Primitives[i].Targets = targets
-	}
-	out.Weights = make([]float64, len(targets))
-	out.Extras, _ = json.Marshal(names) // strings can be written
 }
 
 // mixAttribute is how much of what joints do to a vertex goes by dual quaternions, 0 to 1. glTF has

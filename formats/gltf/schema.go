@@ -70,11 +70,6 @@ type meshes struct {
 	Extras     json.RawMessage `json:"extras,omitempty"`
 }
 
-// targetNames are the names of shape targets, where many programs put them.
-type targetNames struct {
-	Names []string `json:"targetNames"`
-}
-
 type primitive struct {
 	Attributes map[string]int   `json:"attributes"`
 	Indices    *int             `json:"indices,omitempty"`

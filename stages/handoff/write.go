@@ -88,7 +88,10 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 		}
 		err := gltf.EncodeGLB(
 			w,
-			&gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips, Binding: s.Binding},
+			&gltf.Scene{
+				Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips, Binding: s.Binding,
+				Shapes: s.Shapes, Marks: s.Settings.Marks,
+			},
 		)
 		if errors.Is(err, gltf.ErrSeveralBinds) {
 			return studio.Wrong("%v", err)

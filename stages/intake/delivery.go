@@ -8,6 +8,8 @@ import (
 	"wisemarrow/core/bind"
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
+	"wisemarrow/core/shape"
+	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 )
 
@@ -88,9 +90,13 @@ func (o *TakeDelivery) Apply(ctx context.Context, s studio.State, progress studi
 			m.Parts[i].Hidden, m.Parts[i].Out = s.Mesh.Parts[k].Hidden, s.Mesh.Parts[k].Out
 		}
 	}
+	shaped := targetsToo(&m, s.Mesh, change.Same())
 	next.Mesh, next.Look = &m, given.Look
 	next.Settings.Source, next.Settings.Notes, next.Settings.Joined = o.File.Name, given.Settings.Notes, given.Settings.Joined
 	said := changeSaid(change)
+	if shaped != "" {
+		said += "; " + shaped
+	}
 	if s.Skeleton != nil && change.Same() && change.Moved > 0 {
 		next.Skeleton = fit.Follow(s.Skeleton, s.Mesh.World(), m.World())
 		said += "; joints followed the surface"
@@ -125,6 +131,39 @@ func (o *TakeDelivery) Apply(ctx context.Context, s studio.State, progress studi
 	}
 	return next.Recounted(), studio.Outcome{Sentence: "Took the newer delivery " + o.File.Name + ": " + said,
 		Before: fmt.Sprint(change.Before), After: fmt.Sprint(change.After), Steps: repeated, Left: skipped}, nil
+}
+
+// targetsToo gives a newer mesh the shape targets that it does not bring itself: as they are where the vertices are the same,
+// else carried over by place. It tells what was done.
+func targetsToo(m, before *mesh.Mesh, same bool) string {
+	mine := func(name string) bool {
+		return slices.ContainsFunc(m.Shapes, func(x mesh.Shape) bool { return x.Name == name })
+	}
+	list, lost := before.Shapes, 0
+	if !same && len(list) > 0 {
+		list, lost = shape.CarriedOver(before, m.World())
+		for k := range list {
+			list[k] = shape.Mapped(list[k], m.FromWorld())
+		}
+	}
+	shapes, brought, added := slices.Clone(m.Shapes), len(m.Shapes), 0
+	for _, x := range list {
+		if !mine(x.Name) {
+			shapes = append(shapes, x)
+			added++
+		}
+	}
+	if m.Shapes = shapes; len(before.Shapes) == 0 {
+		return ""
+	}
+	out := wording.Count(added, "shape target was", "shape targets were") + " carried over"
+	if brought > 0 {
+		out += fmt.Sprintf("; %d came with the file", brought)
+	}
+	if lost > 0 {
+		out += fmt.Sprintf("; %s far from the earlier surface, and no target moves them", wording.Count(lost, "vertex is", "vertices are"))
+	}
+	return out
 }
 
 // changeSaid puts a change into words.

@@ -92,6 +92,7 @@ func NoFaces(m *mesh.Mesh) error {
 func StateOf(scene *gltf.Scene, file string) studio.State {
 	s := studio.State{Mesh: scene.Mesh, Settings: studio.DefaultSettings()}
 	s.Settings.Source, s.Settings.Notes, s.Settings.Joined = file, scene.Notes, scene.Joined
+	s.Shapes = scene.Shapes
 	if !scene.Look.Empty() {
 		s.Look = scene.Look
 	}

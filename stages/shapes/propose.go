@@ -388,7 +388,7 @@ func (x *tried) measure(ctx context.Context, s *studio.State, skin *deform.Skin,
 
 // with is a state with the targets of proposals.
 func (o *ProposeCorrectives) with(s studio.State, made []*tried) (studio.State, error) {
-	list, rig, into := slices.Clone(s.Mesh.Shapes), s.Rig(), local(&s)
+	list, rig, into := slices.Clone(s.Mesh.Shapes), s.Rig(), s.Mesh.FromWorld()
 	for _, x := range made {
 		list = x.add(list, rig, func(t mesh.Shape) mesh.Shape { return shape.Mapped(t, into) })
 	}

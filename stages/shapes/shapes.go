@@ -11,8 +11,6 @@ import (
 	"wisemarrow/core/shape"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
-
-	"gonum.org/v1/gonum/spatial/r3"
 )
 
 func init() {
@@ -134,20 +132,6 @@ func uniqueIn(list []mesh.Shape, name string) string {
 	return shape.Unique(name, func(n string) bool {
 		return slices.ContainsFunc(list, func(x mesh.Shape) bool { return x.Name == n })
 	})
-}
-
-// local brings an offset of a vertex from world frame into the frame of its part.
-func local(s *studio.State) func(v int32, offset r3.Vec) r3.Vec {
-	if !s.Mesh.Framed() {
-		return func(_ int32, d r3.Vec) r3.Vec { return d }
-	}
-	parts := s.Mesh.PartOfVertices()
-	return func(v int32, d r3.Vec) r3.Vec {
-		if inverse, ok := s.Mesh.Parts[parts[v]].Frame.Inverse(); ok {
-			return inverse.Direction(d)
-		}
-		return r3.Vec{}
-	}
 }
 
 // Row is a target as it is listed.

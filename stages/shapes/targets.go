@@ -136,14 +136,14 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 	out := studio.Outcome{}
 	list, rig := slices.Clone(s.Mesh.Shapes), s.Rig()
 	before := len(list)
-	into := local(&s)
+	into := s.Mesh.FromWorld()
 	smallest := tiny * heightOf(&s)
 	for k, x := range meshes {
 		progress("Reading "+x.Name, float64(k)/float64(len(meshes)))
 		var found []mesh.Shape // world
 		switch {
 		case len(x.Mesh.Shapes) > 0 && o.Match == matchPlace:
-			carried, lost := carriedOver(&s, x.Mesh)
+			carried, lost := shape.CarriedOver(x.Mesh, s.Mesh.World())
 			found = carried
 			if lost > 0 {
 				out.Left = append(out.Left, fmt.Sprintf("%s: %s had no partner and stay", x.Name, wording.Count(lost, "vertex", "vertices")))
@@ -195,60 +195,6 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 		return fail(err)
 	}
 	return s, out, nil
-}
-
-const (
-	// samePlace is within what distance a vertex is the same, onSurface within what it is carried over from the surface, of
-	// the height.
-	samePlace, onSurface = 1e-4, 0.01
-)
-
-// carriedOver are the targets of another mesh, world frame, at the vertices of a state that are in the same places at rest,
-// else by the nearest place of its surface; lost is how many vertices are near none.
-func carriedOver(s *studio.State, m *mesh.Mesh) (out []mesh.Shape, lost int) {
-	points, theirs := s.Mesh.World(), m.World()
-	height := heightOf(s)
-	tris, _ := m.Triangles()
-	tree, surface := geom.NewPointTree(theirs), geom.NewTree(theirs, tris)
-	type from struct {
-		vertex [3]int32
-		share  [3]float64
-	}
-	of := make([]*from, len(points))
-	for v, p := range points {
-		if k, _, d := tree.NearestOf(p, samePlace*height, nil); k >= 0 && d <= samePlace*height {
-			of[v] = &from{[3]int32{k, k, k}, [3]float64{1}}
-			continue
-		}
-		t, at, d := surface.NearestOf(p, onSurface*height, nil)
-		if t < 0 || d > onSurface*height {
-			lost++
-			continue
-		}
-		x := tris[t]
-		of[v] = &from{x, geom.Barycentric(at, theirs[x[0]], theirs[x[1]], theirs[x[2]])}
-	}
-	for _, t := range m.WorldShapes() {
-		offsets := make([]r3.Vec, len(theirs))
-		for k, v := range t.Vertex {
-			offsets[v] = t.Offset[k]
-		}
-		next := mesh.Shape{Name: t.Name}
-		for v, f := range of {
-			if f == nil {
-				continue
-			}
-			var d r3.Vec
-			for k, u := range f.vertex {
-				d = r3.Add(d, r3.Scale(f.share[k], offsets[u]))
-			}
-			if r3.Norm(d) > tiny*height {
-				next.Vertex, next.Offset = append(next.Vertex, int32(v)), append(next.Offset, d)
-			}
-		}
-		out = append(out, next)
-	}
-	return out, lost
 }
 
 // SetTarget sets how far on a target is by hand, and the ends of its slider.
@@ -432,7 +378,7 @@ func (o *MirrorTargets) Apply(_ context.Context, s studio.State, _ studio.Progre
 	}
 	image := imagesOf(&s)
 	marks := s.Settings.Marks
-	list, rig, into := slices.Clone(s.Mesh.Shapes), s.Rig(), local(&s)
+	list, rig, into := slices.Clone(s.Mesh.Shapes), s.Rig(), s.Mesh.FromWorld()
 	world := s.Mesh.WorldShapes()
 	out := studio.Outcome{}
 	var made []string
@@ -568,7 +514,7 @@ func (o *ScaleTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 	}
 	now, _ := shape.Largest(next)
 	list := slices.Clone(s.Mesh.Shapes)
-	list[at[0]] = shape.Mapped(next, local(&s))
+	list[at[0]] = shape.Mapped(next, s.Mesh.FromWorld())
 	s, err = withTargets(s, list, rig)
 	return s, studio.Outcome{
 		Before: wording.Length(size), After: wording.Length(now),

@@ -1,0 +1,153 @@
+package gltf_test
+
+import (
+	"bytes"
+	"encoding/binary"
+	"encoding/json"
+	"math"
+	"testing"
+
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
+	"wisemarrow/core/skeleton"
+	"wisemarrow/core/weights"
+	"wisemarrow/demo"
+	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/reading"
+
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
+)
+
+// shaped is a small character with a shape target of few vertices, one of many, one that a joint brings on, and a motion.
+func shaped(t *testing.T) *gltf.Scene {
+	m, s := demo.Odile(0.06)
+	w := weights.New([]string{"hips"}, len(m.Points))
+	for v := range w.Of {
+		w.Of[v] = []weights.Influence{{Joint: 0, Value: 1}}
+	}
+	few, many, driven := mesh.Shape{Name: "few"}, mesh.Shape{Name: "many"}, mesh.Shape{Name: "elbow_l"}
+	for v := range int32(len(m.Points)) {
+		if v < 5 {
+			few.Vertex, few.Offset = append(few.Vertex, v), append(few.Offset, r3.Vec{Y: 0.25})
+		}
+		many.Vertex, many.Offset = append(many.Vertex, v), append(many.Offset, r3.Vec{X: 0.125, Z: float64(v % 3)})
+	}
+	driven.Vertex, driven.Offset = []int32{7}, []r3.Vec{{Z: 0.5}}
+	m.Shapes = []mesh.Shape{few, many, driven}
+	rig := &shape.Rig{
+		Targets: []shape.Target{
+			{Name: "few", Value: 0.5, Group: "face"}, {Name: "many", Muted: true, Range: &[2]float64{-1, 2}},
+			{Name: "elbow_l", Driver: &shape.Driver{Joint: "forearm_l", Axis: "bend", Keys: []shape.Key{{Degrees: 60, Value: 0.25}, {Degrees: 120, Value: 1}}}},
+		},
+		Groups: []shape.Group{{Name: "face", Times: 0.5}},
+	}
+	require.NoError(t, rig.Validate())
+	clip := &pose.Clip{Name: "bend", Step: 1.0 / 24, Joints: []string{"forearm_l"}}
+	for _, x := range s.Trials(skeleton.DefaultMarks) {
+		if s.Joints[x.Joint].Name == "forearm_l" && x.Name == "bend" {
+			for _, degrees := range []float64{0, 60, 90, 120} {
+				clip.Turns = append(clip.Turns, []quat.Number{pose.AboutWorld(s, x, degrees)})
+				clip.Root = append(clip.Root, r3.Vec{})
+			}
+		}
+	}
+	require.Len(t, clip.Turns, 4)
+	return &gltf.Scene{Mesh: m, Skeleton: s, Weights: w, Shapes: rig, Marks: skeleton.DefaultMarks, Clips: []*pose.Clip{clip}}
+}
+
+// What is written comes back exactly, few offsets are written sparsely, and for programs that know nothing of drivers the
+// motion has how far on each target is in every frame.
+func TestShapeTargetsComeBackWithWhatBringsThemOn(t *testing.T) {
+	x := shaped(t)
+	var file bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&file, x))
+	back, err := gltf.Decode(bytes.NewReader(file.Bytes()), nil, reading.Limits{})
+	require.NoError(t, err)
+	require.Empty(t, back.Notes)
+	require.Len(t, back.Mesh.Shapes, 3)
+	for k := range x.Mesh.Shapes {
+		require.Equal(t, x.Mesh.Shapes[k], back.Mesh.Shapes[k])
+	}
+	about := back.Shapes.Targets[2].Driver.About
+	require.NotNil(t, about)
+	require.InDelta(t, 1, math.Sqrt(about[0]*about[0]+about[1]*about[1]+about[2]*about[2]), 1e-9)
+	back.Shapes.Targets[2].Driver.About = nil
+	require.Equal(t, x.Shapes, back.Shapes)
+	again := back.Shapes.For(back.Skeleton, skeleton.DefaultMarks)
+	require.Equal(t, []float64{0.25, 0, 0}, again.Values(nil))
+
+	doc, bin := chunks(t, file.Bytes())
+	mesh := doc["meshes"].([]any)[0].(map[string]any)
+	require.Equal(t, []any{0.25, 0.0, 0.0}, mesh["weights"])
+	accessors := doc["accessors"].([]any)
+	targets := mesh["primitives"].([]any)[0].(map[string]any)["targets"].([]any)
+	at := func(k int) map[string]any { return accessors[int(targets[k].(map[string]any)["POSITION"].(float64))].(map[string]any) }
+	require.NotNil(t, at(0)["sparse"])
+	require.Nil(t, at(0)["bufferView"])
+	require.Nil(t, at(1)["sparse"])
+	require.Equal(t, []any{0.0, 0.25, 0.0}, at(0)["max"])
+
+	animation := doc["animations"].([]any)[0].(map[string]any)
+	found := false
+	for _, c := range animation["channels"].([]any) {
+		c := c.(map[string]any)
+		if c["target"].(map[string]any)["path"] != "weights" {
+			continue
+		}
+		found = true
+		output := animation["samplers"].([]any)[int(c["sampler"].(float64))].(map[string]any)["output"].(float64)
+		a := accessors[int(output)].(map[string]any)
+		require.Equal(t, 12.0, a["count"], "three targets in each of four frames")
+		view := doc["bufferViews"].([]any)[int(a["bufferView"].(float64))].(map[string]any)
+		from, _ := view["byteOffset"].(float64)
+		var values []float32
+		for k := range 12 {
+			values = append(values, math.Float32frombits(binary.LittleEndian.Uint32(bin[int(from)+4*k:])))
+		}
+		for f, want := range []float64{0, 0.25, 0.625, 1} {
+			require.InDelta(t, 0.25, values[3*f], 1e-6)
+			require.InDelta(t, 0, values[3*f+1], 1e-6)
+			require.InDelta(t, want, values[3*f+2], 1e-5, "frame %d", f)
+		}
+	}
+	require.True(t, found)
+
+	// Where no target ever changes there is nothing to tell.
+	x.Shapes.Targets[2].Driver = nil
+	file.Reset()
+	require.NoError(t, gltf.EncodeGLB(&file, x))
+	doc, _ = chunks(t, file.Bytes())
+	for _, c := range doc["animations"].([]any)[0].(map[string]any)["channels"].([]any) {
+		require.NotEqual(t, "weights", c.(map[string]any)["target"].(map[string]any)["path"])
+	}
+}
+
+// What a file says of its shape targets and cannot be followed is told, and they are set by hand.
+func TestShapesThatCannotBeFollowedAreSetByHand(t *testing.T) {
+	x := shaped(t)
+	var file bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&file, x))
+	broken := bytes.Replace(file.Bytes(), []byte(`"axis":"bend"`), []byte(`"axis":"bent"`), 1)
+	back, err := gltf.Decode(bytes.NewReader(broken), nil, reading.Limits{})
+	require.NoError(t, err)
+	require.Contains(t, back.Notes[0], "set by hand")
+	require.Nil(t, back.Shapes.Targets[2].Driver)
+	require.Len(t, back.Mesh.Shapes, 3)
+
+	// Values of another program are kept.
+	other := bytes.Replace(file.Bytes(), []byte(`"shapes":{"targets"`), []byte(`"figure":{"targets"`), 1)
+	back, err = gltf.Decode(bytes.NewReader(other), nil, reading.Limits{})
+	require.NoError(t, err)
+	require.Equal(t, 0.25, back.Shapes.Targets[0].Value)
+}
+
+// chunks are the JSON and the binary chunk of a GLB.
+func chunks(t *testing.T, data []byte) (map[string]any, []byte) {
+	n := binary.LittleEndian.Uint32(data[12:])
+	var doc map[string]any
+	require.NoError(t, json.Unmarshal(data[20:20+n], &doc))
+	return doc, data[20+n+8:]
+}
