@@ -39,6 +39,19 @@ func NewDrawn(places, normals []float32, base []uint32, vertices int) (*Drawn, e
 	return d, nil
 }
 
+// Reshape takes other places and normals of the points at rest, as shape targets have them.
+func (d *Drawn) Reshape(places, normals []float32) error {
+	if len(places) != len(d.at) || len(normals) != len(d.turned) {
+		return errors.New("the arrays do not fit together")
+	}
+	points := vectors(places)
+	d.normals = vectors(normals)
+	for i, v := range d.base {
+		d.rest[v] = points[i]
+	}
+	return nil
+}
+
 // vectors are places as core has them.
 func vectors(list []float32) []r3.Vec {
 	out := make([]r3.Vec, len(list)/3)

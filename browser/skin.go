@@ -10,7 +10,9 @@ import (
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -51,6 +53,13 @@ type Arrays struct {
 	Said          []uint32      // vertices of which it was said how they blend
 	Shares        []float32     // and, for each, how much goes by dual quaternions
 	Binding       *pose.Binding // nil: bound in the pose in which the joints stand
+	// Rig is how the shape targets are used, one by one: target k moves Moves[Shaped[k]:Shaped[k+1]] by Offsets, three numbers
+	// each.
+	Rig     *shape.Rig
+	Shaped  []uint32
+	Moves   []uint32
+	Offsets []float32
+	Marks   skeleton.Marks
 }
 
 // Skin makes of the arrays what can be posed and measured. It is the same as the
@@ -76,7 +85,40 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 	if err != nil {
 		return nil, err
 	}
-	return deform.NewSkin(points, tris, w, s, a.Binding)
+	skin, err := deform.NewSkin(points, tris, w, s, a.Binding)
+	if err != nil || a.Rig == nil || len(a.Rig.Targets) == 0 {
+		return skin, err
+	}
+	targets, err := a.targets(n)
+	if err != nil {
+		return nil, err
+	}
+	return skin.Shaped(targets, a.Rig.For(s, a.Marks)), nil
+}
+
+// targets are the shape targets of n vertices.
+func (a Arrays) targets(n int) ([]mesh.Shape, error) {
+	if err := a.Rig.Validate(); err != nil {
+		return nil, err
+	}
+	if len(a.Shaped) != len(a.Rig.Targets)+1 || len(a.Offsets) != 3*len(a.Moves) {
+		return nil, errors.New("the arrays do not fit together")
+	}
+	out := make([]mesh.Shape, len(a.Rig.Targets))
+	for k, t := range a.Rig.Targets {
+		lo, hi := a.Shaped[k], a.Shaped[k+1]
+		if lo > hi || int(hi) > len(a.Moves) {
+			return nil, fmt.Errorf("the offsets of %s are cut short", t.Name)
+		}
+		out[k] = mesh.Shape{Name: t.Name, Offset: vectors(a.Offsets[3*lo : 3*hi])}
+		for _, v := range a.Moves[lo:hi] {
+			if int(v) >= n {
+				return nil, fmt.Errorf("%s moves vertex %d of %d", t.Name, v, n)
+			}
+			out[k].Vertex = append(out[k].Vertex, int32(v))
+		}
+	}
+	return out, nil
 }
 
 // skeletonOf makes a skeleton of a page's joints.

@@ -130,7 +130,7 @@ func init() {
 			put: func(s *State, w *writer) {
 				w.json("targets", len(s.Mesh.Shapes))
 				for i, x := range s.Mesh.Shapes {
-					w.bytes(fmt.Sprintf("targets/%d", i))(bundle.Target(x))
+					w.bytes(TargetKey(i))(bundle.Target(x))
 				}
 			},
 			get: func(s *State, r *reader) {
@@ -139,7 +139,7 @@ func init() {
 				m := *s.Mesh
 				m.Shapes = nil
 				for i := range n {
-					m.Shapes = append(m.Shapes, take(r, fmt.Sprintf("targets/%d", i), func(data []byte) (mesh.Shape, error) {
+					m.Shapes = append(m.Shapes, take(r, TargetKey(i), func(data []byte) (mesh.Shape, error) {
 						return bundle.ReadTarget(data, len(m.Points))
 					}))
 				}
@@ -341,6 +341,9 @@ func init() {
 		},
 	}
 }
+
+// TargetKey is the key of the blob of a shape target, by its number.
+func TargetKey(k int) string { return fmt.Sprintf("targets/%d", k) }
 
 // clipsRow is the row of a list of motions.
 func clipsRow(name string, at func(s *State) *[]*pose.Clip) row {

@@ -19,6 +19,7 @@ import (
 	"wisemarrow/stages/bindpose"
 	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/motion"
+	"wisemarrow/stages/shapes"
 	"wisemarrow/stages/placement"
 	"wisemarrow/stages/weights"
 	"wisemarrow/studio"
@@ -52,6 +53,7 @@ func parsePages() pages {
 		"deforming": bind.Deforming,
 		"twists":    axes.Twists,
 		"helpers":   motion.Helpers,
+		"targets":   shapes.Rows,
 		"orders":    axes.Orders,
 		"chainFrom": axes.ChainFrom,
 		"ownAxes":   axes.OwnAxes,

@@ -132,7 +132,7 @@ func (g guarded) routes() map[string]people.Role {
 		"GET /characters/" + g.character.ID + "/score": people.Look, "GET /api/events": people.Look, "GET " + at + "/match": people.Look, "GET " + at + "/where/intake/none": people.Look,
 		"GET " + at + "/probe/1": people.Look, "GET " + at + "/capcost": people.Look, "GET " + at + "/handoffcost": people.Look,
 		"GET " + at + "/remains": people.Look, "GET /api/operations": people.Look, "POST " + at + "/spot": people.Look, "POST " + at + "/starter": people.Look,
-		"GET /view/reel/" + rev: people.Look, "GET /view/subdivision/" + rev: people.Look, "GET /view/weights/" + rev: people.Look, "GET /view/weights/" + rev + "/none": people.Look, "GET /view/mix/" + rev: people.Look,
+		"GET /view/reel/" + rev: people.Look, "GET /view/subdivision/" + rev: people.Look, "GET /view/weights/" + rev: people.Look, "GET /view/weights/" + rev + "/none": people.Look, "GET /view/mix/" + rev: people.Look, "GET /view/target/" + rev + "/0": people.Look,
 		"GET /view/kept/" + rev + "/none": people.Look, "GET /view/motion/" + rev + "/0": people.Look,
 		"POST /api/people/mine": people.Look, "POST /api/people/everywhere-out": people.Look, "POST /sign-out": people.Look,
 		"POST " + at + "/rename": people.Work, "POST " + at + "/duplicate": people.Work, "POST " + at + "/ops": people.Work, "POST " + at + "/undo": people.Work, "POST " + at + "/redo": people.Work, "POST /api/characters": people.Work,

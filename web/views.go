@@ -106,6 +106,21 @@ func (s *site) columnView(w http.ResponseWriter, r *http.Request) {
 	s.stored(w, r, hash)
 }
 
+// targetView sends the offsets of a shape target, world frame.
+func (s *site) targetView(w http.ResponseWriter, r *http.Request) {
+	_, state, err := s.atRevision(r)
+	k, bad := strconv.Atoi(param(r, "target"))
+	if err == nil && (bad != nil || state.Mesh == nil || k < 0 || k >= len(state.Mesh.Shapes)) {
+		err = studio.ErrNotFound
+	}
+	if err != nil {
+		s.problem(w, r, err)
+		return
+	}
+	data, err := bundle.Target(state.Mesh.WorldShapes()[k])
+	s.send(w, r, data, err)
+}
+
 // mixView sends what was said of how vertices blend, as it is stored.
 func (s *site) mixView(w http.ResponseWriter, r *http.Request) {
 	rev, err := s.revision(r)

@@ -36,7 +36,8 @@ func main() {
 	}
 	js.Global().Set("marrowCore", js.ValueOf(map[string]any{
 		// load takes a character: points, triangles, edges, closed, the columns of weights (joints, start,
-		// vertex, value), of which vertices it was said how they blend (said, shares), skeleton, binding and rules.
+		// vertex, value), of which vertices it was said how they blend (said, shares), skeleton, binding and rules; and
+		// its shape targets: how they are used (rig), and the vertices and offsets of each (moves from shaped to shaped).
 		"load": answering(func(f *fields) (any, error) {
 			x := browser.Arrays{
 				Points:    f.floats("points"),
@@ -46,12 +47,17 @@ func main() {
 				Value:     f.floats("value"),
 				Said:      f.ints("said"),
 				Shares:    f.floats("shares"),
+				Shaped:    f.ints("shaped"),
+				Moves:     f.ints("moves"),
+				Offsets:   f.floats("offsets"),
 			}
 			var rules browser.Rules
 			f.decode("joints", &x.Columns)
 			f.decode("skeleton", &x.Joints)
 			f.decode("binding", &x.Binding)
 			f.decode("rules", &rules)
+			f.decode("rig", &x.Rig)
+			x.Marks = rules.Marks
 			rules.Closed = f.ints("closed")
 			if f.err != nil {
 				return nil, f.err
@@ -196,6 +202,14 @@ func main() {
 			write(f.of.Get("places"), places)
 			write(f.of.Get("normals"), normals)
 			return nil, nil
+		}),
+		// reshape takes other places and normals of a skin at rest.
+		"reshape": answering(func(f *fields) (any, error) {
+			d, err := skin(f)
+			if err != nil {
+				return nil, err
+			}
+			return nil, d.Reshape(f.floats("places"), f.floats("normals"))
 		}),
 		// leave forgets a skin.
 		"leave": answering(func(f *fields) (any, error) {

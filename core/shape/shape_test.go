@@ -1,8 +1,11 @@
 package shape_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
+	"math/rand/v2"
+	"os"
 	"testing"
 
 	"wisemarrow/core/geom"
@@ -182,4 +185,69 @@ func ExampleRig() {
 		}
 	}
 	// Output: 0.75
+}
+
+// What a small module in JavaScript is held against (web/test/shape-values.test.mjs): rigs, the turns of joints and the values
+// of their targets.
+func TestValuesAreWrittenForOtherEvaluators(t *testing.T) {
+	type sample struct {
+		Turns  map[string][4]float64 `json:"turns"` // x, y, z, w
+		Values []float64             `json:"values"`
+	}
+	type golden struct {
+		Rig     *shape.Rig `json:"rig"`
+		Samples []sample   `json:"samples"`
+	}
+	s := arm()
+	rng := rand.New(rand.NewPCG(27, 3))
+	var list []golden
+	for range 20 {
+		r := &shape.Rig{Groups: []shape.Group{{Name: "arm", Times: math.Round(100*rng.Float64()) / 100}, {Name: "in", In: "arm", Times: 2, Muted: rng.IntN(4) == 0}}}
+		for k, axis := range []string{"bend", "twist", "bend"} {
+			d := &shape.Driver{Joint: []string{"forearm_l", "forearm_l", "upper_arm_l"}[k], Axis: axis, Smooth: rng.IntN(2) == 0}
+			for at := -150 + 20*rng.Float64(); at < 170; at += 15 + 60*rng.Float64() {
+				d.Keys = append(d.Keys, shape.Key{Degrees: math.Round(10*at)/10 + 0.05, Value: math.Round(1000*(2*rng.Float64()-0.5)) / 1000})
+			}
+			r.Targets = append(r.Targets, shape.Target{Name: fmt.Sprintf("driven_%d", k), Driver: d, Group: []string{"", "arm", "in"}[k], Muted: rng.IntN(6) == 0})
+		}
+		r.Targets = append(r.Targets,
+			shape.Target{Name: "both", Meets: &shape.Meets{Of: []string{"driven_0", "hand"}}},
+			shape.Target{Name: "least", Meets: &shape.Meets{Of: []string{"driven_0", "hand", "driven_2"}, Least: true}},
+			shape.Target{Name: "half", Between: &shape.Between{Of: "hand", At: 0.5}},
+			shape.Target{Name: "most", Between: &shape.Between{Of: "hand", At: 0.75}},
+			shape.Target{Name: "hand", Value: math.Round(1000*rng.Float64()) / 1000},
+		)
+		require.NoError(t, r.Validate())
+		e := r.For(s, skeleton.DefaultMarks)
+		g := golden{Rig: e.Described()}
+		for range 10 {
+			p := pose.Pose{"forearm_l": pose.Turn(360*rng.Float64(), 360*rng.Float64(), 360*rng.Float64())}
+			if rng.IntN(2) == 0 {
+				p["upper_arm_l"] = pose.Turn(100*rng.Float64(), 100*rng.Float64(), 100*rng.Float64())
+			}
+			one := sample{Turns: map[string][4]float64{}, Values: e.Values(p)}
+			for name, q := range p {
+				one.Turns[name] = [4]float64{q.Imag, q.Jmag, q.Kmag, q.Real}
+			}
+			g.Samples = append(g.Samples, one)
+		}
+		list = append(list, g)
+	}
+	const file = "../../web/test/data/shape-values.json"
+	if os.Getenv("WISEMARROW_WRITE") != "" {
+		data, err := json.Marshal(list)
+		require.NoError(t, err)
+		require.NoError(t, os.MkdirAll("../../web/test/data", 0o755))
+		require.NoError(t, os.WriteFile(file, append(data, '\n'), 0o644))
+	}
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	var stored []golden
+	require.NoError(t, json.Unmarshal(data, &stored))
+	require.Len(t, stored, len(list))
+	for k := range list {
+		for i := range list[k].Samples {
+			assert.InDeltaSlice(t, list[k].Samples[i].Values, stored[k].Samples[i].Values, 1e-9, "write it again with WISEMARROW_WRITE=1")
+		}
+	}
 }

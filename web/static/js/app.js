@@ -15,6 +15,7 @@ import * as handoff from './tools/handoff.js';
 import * as intake from './tools/intake.js';
 import * as motioncheck from './tools/motioncheck.js';
 import * as placement from './tools/placement.js';
+import * as shapes from './tools/shapes.js';
 import * as weights from './tools/weights.js';
 import { chooseOn } from './tools/choosing.js';
 import { mapOn } from './tools/maps.js';
@@ -28,7 +29,7 @@ import { watch } from './work.js';
 
 // A stage is a module here, a template and a folder of the server.
 /** @type {any[]} each with its tool, and some with commands and ways to fill parameters of their own */
-const stages = [intake, placement, axes, bindpose, bind, weights, motioncheck, handoff];
+const stages = [intake, placement, axes, bindpose, bind, weights, motioncheck, shapes, handoff];
 
 const $ = (id) => document.getElementById(id);
 const numerals = ['I', 'II', 'III', 'IV', 'V', 'VI', 'VII', 'VIII', 'IX'];

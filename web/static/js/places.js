@@ -53,6 +53,13 @@ export class Places {
     return this.out;
   }
 
+  // reshaped: the places at rest are others now.
+  reshaped() {
+    this.key = '';
+    const { position, normal } = this.skin.attributes;
+    if (this.number >= 0) callHere('reshape', { skin: this.number, places: position.array, normals: normal.array });
+  }
+
   // readBack asks the graphics card: the vertex program that draws the skin is run once more, and its places
   // are written to pixels of numbers.
   readBack() {

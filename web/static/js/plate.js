@@ -14,6 +14,7 @@ import { notice } from './notices.js';
 import { Picker, jointAt, rayAt } from './pick.js';
 import { Posed, atBind, recordsOf } from './pose.js';
 import { choose, conventionOf, joints, on, set, store } from './session.js';
+import { Shapes } from './shapes.js';
 import { Skin } from './skin.js';
 import { carried } from './tools/tips.js';
 import { Viewport } from './viewport.js';
@@ -27,6 +28,7 @@ export class Plate {
     this.view.scene.add(this.bones.group);
     this.posed = new Posed([]);
     this.columns = new Columns();
+    this.shapes = new Shapes();
     this.beside = new Beside(this);
     /** @type {Promise<void> | null} core on its way to the page's thread */
     this.bringing = null;
@@ -42,7 +44,7 @@ export class Plate {
     this.measure = new Measure(this.view);
     this.view.facing = (camera) => { this.skin?.bender.face(camera); this.beside.skin?.bender.face(camera); };
     this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); this.capsules.draw(); };
-    on('pose', () => this.bend());
+    on('pose heldShapes', () => this.bend());
     on('playing', () => this.view.coarse(store.playing));
     on('also along step axes', () => this.drawBones());
     on('vertices hand chosen map wire dots through bones finding probed would faces pieces normals', () => this.show());
@@ -76,12 +78,13 @@ export class Plate {
   // prepare loads what a character needs besides what is here, and returns what shows
   // it, at once.
   async prepare(c) {
-    const [mesh, weights] = await Promise.all([
+    const [mesh, weights, shapes] = await Promise.all([
       this.meshKey === c.mesh ? null : getBuffer(`/view/mesh/${c.head}`),
       c.weights ? this.columns.load(c) : null,
+      this.shapes.load(c),
     ]);
     const bundle = mesh && openBundle(mesh);
-    return () => this.take(c, bundle, weights);
+    return () => { shapes(); this.take(c, bundle, weights); };
   }
 
   take(c, bundle, weights) {
@@ -155,7 +158,9 @@ export class Plate {
 
   // bend puts skin and bones into the pose; stages that do not pose show rest.
   bend() {
-    this.posed.update(this.tool?.swung ?? (this.tool?.posed ? store.pose : new Map()), this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
+    const pose = this.tool?.swung ?? (this.tool?.posed ? store.pose : new Map());
+    this.posed.update(pose, this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
+    this.skin?.shape(this.shapes.targets, this.shapes.values(this.posed.joints, pose, store.heldShapes));
     this.skin?.setPose(this.posed.skin);
     this.beside.pose(this.posed.skin);
     if (this.picker) this.picker.stale = true;

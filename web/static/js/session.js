@@ -53,6 +53,8 @@ export const store = {
   painting: false, // strokes are on their way: what is stored is behind what is seen
   painted: false, // said when they have arrived
   axes: { all: true, size: 1 }, // which joints' axes are drawn, and how large
+  /** @type {Map<string, number> | null} shape targets that a hand holds, by name */
+  heldShapes: null,
   beside: '', // the kept result that is shown in a second pane
   bindShown: false, // at the bind pose: the recorded pose is shown, not the current one
 

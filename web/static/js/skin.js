@@ -28,6 +28,13 @@ export class Skin {
     this.hiddenTriangles = null;
     this.byVertex = false;
     this.painted = false;
+    /** @type {Float32Array | null} places and normals at rest without shape targets, once one was on */
+    this.ownPlaces = null;
+    /** @type {Float32Array | null} */
+    this.ownNormals = null;
+    this.shapeKey = '';
+    /** @type {object | null} */
+    this.shapedBy = null;
     this.base = bundle.base;
     this.triangles = bundle.index;
     this.faces = bundle.face;
@@ -276,6 +283,54 @@ export class Skin {
     this.poses++;
     if (this.bender.on) this.bender.bend();
     this.subdivided?.pose();
+  }
+
+  // shape adds shape targets to the places at rest, each as far on as its value says.
+  shape(targets, values) {
+    const { position, normal } = this.attributes, key = values.some((x) => x) ? values.join() : '';
+    if (key === this.shapeKey && (!key || targets === this.shapedBy)) return;
+    this.ownPlaces ??= new Float32Array(position.array);
+    this.ownNormals ??= new Float32Array(normal.array);
+    this.shapeKey = key;
+    this.shapedBy = targets;
+    position.array.set(this.ownPlaces);
+    normal.array.set(this.ownNormals);
+    this.drawnWhere();
+    const moved = new Uint8Array(this.vertices);
+    values.forEach((value, k) => {
+      const t = targets[k];
+      if (!value || !t) return;
+      t.vertex.forEach((v, i) => {
+        moved[v] = 1;
+        for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) {
+          for (let c = 0; c < 3; c++) position.array[3 * this.drawnAll[d] + c] += value * t.offset[3 * i + c];
+        }
+      });
+    });
+    this.relight(moved);
+    position.needsUpdate = normal.needsUpdate = true;
+    this.poses++;
+    this.places.reshaped();
+  }
+
+  // relight turns the normals of the vertices that shape targets move, and of those beside them, by their faces.
+  relight(moved) {
+    const { position: { array: p }, normal: { array: out } } = this.attributes, t = this.triangles, beside = new Uint8Array(this.vertices), sum = new Float32Array(3 * this.vertices);
+    for (let i = 0; i < t.length; i += 3) {
+      const a = this.base[t[i]], b = this.base[t[i + 1]], c = this.base[t[i + 2]];
+      if (moved[a] || moved[b] || moved[c]) beside[a] = beside[b] = beside[c] = 1;
+    }
+    for (let i = 0; i < t.length; i += 3) {
+      const corners = [t[i], t[i + 1], t[i + 2]], [a, b, c] = corners.map((d) => 3 * d);
+      if (!corners.some((d) => beside[this.base[d]])) continue;
+      const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2], vx = p[c] - p[a], vy = p[c + 1] - p[a + 1], vz = p[c + 2] - p[a + 2];
+      const n = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
+      for (const d of corners) for (let k = 0; k < 3; k++) sum[3 * this.base[d] + k] += n[k];
+    }
+    for (let d = 0; d < this.base.length; d++) {
+      const v = this.base[d], long = Math.hypot(sum[3 * v], sum[3 * v + 1], sum[3 * v + 2]);
+      if (beside[v] && long > 0) for (let k = 0; k < 3; k++) out[3 * d + k] = sum[3 * v + k] / long;
+    }
   }
 
   // show sets how the surface is drawn: mode 0 its colours, 1 the chosen joint's

@@ -14,7 +14,7 @@ const shown = () => store.stage === 'weights' && Boolean(store.character?.weight
 
 // arrays are what core needs of the character, by the vertices of the mesh itself.
 function arrays({ skin, columns }) {
-  const points = new Float32Array(3 * skin.vertices), p = skin.attributes.position.array;
+  const points = new Float32Array(3 * skin.vertices), p = skin.ownPlaces ?? skin.attributes.position.array;
   skin.drawnOf.forEach((d, v) => { for (let k = 0; k < 3; k++) points[3 * v + k] = p[3 * d + k]; });
   const triangles = skin.triangles.map((d) => skin.base[d]);
   const c = store.character.weights, all = c.joints.map((n) => columns.byHash.get(c.columns[n]));
@@ -22,8 +22,12 @@ function arrays({ skin, columns }) {
   all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
   all.forEach((x, k) => { vertex.set(x.vertex, start[k]); value.set(x.value, start[k]); });
+  const { rig, targets } = plate.shapes, shaped = new Uint32Array(targets.length + 1);
+  targets.forEach((x, k) => { shaped[k + 1] = shaped[k] + x.vertex.length; });
+  const moves = new Uint32Array(shaped[targets.length]), offsets = new Float32Array(3 * moves.length);
+  targets.forEach((x, k) => { moves.set(x.vertex, shaped[k]); offsets.set(x.offset, 3 * shaped[k]); });
   return {
-    points, triangles, edges: skin.edges.map((d) => skin.base[d]), closed: closed(skin), joints: c.joints, start, vertex, value, said: columns.mix.vertex, shares: columns.mix.share,
+    rig, shaped, moves, offsets, points, triangles, edges: skin.edges.map((d) => skin.base[d]), closed: closed(skin), joints: c.joints, start, vertex, value, said: columns.mix.vertex, shares: columns.mix.share,
     skeleton: joints().map(({ name, parent, pos, rot, order, mix, long, thick, helper }) => ({ name, parent, pos, rot, order, mix, long, thick, helper })), binding: store.character.binding ?? null, rules: rules(),
   };
 }
@@ -46,7 +50,7 @@ const rules = () => ({
 // way it holds what they have made of it, and keeps that.
 export async function loadCore() {
   const c = store.character;
-  const key = [c.mesh, JSON.stringify(c.weights), c.mix, joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix, j.long, j.thick, j.helper?.driver, j.helper?.share].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
+  const key = [c.mesh, JSON.stringify(c.shapes ?? null), JSON.stringify(c.weights), c.mix, joints().map((j) => [j.name, j.pos, j.rot, j.order, j.mix, j.long, j.thick, j.helper?.driver, j.helper?.share].join()).join(), numberOf(c.binding), c.vertices?.hidden, c.parts.map((p) => p.hidden).join(), JSON.stringify(rules())].join('|');
   if (loaded === key || (store.painting && loaded.startsWith(`${c.mesh}|`))) return;
   loading = loading.catch(() => {}).then(async () => {
     if (loaded === key) return;

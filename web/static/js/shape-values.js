@@ -1,0 +1,84 @@
+// How far on shape targets are in a pose, from what a GLB of ours says in the extras of its mesh (docs/shapes.md): a small
+// module for who reads such a file, and what the page draws by. core/shape is what it is held against.
+
+// angleAbout is the turn, in degrees, that a rotation from rest [x, y, z, w] makes about an axis of the joint's own.
+export function angleAbout([x, y, z, w], [a, b, c]) {
+  const degrees = 2 * Math.atan2(x * a + y * b + z * c, w) * 180 / Math.PI;
+  return degrees > 180 ? degrees - 360 : degrees < -180 ? degrees + 360 : degrees;
+}
+
+// keysOf are the keys of a driver with the one at rest, ascending.
+const keysOf = ({ keys }) => [...keys, { degrees: 0, value: 0 }].sort((p, q) => p.degrees - q.degrees);
+
+// slopes lead smoothly through keys and never beyond them (Fritsch & Butland 1984, with the ends as gonum has them).
+function slopes(keys) {
+  const n = keys.length, x = keys.map((k) => k.degrees), d = [];
+  for (let i = 0; i + 1 < n; i++) d.push((keys[i + 1].value - keys[i].value) / (x[i + 1] - x[i]));
+  if (n === 2) return [d[0], d[0]];
+  const edge = (own, inner, hE, h, f) => {
+    const g = (f * own - hE * inner) / h;
+    if (g * own <= 0) return 0;
+    return own * inner <= 0 && Math.abs(g) > 3 * Math.abs(own) ? 3 * own : g;
+  };
+  return keys.map((_, i) => {
+    if (i === 0) return edge(d[0], d[1], x[1] - x[0], x[2] - x[0], x[1] + x[2] - 2 * x[0]);
+    if (i === n - 1) return edge(d[n - 2], d[n - 3], x[n - 1] - x[n - 2], x[n - 1] - x[n - 3], 2 * x[n - 1] - x[n - 3] - x[n - 2]);
+    if (d[i - 1] * d[i] <= 0) return 0;
+    return 3 * (x[i + 1] - x[i - 1]) / ((2 * x[i + 1] - x[i - 1] - x[i]) / d[i - 1] + (x[i + 1] + x[i] - 2 * x[i - 1]) / d[i]);
+  });
+}
+
+// valueAt is how far on a driver brings its target at an angle.
+export function valueAt(driver, degrees) {
+  const keys = keysOf(driver), last = keys.length - 1;
+  if (degrees <= keys[0].degrees) return keys[0].value;
+  if (degrees >= keys[last].degrees) return keys[last].value;
+  let i = 0;
+  while (keys[i + 1].degrees < degrees) i++;
+  const p = keys[i], q = keys[i + 1], h = q.degrees - p.degrees, t = (degrees - p.degrees) / h;
+  if (!driver.smooth) return p.value + t * (q.value - p.value);
+  const m = slopes(keys);
+  return (1 + 2 * t) * (1 - t) ** 2 * p.value + t * (1 - t) ** 2 * h * m[i] + t * t * (3 - 2 * t) * q.value + t * t * (t - 1) * h * m[i + 1];
+}
+
+// times is what the groups that a target is in make of it.
+function times(groups, name) {
+  let out = 1;
+  for (let k = 0; name && k <= groups.length; k++) {
+    const g = groups.find((x) => x.name === name);
+    if (!g) break;
+    if (g.muted) return 0;
+    out *= g.times;
+    name = g.in;
+  }
+  return out;
+}
+
+// shapeValues are the values of all targets. turnOf returns the rotation of a joint from rest, about its own axes, [x, y, z, w],
+// or null where it is not turned; held, unless null, has values that a hand holds, by name.
+export function shapeValues({ targets, groups = [] }, turnOf, held = null) {
+  const at = new Map(targets.map((t, i) => [t.name, i])), out = new Array(targets.length).fill(null);
+  const value = (i) => {
+    if (i === undefined) return 0;
+    if (out[i] !== null) return out[i];
+    out[i] = 0; // what depends on itself is off
+    const t = targets[i];
+    let x = t.value ?? 0;
+    if (held?.has(t.name)) x = held.get(t.name);
+    else if (t.driver) {
+      const turn = t.driver.about && turnOf(t.driver.joint);
+      x = turn ? valueAt(t.driver, angleAbout(turn, t.driver.about)) : 0;
+    } else if (t.between) {
+      const { of, at: middle } = t.between, others = targets.filter((o) => o.between?.of === of).map((o) => o.between.at);
+      const low = Math.max(0, ...others.filter((o) => o < middle)), high = Math.min(1, ...others.filter((o) => o > middle)), y = value(at.get(of));
+      x = y <= low || y >= high ? 0 : y <= middle ? (y - low) / (middle - low) : (high - y) / (high - middle);
+    } else if (t.meets) {
+      const list = t.meets.of.map((n) => Math.max(0, Math.min(1, value(at.get(n)))));
+      x = t.meets.least ? Math.min(...list) : list.reduce((p, q) => p * q, 1);
+    }
+    out[i] = t.muted ? 0 : x * times(groups, t.group);
+    return out[i];
+  };
+  targets.forEach((_, i) => value(i));
+  return out;
+}

@@ -1,0 +1,41 @@
+// The shape targets of a character: their offsets, kept by the hash of their blobs, and how far on each is in a pose.
+import { getBuffer } from './api.js';
+import { openBundle } from './bundle.js';
+import { turnFrom } from './pose.js';
+import { shapeValues } from './shape-values.js';
+
+export class Shapes {
+  constructor() {
+    this.byKey = new Map();
+    this.rig = null;
+    /** @type {{ vertex: Int32Array, offset: Float32Array }[]} one by one with the rig's targets */
+    this.targets = [];
+    this.key = '';
+  }
+
+  // load fetches the targets that a character has and are not here, and returns what puts them in place.
+  async load(c) {
+    const rig = c.shapes ?? null, keys = rig?.blobs.map((b) => `${c.mesh} ${b}`) ?? [];
+    await Promise.all(keys.map(async (key, k) => {
+      if (this.byKey.has(key)) return;
+      const b = openBundle(await getBuffer(`/view/target/${c.head}/${k}`));
+      this.byKey.set(key, { vertex: b.vertex ?? new Int32Array(0), offset: b.offset ?? new Float32Array(0) });
+    }));
+    return () => {
+      this.rig = rig;
+      this.targets = keys.map((key) => this.byKey.get(key));
+      this.key = keys.join();
+      if (this.byKey.size > 4 * keys.length + 64) this.byKey = new Map(keys.map((key) => [key, this.byKey.get(key)])); // what undo may want again is kept a while
+    };
+  }
+
+  // values are how far on each target is when joints are turned by angles, by their number; held has what a hand holds, by name.
+  values(joints, pose, held) {
+    if (!this.rig) return [];
+    const at = new Map(joints.map((j, i) => [j.name, i]));
+    return shapeValues(this.rig, (name) => {
+      const i = at.get(name), angles = i === undefined ? null : pose.get(i);
+      return angles ? turnFrom(angles, joints[i].order) : null;
+    }, held);
+  }
+}
