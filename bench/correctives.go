@@ -94,16 +94,11 @@ func correctives() error {
 		if k >= len(castVariants()) {
 			name = fmt.Sprintf("stranger %d", k-len(castVariants())+1)
 		}
-		fmt.Printf("%-12s %6d | %3d targets %7d offsets %4.1f s | off by %.2f | score %.3f %.3f | over %d %d |", name, len(m.Points), len(targets), offsets, took.Seconds(), near/far, before.Score, after.Score, before.Over, after.Over)
-		for _, kind := range deform.FaultKinds {
-			fmt.Printf(" %s %.2f→%.2f", kind, before.Worst[kind], after.Worst[kind])
-		}
-		fmt.Println()
-		for _, f := range after.Faults {
-			if f.Times > 1 {
-				fmt.Println("   ", f.Kind, f.Pose, f.Times, f.Limb)
-			}
-		}
+		fmt.Printf(
+			"%-12s %6d | %3d targets %7d offsets %4.1f s | off by %.2f | score %.3f %.3f | over %d %d | volume %.2f→%.2f\n",
+			name, len(m.Points), len(targets), offsets, took.Seconds(), near/far, before.Score, after.Score, before.Over, after.Over,
+			before.Worst[deform.FaultVolume], after.Worst[deform.FaultVolume],
+		)
 	}
 	return nil
 }

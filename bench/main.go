@@ -51,8 +51,14 @@ func main() {
 		{"fitted", fitted},
 		{"variants", variants},
 		{"strangers", strangers},
-		{"coats", coats}, {"garments", garments}, {"poses", poses}, {"contacts", contacts}, {"house", houseStyle}, {"sureness", sureness}, {"creatures", creatures},
-		{"populations", populations}, {"solved", solvedWeights}, {"solved-speed", solvedSpeed}, {"solved-poses", solvedPoses}, {"correctives", correctives}, {"helpers", helperJoints}, {"limits", limits}}
+		{
+			"coats",
+			coats,
+		}, {"garments", garments}, {"poses", poses}, {"contacts", contacts}, {"house", houseStyle}, {"sureness", sureness}, {"creatures", creatures},
+		{
+			"populations",
+			populations,
+		}, {"solved", solvedWeights}, {"solved-speed", solvedSpeed}, {"solved-poses", solvedPoses}, {"correctives", correctives}, {"helpers", helperJoints}, {"limits", limits}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
 			continue // only those that are named

@@ -33,7 +33,7 @@ test('a character is taken from its file to the GLB by the keyboard alone', asyn
   await stage('5', 'bind');
   await main();
   await expect.poll(() => marrow(page, (m) => Boolean(m.store.character.weights)), { timeout: 90_000 }).toBe(true);
-  await stage('8', 'handoff');
+  await stage('9', 'handoff');
   const wait = page.waitForEvent('download');
   await main();
   const out = info.outputPath('keys.glb');

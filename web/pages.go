@@ -19,8 +19,8 @@ import (
 	"wisemarrow/stages/bindpose"
 	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/motion"
-	"wisemarrow/stages/shapes"
 	"wisemarrow/stages/placement"
+	"wisemarrow/stages/shapes"
 	"wisemarrow/stages/weights"
 	"wisemarrow/studio"
 )

@@ -9,11 +9,11 @@ import (
 	"strconv"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/core/shape"
 	"wisemarrow/formats/bundle"
 	"wisemarrow/stages/axes"
 	"wisemarrow/stages/bind"
 	"wisemarrow/stages/motion"
+	"wisemarrow/stages/shapes"
 	"wisemarrow/stages/weights"
 	"wisemarrow/studio"
 )
@@ -58,7 +58,9 @@ var sections = []section{
 		return map[string]any{"joints": o.state.Weights.Joints, "columns": o.rev.Parts.Columns()}, nil
 	}},
 	{"mix", []string{"mix"}, func(_ *site, _ context.Context, o opened) (any, error) { return o.rev.Parts["mix"], nil }},
-	{"shapes", []string{"targets", "shapes", "skeleton", "settings"}, shapesShown},
+	{"shapes", []string{"targets", "shapes", "skeleton", "settings"}, func(_ *site, _ context.Context, o opened) (any, error) {
+		return shapes.ShownOf(o.state, o.rev.Parts), nil
+	}},
 	{"fit", []string{"fit"}, func(_ *site, _ context.Context, o opened) (any, error) {
 		if o.state.Fit == nil || o.state.Fit.Shape == nil && o.state.Fit.Fitted == nil {
 			return o.state.Fit, nil
@@ -115,23 +117,6 @@ var sections = []section{
 		}
 		return out, nil
 	}},
-}
-
-// shapeTargets is how the shape targets of a character are used, and the blobs with their offsets, one by one.
-type shapeTargets struct {
-	shape.Rig
-	Blobs []string `json:"blobs"`
-}
-
-func shapesShown(_ *site, _ context.Context, o opened) (any, error) {
-	if o.state.Mesh == nil || len(o.state.Mesh.Shapes) == 0 {
-		return nil, nil
-	}
-	out := shapeTargets{Rig: *o.state.Rig().For(o.state.Skeleton, o.state.Settings.Marks).Described()}
-	for k := range o.state.Mesh.Shapes {
-		out.Blobs = append(out.Blobs, o.rev.Parts[studio.TargetKey(k)])
-	}
-	return out, nil
 }
 
 // smoothest is how many levels of subdivision can be shown, and why not more.

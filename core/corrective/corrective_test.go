@@ -100,7 +100,7 @@ func TestAFlattenedBlendIsSolvedByLeastSquares(t *testing.T) {
 	for _, v := range flattened {
 		require.InDelta(t, 1, m.Points[v].X, 0.011, "in the middle")
 		require.InDelta(t, 0.01, offsets[v].X, 1e-6, "along the bone nothing is lost")
-		require.Less(t, r3.Norm(offsets[v]), 0.05/0.05)
+		require.Less(t, r3.Norm(offsets[v]), 1.0)
 	}
 }
 
@@ -167,7 +167,9 @@ func TestACorrectiveFollowsTheGuide(t *testing.T) {
 
 func ExampleOffsets() {
 	// A point that follows two joints by half and half, one of which turns by a right angle, is to be 1 farther out.
-	s := &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity}, {Name: "b", Parent: 0, Rot: geom.Identity}}}
+	s := &skeleton.Skeleton{
+		Joints: []skeleton.Joint{{Name: "a", Parent: -1, Rot: geom.Identity}, {Name: "b", Parent: 0, Rot: geom.Identity}},
+	}
 	w := weights.New([]string{"a", "b"}, 1)
 	w.Of[0] = []weights.Influence{{Joint: 0, Value: 0.5}, {Joint: 1, Value: 0.5}}
 	skin, err := deform.NewSkin([]r3.Vec{{X: 2}}, nil, w, s, nil)

@@ -93,24 +93,6 @@ func part(x, share float64) float64 {
 	return float64(whole - (whole - a)) // the rest is rounded once, and both sum to the whole
 }
 
-// Mirror returns the mirror image of a target: image tells, by vertex, whose image it is (-1 for none), and over turns an
-// offset over. Lost is how many vertices of the target have no image.
-func Mirror(t mesh.Shape, image []int32, over func(r3.Vec) r3.Vec) (out mesh.Shape, lost int) {
-	at := map[int32]r3.Vec{}
-	for k, v := range t.Vertex {
-		at[v] = t.Offset[k]
-	}
-	out.Name = t.Name
-	has := map[int32]bool{}
-	for v, from := range image {
-		if d, ok := at[from]; ok && from >= 0 {
-			out.Vertex, out.Offset = append(out.Vertex, int32(v)), append(out.Offset, over(d))
-			has[from] = true
-		}
-	}
-	return out, len(t.Vertex) - len(has)
-}
-
 // Unique is a name that none of the others has: with a number after it where it is taken.
 func Unique(name string, taken func(string) bool) string {
 	for k := 2; ; k++ {

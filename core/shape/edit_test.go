@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"wisemarrow/core/internal/solids"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/shape"
 
@@ -50,7 +51,7 @@ func TestHalvesSumExactly(t *testing.T) {
 	}
 }
 
-func TestTargetsAddSubtractAndMirror(t *testing.T) {
+func TestTargetsAddAndSubtract(t *testing.T) {
 	rng := rand.New(rand.NewPCG(27, 2))
 	a, b := randomTarget(rng, 30), randomTarget(rng, 30)
 	back := shape.Sum(shape.Sum(a, b, 0.5), b, -0.5)
@@ -60,15 +61,6 @@ func TestTargetsAddSubtractAndMirror(t *testing.T) {
 		assert.InDelta(t, 0, r3.Norm(r3.Sub(want[v], got[v])), 1e-12)
 	}
 	assert.Empty(t, shape.Sum(a, a, -1).Vertex)
-
-	image := []int32{1, 0, 2, -1}
-	m, lost := shape.Mirror(
-		mesh.Shape{Name: "up_l", Vertex: []int32{1, 2, 3}, Offset: []r3.Vec{{X: 1}, {X: 0.5, Y: 1}, {Y: 2}}}, image,
-		func(d r3.Vec) r3.Vec { return r3.Vec{X: -d.X, Y: d.Y, Z: d.Z} },
-	)
-	assert.Equal(t, 1, lost)
-	assert.Equal(t, []int32{0, 2}, m.Vertex)
-	assert.Equal(t, []r3.Vec{{X: -1}, {X: -0.5, Y: 1}}, m.Offset)
 
 	places := []r3.Vec{{}, {X: 1, Y: 0.2}, {X: 2, Z: 1e-5}}
 	d := shape.Difference("new", []r3.Vec{{}, {X: 1}, {X: 2}}, places, 1e-4)
@@ -86,4 +78,30 @@ func TestTargetsAddSubtractAndMirror(t *testing.T) {
 	taken := map[string]bool{"a": true, "a_2": true}
 	assert.Equal(t, "a_3", shape.Unique("a", func(s string) bool { return taken[s] }))
 	assert.Equal(t, "b", shape.Unique("b", func(s string) bool { return taken[s] }))
+}
+
+// At vertices in the same places targets are the same, whatever their order; between them they are as on the surface; far
+// from it nothing moves, and that is counted.
+func TestTargetsAreCarriedOverByPlace(t *testing.T) {
+	m := solids.Tube(1, 0.1, 10, 12)
+	x := mesh.Shape{Name: "bulge"}
+	for v, p := range m.Points {
+		x.Vertex, x.Offset = append(x.Vertex, int32(v)), append(x.Offset, r3.Vec{Z: 0.1 * p.X})
+	}
+	m.Shapes = []mesh.Shape{x}
+	n := len(m.Points)
+	points := make([]r3.Vec, n)
+	for v, p := range m.Points {
+		points[n-1-v] = p
+	}
+	c := m.Face(0)
+	points = append(points, r3.Scale(0.5, r3.Add(m.Points[c[0]], m.Points[c[1]])), r3.Vec{X: 5})
+	out, lost := shape.CarriedOver(m, points)
+	require.Len(t, out, 1)
+	assert.Equal(t, 1, lost)
+	got := shape.Places(points, out, []float64{1})
+	for v, p := range points[:n+1] {
+		assert.InDelta(t, 0.1*p.X, got[v].Z-p.Z, 1e-6, "vertex %d", v)
+	}
+	assert.Equal(t, points[n+1], got[n+1])
 }

@@ -8,6 +8,7 @@
 package shape
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -130,11 +131,7 @@ func (t *Target) Limits() [2]float64 {
 func (t *Target) By() string {
 	switch {
 	case t.Driver != nil:
-		var at []string
-		for _, k := range t.Driver.Keys {
-			at = append(at, fmt.Sprintf("%g%% at %g°", math.Round(100*k.Value), k.Degrees))
-		}
-		return fmt.Sprintf("%s %s: %s", t.Driver.Joint, t.Driver.Axis, strings.Join(at, ", "))
+		return fmt.Sprintf("%s %s, on at %g°", t.Driver.Joint, t.Driver.Axis, t.Driver.top().Degrees)
 	case t.Between != nil:
 		return fmt.Sprintf("%s at %g%%", t.Between.Of, math.Round(100*t.Between.At))
 	case t.Meets != nil && t.Meets.Least:
@@ -143,6 +140,20 @@ func (t *Target) By() string {
 		return strings.Join(t.Meets.Of, " × ")
 	}
 	return ""
+}
+
+// Keyed lists the keys of a driver: "17% at 30°, 100% at 90°".
+func (d *Driver) Keyed() string {
+	var at []string
+	for _, k := range d.Keys {
+		at = append(at, fmt.Sprintf("%g%% at %g°", math.Round(100*k.Value), k.Degrees))
+	}
+	return strings.Join(at, ", ")
+}
+
+// top is the key at which a driver has its target farthest on.
+func (d *Driver) top() Key {
+	return slices.MaxFunc(d.Keys, func(a, b Key) int { return cmp.Compare(math.Abs(a.Value), math.Abs(b.Value)) })
 }
 
 // Validate reports the first thing that a rig cannot do.

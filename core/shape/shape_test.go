@@ -102,7 +102,9 @@ func TestInBetweensAndCombinationsAddUp(t *testing.T) {
 	e := r.For(nil, skeleton.DefaultMarks)
 	require.True(t, e.Moves())
 	assert.InDeltaSlice(t, []float64{0.3, 1, 0, 0.5, 0.6, 0.5, 0}, e.Values(nil), 1e-12)
-	for value, want := range map[float64][2]float64{0: {0, 0}, 0.25: {0.5, 0}, 0.65: {0.5, 0.5}, 0.8: {0, 1}, 0.9: {0, 0.5}, 1: {0, 0}, 1.2: {0, 0}} {
+	for value, want := range map[float64][2]float64{
+		0: {0, 0}, 0.25: {0.5, 0}, 0.65: {0.5, 0.5}, 0.8: {0, 1}, 0.9: {0, 0.5}, 1: {0, 0}, 1.2: {0, 0},
+	} {
 		r.Targets[3].Value = value
 		got := r.For(nil, skeleton.DefaultMarks).Values(nil)
 		assert.InDelta(t, want[0], got[1], 1e-9, "half at %g", value)
@@ -202,13 +204,24 @@ func TestValuesAreWrittenForOtherEvaluators(t *testing.T) {
 	rng := rand.New(rand.NewPCG(27, 3))
 	var list []golden
 	for range 20 {
-		r := &shape.Rig{Groups: []shape.Group{{Name: "arm", Times: math.Round(100*rng.Float64()) / 100}, {Name: "in", In: "arm", Times: 2, Muted: rng.IntN(4) == 0}}}
+		r := &shape.Rig{
+			Groups: []shape.Group{
+				{Name: "arm", Times: math.Round(100*rng.Float64()) / 100},
+				{Name: "in", In: "arm", Times: 2, Muted: rng.IntN(4) == 0},
+			},
+		}
 		for k, axis := range []string{"bend", "twist", "bend"} {
 			d := &shape.Driver{Joint: []string{"forearm_l", "forearm_l", "upper_arm_l"}[k], Axis: axis, Smooth: rng.IntN(2) == 0}
 			for at := -150 + 20*rng.Float64(); at < 170; at += 15 + 60*rng.Float64() {
-				d.Keys = append(d.Keys, shape.Key{Degrees: math.Round(10*at)/10 + 0.05, Value: math.Round(1000*(2*rng.Float64()-0.5)) / 1000})
+				d.Keys = append(
+					d.Keys,
+					shape.Key{Degrees: math.Round(10*at)/10 + 0.05, Value: math.Round(1000*(2*rng.Float64()-0.5)) / 1000},
+				)
 			}
-			r.Targets = append(r.Targets, shape.Target{Name: fmt.Sprintf("driven_%d", k), Driver: d, Group: []string{"", "arm", "in"}[k], Muted: rng.IntN(6) == 0})
+			r.Targets = append(
+				r.Targets,
+				shape.Target{Name: fmt.Sprintf("driven_%d", k), Driver: d, Group: []string{"", "arm", "in"}[k], Muted: rng.IntN(6) == 0},
+			)
 		}
 		r.Targets = append(r.Targets,
 			shape.Target{Name: "both", Meets: &shape.Meets{Of: []string{"driven_0", "hand"}}},

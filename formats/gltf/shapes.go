@@ -207,7 +207,10 @@ func (d *decoder) shapes() {
 		}
 	}
 	if err := rig.Validate(); err != nil {
-		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf("what the file says of its shape targets cannot be followed, and they are set by hand: %v", err))
+		d.scene.Notes = append(
+			d.scene.Notes,
+			fmt.Sprintf("what the file says of its shape targets cannot be followed, and they are set by hand: %v", err),
+		)
 		rig = (*shape.Rig)(nil).Of(names)
 	}
 	d.scene.Shapes = rig

@@ -40,7 +40,14 @@ func shaped(t *testing.T) *gltf.Scene {
 	rig := &shape.Rig{
 		Targets: []shape.Target{
 			{Name: "few", Value: 0.5, Group: "face"}, {Name: "many", Muted: true, Range: &[2]float64{-1, 2}},
-			{Name: "elbow_l", Driver: &shape.Driver{Joint: "forearm_l", Axis: "bend", Keys: []shape.Key{{Degrees: 60, Value: 0.25}, {Degrees: 120, Value: 1}}}},
+			{
+				Name: "elbow_l",
+				Driver: &shape.Driver{
+					Joint: "forearm_l",
+					Axis:  "bend",
+					Keys:  []shape.Key{{Degrees: 60, Value: 0.25}, {Degrees: 120, Value: 1}},
+				},
+			},
 		},
 		Groups: []shape.Group{{Name: "face", Times: 0.5}},
 	}
@@ -84,7 +91,9 @@ func TestShapeTargetsComeBackWithWhatBringsThemOn(t *testing.T) {
 	require.Equal(t, []any{0.25, 0.0, 0.0}, mesh["weights"])
 	accessors := doc["accessors"].([]any)
 	targets := mesh["primitives"].([]any)[0].(map[string]any)["targets"].([]any)
-	at := func(k int) map[string]any { return accessors[int(targets[k].(map[string]any)["POSITION"].(float64))].(map[string]any) }
+	at := func(k int) map[string]any {
+		return accessors[int(targets[k].(map[string]any)["POSITION"].(float64))].(map[string]any)
+	}
 	require.NotNil(t, at(0)["sparse"])
 	require.Nil(t, at(0)["bufferView"])
 	require.Nil(t, at(1)["sparse"])

@@ -35,7 +35,7 @@ func init() {
 			Name:  "place_between",
 			Label: "Make a shape target an in-between",
 			Stage: "shapes",
-			Words: "inbetween intermediate halfway blend shape",
+			Words: "in-between intermediate halfway blend shape",
 			From:  studio.FromForm,
 			Needs: needs,
 			New:   func() studio.Operation { return &PlaceBetween{At: 0.5} },
@@ -161,5 +161,7 @@ func (o *FreeTargets) Apply(_ context.Context, s studio.State, _ studio.Progress
 		return s, studio.Outcome{}, studio.Nothing("they are set by hand already")
 	}
 	s, err = withTargets(s, s.Mesh.Shapes, rig)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("%s set by hand: %s", wording.Count(n, "shape target is", "shape targets are"), said(o.Targets))}, err
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("%s set by hand: %s", wording.Count(n, "shape target is", "shape targets are"), said(o.Targets)),
+	}, err
 }

@@ -66,7 +66,9 @@ type end struct {
 func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
 	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
 	if s.Binding != nil && !s.Binding.Still(s.Skeleton) {
-		return fail(studio.Wrong("the joints are not all in the pose that the skin was bound in: at Bind pose, return to it or record it again"))
+		return fail(
+			studio.Wrong("the joints are not all in the pose that the skin was bound in: at Bind pose, return to it or record it again"),
+		)
 	}
 	if len(o.Joints) > 0 {
 		if _, err := s.JointsNamed(o.Joints); err != nil {
@@ -100,7 +102,7 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 	var made []*tried
 	for k, both := range ends {
 		if studio.StopsEarly(ctx) && len(made) > 0 {
-			out.Left = append(out.Left, fmt.Sprintf("stopped: %d of %d ends of ranges were looked at", k, len(ends)))
+			out.Left = append(out.Left, fmt.Sprintf("stopped: %d of %d places were looked at", k, len(ends)))
 			break
 		}
 		x := &tried{}
@@ -157,7 +159,10 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 	if len(made) == 0 {
 		s.Sheet = before
 		out.After = out.Before
-		out.Sentence = fmt.Sprintf("Tried correctives for %s: none measures better, so none was added", wording.Count(len(ends), "end of a range", "ends of ranges"))
+		out.Sentence = fmt.Sprintf(
+			"Tried %s: none measures better, so none was added",
+			wording.Count(len(ends), "corrective", "correctives"),
+		)
 		return s, out, nil
 	}
 	targets, offsets := 0, 0
@@ -178,7 +183,10 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 		out.Steps = append(out.Steps, step+fmt.Sprintf("; by %s at most, off the guide by %s on the way, before %s",
 			wording.Length(largest), wording.Length(near), wording.Length(far)))
 	}
-	out.Steps = append(out.Steps, fmt.Sprintf("%s in all, %s in a file", wording.Count(offsets, "offset", "offsets"), wording.Bytes(12*offsets)))
+	out.Steps = append(
+		out.Steps,
+		fmt.Sprintf("%s in all, %s in a file", wording.Count(offsets, "offset", "offsets"), wording.Bytes(12*offsets)),
+	)
 	out.After = fmt.Sprintf("%.2f", after.Score)
 	out.Sentence = fmt.Sprintf("Added %s: average ratio to limit %.2f → %.2f, spots over %d → %d",
 		wording.Count(targets, "corrective", "correctives"), before.Score, after.Score, before.Over, after.Over)
@@ -259,7 +267,8 @@ func (o *ProposeCorrectives) ends(s *studio.State, sheet *studio.Sheet, reel *po
 			to = -to
 		}
 		for k, other := range list {
-			if !used[k] && s.Skeleton.Joints[other.trial.Joint].Name == partner && other.trial.Name == e.trial.Name && other.degrees*to > 0 {
+			if !used[k] && s.Skeleton.Joints[other.trial.Joint].Name == partner && other.trial.Name == e.trial.Name &&
+				other.degrees*to > 0 {
 				both, used[k] = append(both, other), true
 			}
 		}
@@ -420,7 +429,13 @@ func harmful(made []*tried, spoiled []solve.Spoiled, reel *pose.Reel, sk *skelet
 // worse says what correctives together make worse.
 func worse(spoiled []solve.Spoiled, before, after *studio.Sheet) string {
 	if len(spoiled) > 0 {
-		return fmt.Sprintf("%s in %s goes from %.2f to %.2f of the limit", spoiled[0].Kind, spoiled[0].Pose, spoiled[0].Was, spoiled[0].Times)
+		return fmt.Sprintf(
+			"%s in %s goes from %.2f to %.2f of the limit",
+			spoiled[0].Kind,
+			spoiled[0].Pose,
+			spoiled[0].Was,
+			spoiled[0].Times,
+		)
 	}
 	return fmt.Sprintf("the reel measures %.2f, before %.2f", after.Score, before.Score)
 }

@@ -20,8 +20,14 @@ func init() {
 			Reads:   []string{"mesh", "parts", "targets", "shapes", "skeleton", "settings", "sheet"},
 			Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
 			Steps: []studio.FirstStep{
-				{What: "Run the motion check: it tells which poses need a corrective", Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil })},
-				{What: "Propose correctives, or bring in shapes", Done: studio.Has(func(s *studio.State) bool { return s.Mesh != nil && len(s.Mesh.Shapes) > 0 })},
+				{
+					What: "Run the motion check: it tells which poses need a corrective",
+					Done: studio.Has(func(s *studio.State) bool { return s.Sheet != nil }),
+				},
+				{
+					What: "Propose correctives, or bring in shapes",
+					Done: studio.Has(func(s *studio.State) bool { return s.Mesh != nil && len(s.Mesh.Shapes) > 0 }),
+				},
 				{What: "Fix what is found", Done: studio.Settled(studio.HasWeights)},
 			}},
 	)
@@ -153,6 +159,24 @@ func Rows(s *studio.State) (out []Row) {
 		t := rig.Targets[k]
 		size, _ := shape.Largest(x)
 		out = append(out, Row{Target: t, Vertices: len(x.Vertex), Largest: size, Bytes: 12 * len(x.Vertex), By: t.By()})
+	}
+	return out
+}
+
+// Shown is how the shape targets of a character are used, with the axes of drivers, and the blobs with their offsets, one by one.
+type Shown struct {
+	*shape.Rig
+	Blobs []string `json:"blobs"`
+}
+
+// ShownOf is what a page shows targets by; nil where there are none.
+func ShownOf(s *studio.State, parts studio.Parts) *Shown {
+	if s.Mesh == nil || len(s.Mesh.Shapes) == 0 {
+		return nil
+	}
+	out := &Shown{Rig: s.Rig().For(s.Skeleton, s.Settings.Marks).Described()}
+	for k := range s.Mesh.Shapes {
+		out.Blobs = append(out.Blobs, parts[studio.TargetKey(k)])
 	}
 	return out
 }

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"wisemarrow/core/corrective"
-	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
@@ -146,7 +145,10 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 			carried, lost := shape.CarriedOver(x.Mesh, s.Mesh.World())
 			found = carried
 			if lost > 0 {
-				out.Left = append(out.Left, fmt.Sprintf("%s: %s had no partner and stay", x.Name, wording.Count(lost, "vertex", "vertices")))
+				out.Left = append(
+					out.Left,
+					fmt.Sprintf("%s: %s had no partner and stay", x.Name, wording.Count(lost, "vertex", "vertices")),
+				)
 			}
 		case o.Match == matchPlace:
 			return fail(studio.Wrong("%s has no shape targets: a mesh alone is matched by the order of its vertices", x.Name))
@@ -182,7 +184,10 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 				return fail(studio.Wrong("there are more than %d shape targets: send fewer", shape.Most))
 			}
 			size, _ := shape.Largest(t)
-			out.Steps = append(out.Steps, fmt.Sprintf("%s: %s, by %s at most", t.Name, wording.Count(len(t.Vertex), "vertex", "vertices"), wording.Length(size)))
+			out.Steps = append(
+				out.Steps,
+				fmt.Sprintf("%s: %s, by %s at most", t.Name, wording.Count(len(t.Vertex), "vertex", "vertices"), wording.Length(size)),
+			)
 		}
 	}
 	n := len(list) - before
@@ -287,7 +292,11 @@ func (o *RenameTarget) Apply(_ context.Context, s studio.State, _ studio.Progres
 	list := slices.Clone(s.Mesh.Shapes)
 	list[at[0]].Name = o.Name
 	s, err = withTargets(s, list, s.Rig().WithNames(map[string]string{o.Target: o.Name}))
-	return s, studio.Outcome{Before: o.Target, After: o.Name, Sentence: fmt.Sprintf("Renamed the shape target %s to %s", o.Target, o.Name)}, err
+	return s, studio.Outcome{
+		Before:   o.Target,
+		After:    o.Name,
+		Sentence: fmt.Sprintf("Renamed the shape target %s to %s", o.Target, o.Name),
+	}, err
 }
 
 // RemoveTargets removes shape targets.
@@ -321,31 +330,12 @@ func (o *RemoveTargets) Apply(_ context.Context, s studio.State, _ studio.Progre
 	return s, out, err
 }
 
-// mirrorWithin is how near a vertex's mirror image must be to another, of the height.
-const mirrorWithin = 1.0 / 2000
-
 // planeOf is the X of the mirror plane.
 func planeOf(s *studio.State) float64 {
 	if s.Skeleton == nil {
 		return 0
 	}
 	return s.Skeleton.MirrorPlane(s.Settings.Marks)
-}
-
-// imagesOf are, by vertex, the vertices whose mirror image they are; -1 for none.
-func imagesOf(s *studio.State) []int32 {
-	points, plane := s.Mesh.World(), planeOf(s)
-	tree, within := geom.NewPointTree(points), mirrorWithin*heightOf(s)
-	out := make([]int32, len(points))
-	geom.Chunks(len(points), 256, func(lo, hi int) {
-		for v := lo; v < hi; v++ {
-			out[v] = -1
-			if k, _, d := tree.NearestOf(skeleton.Mirrored(points[v], plane), within, nil); k >= 0 && d <= within {
-				out[v] = k
-			}
-		}
-	})
-	return out
 }
 
 // flips reports whether a turn about an axis of a joint is, mirrored, one the other way about that of its partner.
@@ -376,26 +366,35 @@ func (o *MirrorTargets) Apply(_ context.Context, s studio.State, _ studio.Progre
 	if err != nil {
 		return fail(err)
 	}
-	image := imagesOf(&s)
 	marks := s.Settings.Marks
 	list, rig, into := slices.Clone(s.Mesh.Shapes), s.Rig(), s.Mesh.FromWorld()
-	world := s.Mesh.WorldShapes()
+	// What a vertex gets is what the surface has at the mirrored place, turned over.
+	of := *s.Mesh
+	of.Shapes = nil
+	for _, k := range at {
+		of.Shapes = append(of.Shapes, s.Mesh.Shapes[k])
+	}
+	points, plane := s.Mesh.World(), planeOf(&s)
+	mirrored := make([]r3.Vec, len(points))
+	for v, p := range points {
+		mirrored[v] = skeleton.Mirrored(p, plane)
+	}
+	images, lost := shape.CarriedOver(&of, mirrored)
 	out := studio.Outcome{}
 	var made []string
-	for _, k := range at {
-		t := world[k]
+	if lost > 0 {
+		out.Left = append(out.Left, wording.Count(lost, "vertex has", "vertices have")+" no mirror image near the surface, and stay")
+	}
+	for n, k := range at {
+		t := images[n]
 		name, ok := marks.Partner(t.Name)
 		if !ok {
 			return fail(studio.Wrong("%s is on no side: its name has neither %q nor %q", t.Name, marks.Left, marks.Right))
 		}
-		m, lost := shape.Mirror(t, image, func(d r3.Vec) r3.Vec { return r3.Vec{X: -d.X, Y: d.Y, Z: d.Z} })
-		if lost > 0 {
-			out.Left = append(out.Left, fmt.Sprintf("%s: %s without a mirror image", t.Name, wording.Count(lost, "vertex", "vertices")))
-		}
+		m := shape.Mapped(t, func(v int32, d r3.Vec) r3.Vec { return into(v, r3.Vec{X: -d.X, Y: d.Y, Z: d.Z}) })
 		if len(m.Vertex) == 0 {
-			return fail(studio.Wrong("no vertex of %s has a mirror image within %s", t.Name, wording.Length(mirrorWithin*heightOf(&s))))
+			return fail(studio.Wrong("nothing that %s moves has a mirror image", t.Name))
 		}
-		m = shape.Mapped(m, into)
 		m.Name = name
 		next := rig.Targets[k]
 		next.Name, next.Lock = name, false

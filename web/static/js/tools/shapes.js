@@ -75,7 +75,7 @@ const top = (d) => d.keys.reduce((a, b) => (Math.abs(b.value) > Math.abs(a.value
 
 tray.addEventListener('input', (e) => {
   if (store.stage !== 'shapes') return;
-  if (e.target.name === 'shapesearch') { filter = e.target.value.trim().toLowerCase(); show(); return; }
+  if (e.target.name === 'find-target') { filter = e.target.value.trim().toLowerCase(); show(); return; }
   const li = e.target.closest('.targets li');
   if (!li || e.target.type !== 'range') return;
   picked = li.dataset.target;
@@ -136,7 +136,7 @@ tray.addEventListener('change', async (e) => {
   if (e.target.id !== 'shape-files' || !e.target.files.length) return;
   const files = [...e.target.files].sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true })), form = new FormData();
   const box = e.target.closest('section'), said = box.querySelector('#shapes-said');
-  const asked = { match: box.querySelector('[name=match]').value, posed: Boolean(box.querySelector('[name=posed]')?.checked) };
+  const asked = { match: box.querySelector('[name=match]').value, posed: Boolean(box.querySelector('[name=sculpted]')?.checked) };
   e.target.value = '';
   for (const f of files) form.append('file', f, f.name);
   said.textContent = `Reading ${files[0].name}`;
