@@ -7,6 +7,8 @@ import (
 	"wisemarrow/browser"
 	"wisemarrow/core/deform"
 	"wisemarrow/core/geom"
+	"wisemarrow/core/mesh"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 
@@ -49,6 +51,26 @@ func TestArraysMeasureWhatTheServerMeasures(t *testing.T) {
 	require.Equal(t, string(want), got)
 	_, err = browser.Measure(skin, `{"tip":"far"}`)
 	require.Error(t, err)
+}
+
+// Shape targets are on in the browser as they are on the server.
+func TestArraysHaveShapeTargets(t *testing.T) {
+	a, server := fin(t)
+	a.Rig = &shape.Rig{Targets: []shape.Target{{Name: "up", Value: 0.5}, {Name: "off"}}}
+	a.Shaped, a.Moves, a.Offsets = []uint32{0, 2, 2}, []uint32{0, 2}, []float32{0, 1, 0, 0, 0, 2}
+	skin, err := a.Skin()
+	require.NoError(t, err)
+	targets := []mesh.Shape{{Name: "up", Vertex: []int32{0, 2}, Offset: []r3.Vec{{Y: 1}, {Z: 2}}}, {Name: "off"}}
+	_, _, _, s := server.Parts()
+	angles := map[string][4]float64{"tip": {10, 20, 30}}
+	require.Equal(t, server.Shaped(targets, a.Rig.For(s, skeleton.DefaultMarks)).Posed(angles), skin.Posed(angles))
+	require.NotEqual(t, server.Posed(angles), skin.Posed(angles))
+	for _, spoil := range []func(){func() { a.Moves[1] = 3 }, func() { a.Shaped = a.Shaped[:2] }, func() { a.Rig.Targets[1].Name = "up" }} {
+		spoil()
+		_, err = a.Skin()
+		require.Error(t, err)
+		a.Moves[1], a.Shaped = 2, []uint32{0, 2, 2}
+	}
 }
 
 func TestArraysThatDoNotFitAreRefused(t *testing.T) {

@@ -17,6 +17,14 @@ func Count(n int, one, many string) string {
 	return Thousands(n) + " " + many
 }
 
+// Some names up to three things, and counts more.
+func Some(names []string, one, many string) string {
+	if len(names) > 3 {
+		return Count(len(names), one, many)
+	}
+	return strings.Join(names, ", ")
+}
+
 // Thousands writes a number with thin spaces between groups of three digits.
 func Thousands(n int) string {
 	s := strconv.Itoa(n)

@@ -77,7 +77,28 @@ func (o *RestPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 		),
 		Before: wording.Length(far.moved),
 		After:  wording.Length(far.off),
+		Left:   driversLeft(&s, p),
 	}, nil
+}
+
+// driversLeft tells of shape targets that joints which a pose turns bring on: their angles count from rest, which is another now.
+func driversLeft(s *studio.State, p pose.Pose) []string {
+	var names []string
+	for _, t := range s.Rig().Targets {
+		if t.Driver == nil {
+			continue
+		}
+		if _, turned := p[t.Driver.Joint]; turned {
+			names = append(names, t.Name)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []string{fmt.Sprintf(
+		"the angles that bring %s on count from the new rest, and what they added in this pose was left out: set them again at Shapes",
+		wording.Some(names, "shape target", "shape targets"),
+	)}
 }
 
 // way is how far vertices went, and how far they are from where they were seen, metres.
@@ -154,5 +175,6 @@ func (o *LevelArms) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		),
 		Before: fmt.Sprintf("%.1f", was),
 		After:  fmt.Sprintf("%.1f", now),
+		Left:   driversLeft(&s, p),
 	}, nil
 }

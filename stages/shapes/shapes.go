@@ -4,7 +4,6 @@ package shapes
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"wisemarrow/core/finding"
 	"wisemarrow/core/mesh"
@@ -78,10 +77,7 @@ func find(s *studio.State) (out []finding.Finding) {
 
 // said names a few targets, and counts many.
 func said(names []string) string {
-	if len(names) > 3 {
-		return wording.Count(len(names), "shape target", "shape targets")
-	}
-	return strings.Join(names, ", ")
+	return wording.Some(names, "shape target", "shape targets")
 }
 
 func heightOf(s *studio.State) float64 {

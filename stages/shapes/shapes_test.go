@@ -88,6 +88,18 @@ func TestTargetsAreAddedSetAndChanged(t *testing.T) {
 	smaller := studiotest.Do(t, both, "scale_target", `{"target":"up_r","times":0.5}`)
 	require.InDelta(t, both.Mesh.Shapes[1].Offset[0].Y/2, smaller.Mesh.Shapes[1].Offset[0].Y, 1e-6)
 	require.Same(t, &both.Mesh.Shapes[0].Offset[0], &smaller.Mesh.Shapes[0].Offset[0], "others are shared")
+	sum := studiotest.Do(t, both, "add_to_target", `{"target":"up_l","from":"up_r","times":-1}`)
+	require.Greater(t, len(sum.Mesh.Shapes[0].Vertex), len(both.Mesh.Shapes[0].Vertex))
+	locked := studiotest.Do(t, both, "lock_targets", `{"targets":["up_l"],"locked":true}`)
+	for op, params := range map[string]string{
+		"remove_targets": `{"targets":["up_l"]}`, "add_to_target": `{"target":"up_l","from":"up_r"}`, "scale_target": `{"target":"up_l","times":2}`,
+		"mirror_targets": `{"targets":["up_r"]}`,
+	} {
+		_, _, err := studiotest.Try(locked, op, params)
+		require.ErrorContains(t, err, "up_l is locked", op)
+	}
+	checked := studiotest.Do(t, both, "check_motion", `{"steps":1}`)
+	require.True(t, studiotest.Do(t, checked, "set_target", `{"target":"up_r","value":1}`).Sheet.Stale, "a sheet is of before what is on")
 	gone := studiotest.Do(t, both, "remove_targets", `{"targets":["up_l"]}`)
 	require.Len(t, gone.Mesh.Shapes, 1)
 	require.Len(t, gone.Shapes.Targets, 1)

@@ -50,6 +50,24 @@ func init() {
 			New:   func() studio.Operation { return &MuteTargets{Muted: true} },
 		},
 		studio.Entry{
+			Name:  "lock_targets",
+			Label: "Lock shape targets",
+			Stage: "shapes",
+			Words: "protect blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &LockTargets{Locked: true} },
+		},
+		studio.Entry{
+			Name:  "add_to_target",
+			Label: "Add a shape target to another",
+			Stage: "shapes",
+			Words: "join sum subtract merge blend shape morph",
+			From:  studio.FromForm,
+			Needs: needs,
+			New:   func() studio.Operation { return &AddToTarget{Times: 1} },
+		},
+		studio.Entry{
 			Name:  "rename_target",
 			Label: "Rename a shape target",
 			Stage: "shapes",
@@ -247,24 +265,84 @@ type MuteTargets struct {
 
 // Apply implements studio.Operation.
 func (o *MuteTargets) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	at, err := targetsNamed(&s, o.Targets)
+	return switched(s, o.Targets, map[bool]string{true: "Muted", false: "Unmuted"}[o.Muted], o.Muted,
+		func(t *shape.Target) *bool { return &t.Muted })
+}
+
+// LockTargets keeps targets from being changed or removed, or lets them be again.
+type LockTargets struct {
+	Targets []string `json:"targets" as:"Shape targets"`
+	Locked  bool     `json:"locked" as:"Locked"`
+}
+
+// Apply implements studio.Operation.
+func (o *LockTargets) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	return switched(s, o.Targets, map[bool]string{true: "Locked", false: "Unlocked"}[o.Locked], o.Locked,
+		func(t *shape.Target) *bool { return &t.Lock })
+}
+
+// switched switches something of targets on or off; what is what was done to them.
+func switched(
+	s studio.State,
+	targets []string,
+	what string,
+	to bool,
+	of func(t *shape.Target) *bool,
+) (studio.State, studio.Outcome, error) {
+	at, err := targetsNamed(&s, targets)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
 	rig := s.Rig()
 	changed := 0
 	for _, k := range at {
-		if rig.Targets[k].Muted != o.Muted {
-			rig.Targets[k].Muted = o.Muted
+		if x := of(&rig.Targets[k]); *x != to {
+			*x = to
 			changed++
 		}
 	}
-	what := map[bool]string{true: "Muted", false: "Unmuted"}[o.Muted]
 	if changed == 0 {
 		return s, studio.Outcome{}, studio.Nothing("they are %s already", strings.ToLower(what))
 	}
 	s, err = withTargets(s, s.Mesh.Shapes, rig)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("%s %s", what, said(o.Targets))}, err
+	return s, studio.Outcome{Sentence: fmt.Sprintf("%s %s", what, said(targets))}, err
+}
+
+// AddToTarget adds a target, times over, to another; less than none takes it away.
+type AddToTarget struct {
+	Target string  `json:"target" as:"Shape target"`
+	From   string  `json:"from" as:"Add"`
+	Times  float64 `json:"times" as:"Times" in:"-10..10" help:"-1 takes it away"`
+}
+
+// Apply implements studio.Operation.
+func (o *AddToTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
+	if o.Target == o.From {
+		return fail(studio.Wrong("choose two shape targets; to scale %s, use Scale", o.Target))
+	}
+	at, err := targetsNamed(&s, []string{o.Target, o.From})
+	if err != nil {
+		return fail(err)
+	}
+	if o.Times == 0 {
+		return fail(studio.Nothing("none of %s is added", o.From))
+	}
+	rig := s.Rig()
+	if rig.Targets[at[0]].Lock {
+		return fail(studio.Wrong("%s is locked: unlock it first", o.Target))
+	}
+	list := slices.Clone(s.Mesh.Shapes)
+	was, _ := shape.Largest(s.Mesh.WorldShapes()[at[0]])
+	list[at[0]] = shape.Sum(list[at[0]], list[at[1]], o.Times)
+	if s, err = withTargets(s, list, rig); err != nil {
+		return fail(err)
+	}
+	now, _ := shape.Largest(s.Mesh.WorldShapes()[at[0]])
+	return s, studio.Outcome{
+		Before: wording.Length(was), After: wording.Length(now),
+		Sentence: fmt.Sprintf("Added %g × %s to %s: %s at most, was %s", o.Times, o.From, o.Target, wording.Length(now), wording.Length(was)),
+	}, nil
 }
 
 // RenameTarget gives a target another name; what is made of it goes along.

@@ -60,6 +60,7 @@ function show() {
   if (!t) return;
   acts.querySelector('h4').textContent = t.name;
   acts.querySelector('[data-shape=mute_targets]').textContent = t.muted ? 'Unmute' : 'Mute';
+  acts.querySelector('[data-shape=lock_targets]').textContent = t.lock ? 'Unlock' : 'Lock';
   acts.querySelector('[data-pose-there]').disabled = !t.driver?.about;
   acts.querySelector('[data-shape=free_targets]').disabled = !t.driver && !t.between && !t.meets;
   const name = acts.querySelector('[name=name]');
@@ -99,6 +100,7 @@ tray.addEventListener('click', async (e) => {
   const does = e.target.closest('button[data-shape]')?.dataset.shape;
   if (!does || !t) return;
   if (does === 'mute_targets') await operate(does, { targets: [picked], muted: !t.muted });
+  else if (does === 'lock_targets') await operate(does, { targets: [picked], locked: !t.lock });
   else if (does === 'split_target') await operate(does, { target: picked });
   else await operate(does, { targets: [picked] });
 });
@@ -117,6 +119,7 @@ tray.addEventListener('submit', async (e) => {
     const name = String(f.get('name'));
     if (await operate(does, { target: picked, name })) pick(name);
   } else if (does === 'scale_target') await operate(does, { target: picked, times: number('times'), below: number('below') / 1000 });
+  else if (does === 'add_to_target') await operate(does, { target: picked, from: f.get('from'), times: number('times') });
   else if (does === 'drive_target') {
     if (!chosenJoint()) { set({ say: 'Select the joint that is to bring it on, then drive it.' }); return; }
     await operate(does, { target: picked, joint: chosenJoint().name, axis: f.get('axis'), degrees: number('degrees') });
@@ -155,7 +158,7 @@ export const own = {
   propose_correctives: focus('#correct form button'),
   add_targets: () => tray.querySelector('#shape-files')?.click(),
   set_target: focus('.targets input'),
-  mute_targets: focus('.targets li'), rename_target: focus('.targets li'), remove_targets: focus('.targets li'), mirror_targets: focus('.targets li'),
+  mute_targets: focus('.targets li'), lock_targets: focus('.targets li'), add_to_target: focus('.targets li'), rename_target: focus('.targets li'), remove_targets: focus('.targets li'), mirror_targets: focus('.targets li'),
   split_target: focus('.targets li'), scale_target: focus('.targets li'), drive_target: focus('.targets li'), combine_targets: focus('.targets li'),
   place_between: focus('.targets li'), free_targets: focus('.targets li'),
 };
