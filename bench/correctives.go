@@ -5,16 +5,12 @@ import (
 	"fmt"
 	"time"
 
-	"wisemarrow/core/bind"
 	"wisemarrow/core/corrective"
 	"wisemarrow/core/deform"
-	"wisemarrow/core/guide"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
-	"wisemarrow/core/solve"
-	"wisemarrow/demo"
 )
 
 // correctives proposes a corrective for every end of a range whose part of the reel has a place over its limit, beside
@@ -25,23 +21,19 @@ func correctives() error {
 	if err != nil {
 		return err
 	}
-	for k, v := range append(castVariants(), demo.Strangers(seed, 12)...) {
-		m, s := v.Make()
-		w, report, err := bind.Automatic(ctx, m, s, bind.DefaultOptions, nil)
+	fmt.Println(
+		"Correctives for every joint with a spot from 0.7 of its limit on, beside solved weights; off by: of the distance to the guide",
+	)
+	for _, v := range withStrangers(seed, 12) {
+		x, err := solvedOf(ctx, v)
 		if err != nil {
+			return err
+		}
+		if x == nil {
 			continue
 		}
-		in, _ := m.Bindable()
-		g, err := guide.NewSolid(ctx, in, w, s, guide.Options{})
-		if err != nil {
-			return err
-		}
-		o := solve.Options{Limits: bind.DefaultOptions.Limits, Dial: 1, Marks: skeleton.DefaultMarks}
-		solved, err := solve.ForMotion(ctx, in, w, s, g, o, nil, nil)
-		if err != nil {
-			return err
-		}
-		kept, before, err := guarded(m, s, w, solved.Weights, report)
+		m, s, in, g, report := x.m, x.s, x.in, x.g, x.report
+		kept, before, err := guarded(m, s, x.w, x.solved.Weights, report)
 		if err != nil {
 			return err
 		}
@@ -73,10 +65,10 @@ func correctives() error {
 				if p == nil {
 					continue
 				}
-				for _, x := range p.Targets {
-					targets = append(targets, x.Shape)
-					rig.Targets = append(rig.Targets, shape.Target{Name: x.Name, Driver: &x.Driver})
-					offsets += len(x.Vertex)
+				for _, t := range p.Targets {
+					targets = append(targets, t.Shape)
+					rig.Targets = append(rig.Targets, shape.Target{Name: t.Name, Driver: &t.Driver})
+					offsets += len(t.Vertex)
 				}
 				near, far = near+p.After, far+p.Before
 			}
@@ -90,14 +82,20 @@ func correctives() error {
 		if err != nil {
 			return err
 		}
-		name := v.Name
-		if k >= len(castVariants()) {
-			name = fmt.Sprintf("stranger %d", k-len(castVariants())+1)
-		}
 		fmt.Printf(
 			"%-12s %6d | %3d targets %7d offsets %4.1f s | off by %.2f | score %.3f %.3f | over %d %d | volume %.2f→%.2f\n",
-			name, len(m.Points), len(targets), offsets, took.Seconds(), near/far, before.Score, after.Score, before.Over, after.Over,
-			before.Worst[deform.FaultVolume], after.Worst[deform.FaultVolume],
+			v.Name,
+			len(m.Points),
+			len(targets),
+			offsets,
+			took.Seconds(),
+			near/max(far, 1e-12),
+			before.Score,
+			after.Score,
+			before.Over,
+			after.Over,
+			before.Worst[deform.FaultVolume],
+			after.Worst[deform.FaultVolume],
 		)
 	}
 	return nil

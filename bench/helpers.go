@@ -5,10 +5,8 @@ import (
 	"fmt"
 	"time"
 
-	"wisemarrow/core/bind"
 	"wisemarrow/core/deform"
 	"wisemarrow/core/geom"
-	"wisemarrow/core/guide"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/solve"
@@ -29,22 +27,14 @@ func helperJoints() error {
 	var ratios [2]float64
 	half, n := 0, 0
 	for _, v := range list {
-		m, s := v.Make()
-		w, report, err := bind.Automatic(ctx, m, s, bind.DefaultOptions, nil)
+		x, err := solvedOf(ctx, v)
 		if err != nil {
-			fmt.Printf("%-14s not bound: %v\n", v.Name, err)
+			return err
+		}
+		if x == nil {
 			continue
 		}
-		in, _ := m.Bindable()
-		g, err := guide.NewSolid(ctx, in, w, s, guide.Options{})
-		if err != nil {
-			return err
-		}
-		o := solve.Options{Limits: bind.DefaultOptions.Limits, Dial: 1, Marks: skeleton.DefaultMarks}
-		out, err := solve.ForMotion(ctx, in, w, s, g, o, nil, nil)
-		if err != nil {
-			return err
-		}
+		m, s, w, in, g, report, o, out := x.m, x.s, x.w, x.in, x.g, x.report, x.o, x.solved
 		begin := time.Now()
 		with, sk, gains, err := solve.HelpersForMotion(ctx, in, w, s, g, o, 16, nil)
 		if err != nil {
@@ -85,6 +75,12 @@ func helperJoints() error {
 		}
 		n++
 	}
-	fmt.Printf("%d characters, mean ratio %.2f solved, %.2f with helper joints; %d at half or less\n", n, ratios[0]/float64(n), ratios[1]/float64(n), half)
+	fmt.Printf(
+		"%d characters, mean ratio %.2f solved, %.2f with helper joints; %d at half or less\n",
+		n,
+		ratios[0]/float64(n),
+		ratios[1]/float64(n),
+		half,
+	)
 	return nil
 }

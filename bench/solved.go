@@ -142,11 +142,7 @@ func guarded(
 			return sheet.Faults, nil
 		},
 		Before: func(kind string, frame int) (float64, error) {
-			f, err := skin.CheckSpot(ctx, reel, kind, frame, o)
-			if f == nil {
-				return 0, err
-			}
-			return f.Times, err
+			return skin.SpotTimes(ctx, reel, kind, frame, o)
 		},
 	}.Keep(solved)
 	return out, sheet, err

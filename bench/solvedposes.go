@@ -5,12 +5,9 @@ import (
 	"fmt"
 	"math/rand/v2"
 
-	"wisemarrow/core/bind"
-	"wisemarrow/core/guide"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/solve"
-	"wisemarrow/demo"
 )
 
 // solvedPoses holds solved weights against the automatic bind in three populations of poses that nothing was solved for:
@@ -45,32 +42,24 @@ func solvedPoses() error {
 	)
 	var sums [3]float64
 	n, worse, spoiled := 0, 0, 0
-	for k, v := range append(castVariants(), demo.Strangers(seed, 24)...) {
-		m, s := v.Make()
-		w, report, err := bind.Automatic(ctx, m, s, bind.DefaultOptions, nil)
+	for _, v := range withStrangers(seed, 24) {
+		x, err := solvedOf(ctx, v)
 		if err != nil {
-			fmt.Printf("%-12s not bound: %v\n", v.Name, err)
+			return err
+		}
+		if x == nil {
 			continue
 		}
-		in, _ := m.Bindable()
-		g, err := guide.NewSolid(ctx, in, w, s, guide.Options{})
-		if err != nil {
-			return err
-		}
-		o := solve.Options{Limits: bind.DefaultOptions.Limits, Dial: 1, Marks: skeleton.DefaultMarks}
-		out, err := solve.ForMotion(ctx, in, w, s, g, o, nil, nil)
-		if err != nil {
-			return err
-		}
+		m, s, w, in, g, report, out := x.m, x.s, x.w, x.in, x.g, x.report, x.solved
 		kept, after, err := guarded(m, s, w, out.Weights, report)
 		if err != nil {
 			return err
 		}
 		var ratios [4]float64
 		for p, poses := range [][]pose.Tried{
-			pose.Anyhow(s, o.Marks, seed+100, 12),
-			thinned(pose.Extremes(s, s.Trials(o.Marks), 0.75), 24),
-			pairs(s, o.Marks, seed+200, 16),
+			pose.Anyhow(s, skeleton.DefaultMarks, seed+100, 12),
+			thinned(pose.Extremes(s, s.Trials(skeleton.DefaultMarks), 0.75), 24),
+			pairs(s, skeleton.DefaultMarks, seed+200, 16),
 		} {
 			far, err := solve.Distances(ctx, in, s, g, poses, w, kept.Weights, out.Weights)
 			if err != nil {
@@ -92,17 +81,13 @@ func solvedPoses() error {
 				worst, at = x.Times, fmt.Sprintf("%s in %s, was %.2f", x.Kind, x.Pose, x.Was)
 			}
 		}
-		name := v.Name
-		if k >= len(castVariants()) {
-			name = fmt.Sprintf("stranger %d", k-len(castVariants())+1)
-		}
 		spoiled += len(kept.Spoiled)
 		if len(kept.Left) > 0 {
 			worse++
 		}
 		fmt.Printf(
 			"%-12s %8d | %7.2f %7.2f %7.2f | %7.2f | %5.3f %6.3f | %4d %6d | %7d %5d %6.2f  %s\n",
-			name, len(m.Points), ratios[0], ratios[1], ratios[2], ratios[3],
+			v.Name, len(m.Points), ratios[0], ratios[1], ratios[2], ratios[3],
 			before.Score, after.Score, before.Over, after.Over, len(kept.Spoiled), len(kept.Left), worst, at,
 		)
 		n++

@@ -75,8 +75,9 @@ func settledSheet(before, after State) *Sheet {
 	if x == nil || x != before.Sheet || x.Stale {
 		return x
 	}
-	if after.Weights == before.Weights && after.Skeleton == before.Skeleton && after.Binding == before.Binding &&
-		after.Shapes == before.Shapes && sameGeometry(after.Mesh, before.Mesh) && same(after.Poses, before.Poses) && same(after.Clips, before.Clips) {
+	skin := after.Weights == before.Weights && after.Skeleton == before.Skeleton && after.Binding == before.Binding
+	if skin && after.Shapes == before.Shapes && sameGeometry(after.Mesh, before.Mesh) &&
+		same(after.Poses, before.Poses) && same(after.Clips, before.Clips) {
 		return x
 	}
 	if after.Weights == nil {

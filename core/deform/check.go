@@ -289,6 +289,15 @@ func (s *Skin) CheckSpot(ctx context.Context, reel *pose.Reel, kind string, fram
 	return worst, nil
 }
 
+// SpotTimes is how many times its limit the fault is that CheckSpot finds, 0 where it finds none.
+func (s *Skin) SpotTimes(ctx context.Context, reel *pose.Reel, kind string, frame int, o CheckOptions) (float64, error) {
+	f, err := s.CheckSpot(ctx, reel, kind, frame, o)
+	if f == nil {
+		return 0, err
+	}
+	return f.Times, err
+}
+
 // mostGrouped is how many faults are put together by place; lesser ones stand alone.
 const mostGrouped = 400
 

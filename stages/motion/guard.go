@@ -47,11 +47,7 @@ func guard(
 			return out.sheet.Faults, nil
 		},
 		Before: func(kind string, frame int) (float64, error) {
-			f, err := skin.CheckSpot(ctx, reel, kind, frame, o)
-			if f == nil {
-				return 0, err
-			}
-			return f.Times, err
+			return skin.SpotTimes(ctx, reel, kind, frame, o)
 		},
 	}.Keep(solved)
 	return out, err

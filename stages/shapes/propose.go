@@ -140,11 +140,7 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 			return fail(err)
 		}
 		spoiled, err := solve.SpoiledBy(after.Faults, func(kind string, frame int) (float64, error) {
-			f, err := skin.CheckSpot(ctx, reel, kind, frame, check)
-			if f == nil {
-				return 0, err
-			}
-			return f.Times, err
+			return skin.SpotTimes(ctx, reel, kind, frame, check)
 		})
 		if err != nil {
 			return fail(err)

@@ -341,7 +341,14 @@ func (o *AddToTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 	now, _ := shape.Largest(s.Mesh.WorldShapes()[at[0]])
 	return s, studio.Outcome{
 		Before: wording.Length(was), After: wording.Length(now),
-		Sentence: fmt.Sprintf("Added %g × %s to %s: %s at most, was %s", o.Times, o.From, o.Target, wording.Length(now), wording.Length(was)),
+		Sentence: fmt.Sprintf(
+			"Added %g × %s to %s: %s at most, was %s",
+			o.Times,
+			o.From,
+			o.Target,
+			wording.Length(now),
+			wording.Length(was),
+		),
 	}, nil
 }
 
