@@ -106,7 +106,7 @@ func TestWeightsAreSolvedForPosesFromFiles(t *testing.T) {
 		wide[v] = r3.Scale(100, p)
 	}
 	for says, u := range map[string]studio.Upload{
-		"it must have the same vertices":   {Name: "more.obj", Data: odd.Bytes()},
+		"it must have the same vertices":  {Name: "more.obj", Data: odd.Bytes()},
 		"in the units of the character":   {Name: "wide.obj", Data: asOBJ(wide)},
 		"vertices in the same order":      {Name: "mixed.obj", Data: asOBJ(mixed)},
 		"second.obj":                      {Name: "one.obj", Data: asOBJ(posed(0)), Beside: map[string][]byte{"second.obj": []byte("v 1 2 nan\n")}},

@@ -126,7 +126,13 @@ func withTargets(s studio.State, list []mesh.Shape, rig *shape.Rig) (studio.Stat
 	if err := s.Shapes.Validate(); err != nil {
 		return s, studio.Wrong("%v", err)
 	}
-	return s.WithMesh(&m, nil), nil
+	s.Mesh = &m // its vertices are the same, and so is what belongs to them
+	if s.Bind != nil && s.Bind.Score != nil {
+		b := *s.Bind
+		b.Score = nil // of other shapes
+		s.Bind = &b
+	}
+	return s, nil
 }
 
 // uniqueIn is a name that no target of a list has.
