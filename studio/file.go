@@ -122,10 +122,10 @@ func (x *Studio) TakeIn(ctx context.Context, u Upload) (File, error) {
 	return f, x.store.Stage(ctx, blobs)
 }
 
-// NamedMesh is a mesh of a file, and the name of that without its ending.
+// NamedMesh is a mesh of a file, and the name of that without its ending and with it.
 type NamedMesh struct {
-	Name string
-	Mesh *mesh.Mesh
+	Name, File string
+	Mesh       *mesh.Mesh
 }
 
 // Meshes reads the mesh of a file, and those of all mesh files that came beside it, by name.
@@ -146,7 +146,7 @@ func (f *File) Meshes(ctx context.Context) ([]NamedMesh, error) {
 		if x.Mesh == nil {
 			return Wrong("%s holds no mesh", name)
 		}
-		out = append(out, NamedMesh{strings.TrimSuffix(path.Base(name), path.Ext(name)), x.Mesh})
+		out = append(out, NamedMesh{strings.TrimSuffix(path.Base(name), path.Ext(name)), name, x.Mesh})
 		return nil
 	}
 	if err := read(f.Name, in); err != nil {
@@ -172,7 +172,7 @@ func (x NamedMesh) SameVertices(s *State) error {
 	if len(x.Mesh.Points) != len(s.Mesh.Points) {
 		return Wrong(
 			"%s has %s, and the character %s: it must have the same vertices in the same order",
-			x.Name,
+			x.File,
 			wording.Count(len(x.Mesh.Points), "vertex", "vertices"),
 			wording.Thousands(len(s.Mesh.Points)),
 		)
@@ -181,7 +181,7 @@ func (x NamedMesh) SameVertices(s *State) error {
 	if long > otherScale*ours || ours > otherScale*long {
 		return Wrong(
 			"%s measures %s across, and the character %s: export it in the units of the character",
-			x.Name,
+			x.File,
 			wording.Length(long),
 			wording.Length(ours),
 		)

@@ -29,7 +29,7 @@ func init() {
 			Name:  "propose_correctives",
 			Label: "Compute correctives",
 			Stage: "shapes",
-			Words: "corrective blend shape pose space deformation automatic volume elbow shoulder fix worst spots",
+			Words: "corrective pose space deformation automatic volume elbow shoulder fix worst spots",
 			From:  studio.FromForm,
 			Needs: []studio.Need{studio.NeedMesh, studio.NeedSkeleton, studio.NeedWeights},
 			Long:  studio.Always,
