@@ -31,7 +31,7 @@ type section struct {
 
 // small are sections that are quickly made: where what they read has changed, it is seen whether they say
 // something else now.
-var small = map[string]bool{"plane": true, "poses": true, "capsules": true, "refused": true, "fit": true}
+var small = map[string]bool{"plane": true, "poses": true, "capsules": true, "refused": true, "fit": true, "shapes": true}
 
 var sections = []section{
 	{"mesh", []string{"mesh", "parts"}, func(_ *site, _ context.Context, o opened) (any, error) {

@@ -27,7 +27,7 @@ const (
 	most = 1.5
 )
 
-// shares are the parts of the way to its end at which a corrective is measured, and the keys of its driver.
+// shares are the parts of the way to its end at which a corrective is measured, and the knots of its driver.
 var shares = []float64{0.25, 0.5, 0.75, 1}
 
 // Proposal is a corrective for a joint that turns about one of its named axes to an end of its range: one target, or two
@@ -116,10 +116,10 @@ func Propose(
 			for i, v := range target.Vertex {
 				left[k][v] = r3.Sub(left[k][v], r3.Scale(value, target.Offset[i]))
 			}
-			d.Keys = append(d.Keys, shape.Key{Degrees: math.Round(10*shares[k]*degrees) / 10, Value: value})
+			d.Knots = append(d.Knots, shape.Knot{Degrees: math.Round(10*shares[k]*degrees) / 10, Value: value})
 		}
 		if degrees < 0 {
-			slices.Reverse(d.Keys)
+			slices.Reverse(d.Knots)
 		}
 		out.Targets = append(out.Targets, Driven{target, d})
 	}

@@ -83,7 +83,7 @@ func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 func (d *Driver) curve() func(degrees float64) float64 {
 	var x, y []float64
 	rest := false
-	for _, k := range d.Keys {
+	for _, k := range d.Knots {
 		if k.Degrees > 0 && !rest {
 			x, y, rest = append(x, 0), append(y, 0), true
 		}
@@ -96,7 +96,7 @@ func (d *Driver) curve() func(degrees float64) float64 {
 	if d.Smooth {
 		of = new(interp.FritschButland)
 	}
-	if of.Fit(x, y) != nil { // too few keys: Validate has refused that
+	if of.Fit(x, y) != nil { // too few knots: Validate has refused that
 		return func(float64) float64 { return 0 }
 	}
 	return func(degrees float64) float64 { return of.Predict(max(x[0], min(x[len(x)-1], degrees))) }

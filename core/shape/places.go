@@ -1,6 +1,8 @@
 package shape
 
 import (
+	"slices"
+
 	"wisemarrow/core/mesh"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -9,13 +11,13 @@ import (
 // Places are points, at rest, with targets as far on as values say; the points themselves where none is on. Offsets are in
 // the frame of the points.
 func Places(points []r3.Vec, targets []mesh.Shape, values []float64) []r3.Vec {
-	out := points
+	out, own := points, false
 	for k, value := range values {
 		if value == 0 || k >= len(targets) {
 			continue
 		}
-		if &out[0] == &points[0] {
-			out = append([]r3.Vec(nil), points...)
+		if !own {
+			out, own = slices.Clone(points), true
 		}
 		t := targets[k]
 		for i, v := range t.Vertex {

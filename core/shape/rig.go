@@ -46,16 +46,16 @@ type Driver struct {
 	Axis  string `json:"axis"` // a named axis of the joint: bend, side or twist (skeleton.Trial)
 	// About is that axis, of the joint's own at rest, in files: for who does not know the names.
 	About *[3]float64 `json:"about,omitempty"`
-	// Keys are how far on the target is at some angles, ascending by degrees; none is at 0, where it is off. Beyond the last
+	// Knots are how far on the target is at some angles, ascending by degrees; none is at 0, where it is off. Beyond the last
 	// its value holds.
-	Keys []Key `json:"keys"`
-	// Smooth leads through the keys by monotone cubics (Fritsch & Butland, A Method for Constructing Local Monotone Piecewise
-	// Cubic Interpolants, 1984) in place of straight lines: neither goes beyond the keys.
+	Knots []Knot `json:"knots"`
+	// Smooth leads through the knots by monotone cubics (Fritsch & Butland, A Method for Constructing Local Monotone Piecewise
+	// Cubic Interpolants, 1984) in place of straight lines: neither goes beyond the knots.
 	Smooth bool `json:"smooth,omitempty"`
 }
 
-// Key is a value at an angle from rest.
-type Key struct {
+// Knot is a value at an angle from rest.
+type Knot struct {
 	Degrees float64 `json:"degrees"`
 	Value   float64 `json:"value"`
 }
@@ -83,8 +83,8 @@ type Group struct {
 // Axes are the names of what drivers turn about.
 var Axes = []string{"bend", "side", "twist"}
 
-// Most is how many targets a character may have.
-const Most = 1000
+// Most is how many targets a character may have, MostGroups how many groups of them.
+const Most, MostGroups = 1000, 200
 
 // Find returns the number of a target, -1 for none.
 func (r *Rig) Find(name string) int {
@@ -142,24 +142,27 @@ func (t *Target) By() string {
 	return ""
 }
 
-// Keyed lists the keys of a driver: "17% at 30°, 100% at 90°".
-func (d *Driver) Keyed() string {
+// Listed lists the knots of a driver: "17% at 30°, 100% at 90°".
+func (d *Driver) Listed() string {
 	var at []string
-	for _, k := range d.Keys {
+	for _, k := range d.Knots {
 		at = append(at, fmt.Sprintf("%g%% at %g°", math.Round(100*k.Value), k.Degrees))
 	}
 	return strings.Join(at, ", ")
 }
 
-// top is the key at which a driver has its target farthest on.
-func (d *Driver) top() Key {
-	return slices.MaxFunc(d.Keys, func(a, b Key) int { return cmp.Compare(math.Abs(a.Value), math.Abs(b.Value)) })
+// top is the knot at which a driver has its target farthest on.
+func (d *Driver) top() Knot {
+	return slices.MaxFunc(d.Knots, func(a, b Knot) int { return cmp.Compare(math.Abs(a.Value), math.Abs(b.Value)) })
 }
 
 // Validate reports the first thing that a rig cannot do.
 func (r *Rig) Validate() error {
 	if len(r.Targets) > Most {
 		return fmt.Errorf("%d shape targets, and at most %d are possible", len(r.Targets), Most)
+	}
+	if len(r.Groups) > MostGroups {
+		return fmt.Errorf("%d groups of shape targets, and at most %d are possible", len(r.Groups), MostGroups)
 	}
 	seen := map[string]bool{}
 	for i := range r.Targets {
@@ -198,12 +201,12 @@ func (r *Rig) check(t *Target) error {
 		if !slices.Contains(Axes, d.Axis) {
 			return fmt.Errorf("a joint has no axis %q; it has %v", d.Axis, Axes)
 		}
-		if len(d.Keys) == 0 {
-			return fmt.Errorf("its driver has no key")
+		if len(d.Knots) == 0 {
+			return fmt.Errorf("its driver has no knot")
 		}
-		for k, x := range d.Keys {
-			if !finite(x.Value) || !(math.Abs(x.Degrees) <= 180) || x.Degrees == 0 || k > 0 && x.Degrees <= d.Keys[k-1].Degrees {
-				return fmt.Errorf("key %d is %g at %g°: angles ascend from -180° to 180°, and none is 0°", k+1, x.Value, x.Degrees)
+		for k, x := range d.Knots {
+			if !finite(x.Value) || !(math.Abs(x.Degrees) <= 180) || x.Degrees == 0 || k > 0 && x.Degrees <= d.Knots[k-1].Degrees {
+				return fmt.Errorf("knot %d is %g at %g°: angles ascend from -180° to 180°, and none is 0°", k+1, x.Value, x.Degrees)
 			}
 		}
 	}
@@ -220,8 +223,10 @@ func (r *Rig) check(t *Target) error {
 	}
 	if m := t.Meets; m != nil {
 		sources++
-		if len(m.Of) < 2 {
-			return fmt.Errorf("a combination is of two targets or more")
+		of := slices.Clone(m.Of)
+		slices.Sort(of)
+		if len(of) < 2 || len(slices.Compact(of)) < len(m.Of) {
+			return fmt.Errorf("a combination is of two different targets or more")
 		}
 	}
 	if sources > 1 {

@@ -42,17 +42,17 @@ func trial(t *testing.T, s *skeleton.Skeleton, joint, axis string) skeleton.Tria
 	return skeleton.Trial{}
 }
 
-// A driver is exact at its keys, off at rest, and between and beyond its keys never above or below them, whatever other
+// A driver is exact at its knots, off at rest, and between and beyond its knots never above or below them, whatever other
 // turns the joint makes.
-func TestDriversAreExactAtTheirKeys(t *testing.T) {
+func TestDriversAreExactAtTheirKnots(t *testing.T) {
 	s := arm()
 	bend, twist := trial(t, s, "forearm_l", "bend"), trial(t, s, "forearm_l", "twist")
 	rapid.Check(t, func(rt *rapid.T) {
 		d := &shape.Driver{Joint: "forearm_l", Axis: "bend", Smooth: rapid.Bool().Draw(rt, "smooth")}
 		at := rapid.Float64Range(-170, -60).Draw(rt, "first")
-		for range rapid.IntRange(1, 5).Draw(rt, "keys") {
+		for range rapid.IntRange(1, 5).Draw(rt, "knots") {
 			if at != 0 {
-				d.Keys = append(d.Keys, shape.Key{Degrees: at, Value: rapid.Float64Range(-1, 2).Draw(rt, "value")})
+				d.Knots = append(d.Knots, shape.Knot{Degrees: at, Value: rapid.Float64Range(-1, 2).Draw(rt, "value")})
 			}
 			at += rapid.Float64Range(5, 60).Draw(rt, "step")
 		}
@@ -65,11 +65,11 @@ func TestDriversAreExactAtTheirKeys(t *testing.T) {
 			rt.Fatal("it is on at rest, or lost")
 		}
 		least, most := 0.0, 0.0
-		for _, k := range d.Keys {
+		for _, k := range d.Knots {
 			least, most = min(least, k.Value), max(most, k.Value)
 			q := pose.AboutWorld(s, bend, k.Degrees)
 			if got := e.Values(pose.Pose{"forearm_l": q})[0]; math.Abs(got-k.Value) > 1e-9 {
-				rt.Fatalf("%v at %g°: %v", got, k.Degrees, d.Keys)
+				rt.Fatalf("%v at %g°: %v", got, k.Degrees, d.Knots)
 			}
 			q = quat.Mul(q, pose.AboutWorld(s, twist, 20)) // a twist after it changes nothing of what it is bent by, nearly
 			if got := e.Values(pose.Pose{"forearm_l": q})[0]; math.Abs(got-d.At(k.Degrees)) > 1e-6 {
@@ -78,7 +78,7 @@ func TestDriversAreExactAtTheirKeys(t *testing.T) {
 		}
 		for degrees := -180.0; degrees <= 180; degrees += 7 {
 			if x := d.At(degrees); x < least-1e-9 || x > most+1e-9 {
-				rt.Fatalf("%v at %g°, beyond %v", x, degrees, d.Keys)
+				rt.Fatalf("%v at %g°, beyond %v", x, degrees, d.Knots)
 			}
 		}
 	})
@@ -118,8 +118,8 @@ func TestInBetweensAndCombinationsAddUp(t *testing.T) {
 }
 
 func TestRigsThatCannotBeAreRefused(t *testing.T) {
-	driver := &shape.Driver{Joint: "a", Axis: "bend", Keys: []shape.Key{{Degrees: 30, Value: 1}}}
-	keys := func(k ...shape.Key) *shape.Driver { return &shape.Driver{Joint: "a", Axis: "bend", Keys: k} }
+	driver := &shape.Driver{Joint: "a", Axis: "bend", Knots: []shape.Knot{{Degrees: 30, Value: 1}}}
+	knots := func(k ...shape.Knot) *shape.Driver { return &shape.Driver{Joint: "a", Axis: "bend", Knots: k} }
 	for says, r := range map[string]shape.Rig{
 		"taken or empty": {Targets: []shape.Target{{Name: "a"}, {Name: "a"}}},
 		"depends on itself": {Targets: []shape.Target{
@@ -129,16 +129,17 @@ func TestRigsThatCannotBeAreRefused(t *testing.T) {
 			{Name: "a", Between: &shape.Between{Of: "c", At: 0.5}}, {Name: "b", Between: &shape.Between{Of: "c", At: 0.5}}, {Name: "c"},
 		}},
 		"not at 1":          {Targets: []shape.Target{{Name: "a", Between: &shape.Between{Of: "c", At: 1}}}},
-		"two targets":       {Targets: []shape.Target{{Name: "a", Meets: &shape.Meets{Of: []string{"b"}}}}},
+		"two different":     {Targets: []shape.Target{{Name: "a", Meets: &shape.Meets{Of: []string{"b"}}}}},
 		"more than one":     {Targets: []shape.Target{{Name: "a", Driver: driver, Between: &shape.Between{Of: "c", At: 0.5}}}},
-		"no axis":           {Targets: []shape.Target{{Name: "a", Driver: &shape.Driver{Axis: "roll", Keys: driver.Keys}}}},
-		"no key":            {Targets: []shape.Target{{Name: "a", Driver: keys()}}},
-		"none is 0":         {Targets: []shape.Target{{Name: "a", Driver: keys(shape.Key{Degrees: 0, Value: 1})}}},
-		"angles ascend":     {Targets: []shape.Target{{Name: "a", Driver: keys(shape.Key{Degrees: 20, Value: 1}, shape.Key{Degrees: 10, Value: 1})}}},
-		"key 1 is NaN":      {Targets: []shape.Target{{Name: "a", Driver: keys(shape.Key{Degrees: 20, Value: math.NaN()})}}},
+		"no axis":           {Targets: []shape.Target{{Name: "a", Driver: &shape.Driver{Axis: "roll", Knots: driver.Knots}}}},
+		"no knot":           {Targets: []shape.Target{{Name: "a", Driver: knots()}}},
+		"none is 0":         {Targets: []shape.Target{{Name: "a", Driver: knots(shape.Knot{Degrees: 0, Value: 1})}}},
+		"angles ascend":     {Targets: []shape.Target{{Name: "a", Driver: knots(shape.Knot{Degrees: 20, Value: 1}, shape.Knot{Degrees: 10, Value: 1})}}},
+		"knot 1 is NaN":     {Targets: []shape.Target{{Name: "a", Driver: knots(shape.Knot{Degrees: 20, Value: math.NaN()})}}},
 		"a value of":        {Targets: []shape.Target{{Name: "a", Range: &[2]float64{1, 0}}}},
 		"within itself":     {Groups: []shape.Group{{Name: "x", In: "y", Times: 1}, {Name: "y", In: "x", Times: 1}}},
 		"a multiplier of":   {Groups: []shape.Group{{Name: "x", Times: math.Inf(1)}}},
+		"at most 200 are ":  {Groups: make([]shape.Group, 201)},
 		"at most 1000 are ": {Targets: make([]shape.Target, 1001)},
 	} {
 		assert.ErrorContains(t, r.Validate(), says)
@@ -147,11 +148,11 @@ func TestRigsThatCannotBeAreRefused(t *testing.T) {
 
 // A driver whose joint is gone is off and told, as is what is made of a target that is not there; new names go along.
 func TestWhatIsLostIsTold(t *testing.T) {
-	keys := []shape.Key{{Degrees: 90, Value: 1}}
+	knots := []shape.Knot{{Degrees: 90, Value: 1}}
 	r := (&shape.Rig{Targets: []shape.Target{
-		{Name: "a", Driver: &shape.Driver{Joint: "gone", Axis: "bend", Keys: keys}},
+		{Name: "a", Driver: &shape.Driver{Joint: "gone", Axis: "bend", Knots: knots}},
 		{Name: "b", Meets: &shape.Meets{Of: []string{"a", "nothing"}}},
-		{Name: "c", Driver: &shape.Driver{Joint: "elbow", Axis: "bend", Keys: keys}},
+		{Name: "c", Driver: &shape.Driver{Joint: "elbow", Axis: "bend", Knots: knots}},
 	}}).Renamed(map[string]string{"elbow": "forearm_l"})
 	e := r.For(arm(), skeleton.DefaultMarks)
 	assert.Equal(t, []string{"a", "b"}, e.Lost)
@@ -177,7 +178,7 @@ func TestPlacesAddTargetsUp(t *testing.T) {
 func ExampleRig() {
 	r := &shape.Rig{Targets: []shape.Target{{
 		Name:   "elbow_bulge_l",
-		Driver: &shape.Driver{Joint: "forearm_l", Axis: "bend", Keys: []shape.Key{{Degrees: 120, Value: 1}}},
+		Driver: &shape.Driver{Joint: "forearm_l", Axis: "bend", Knots: []shape.Knot{{Degrees: 120, Value: 1}}},
 	}}}
 	s := arm()
 	for _, t := range s.Trials(skeleton.DefaultMarks) {
@@ -213,9 +214,9 @@ func TestValuesAreWrittenForOtherEvaluators(t *testing.T) {
 		for k, axis := range []string{"bend", "twist", "bend"} {
 			d := &shape.Driver{Joint: []string{"forearm_l", "forearm_l", "upper_arm_l"}[k], Axis: axis, Smooth: rng.IntN(2) == 0}
 			for at := -150 + 20*rng.Float64(); at < 170; at += 15 + 60*rng.Float64() {
-				d.Keys = append(
-					d.Keys,
-					shape.Key{Degrees: math.Round(10*at)/10 + 0.05, Value: math.Round(1000*(2*rng.Float64()-0.5)) / 1000},
+				d.Knots = append(
+					d.Knots,
+					shape.Knot{Degrees: math.Round(10*at)/10 + 0.05, Value: math.Round(1000*(2*rng.Float64()-0.5)) / 1000},
 				)
 			}
 			r.Targets = append(

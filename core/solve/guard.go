@@ -22,7 +22,7 @@ type Spoiled struct {
 const worseBy = 0.1
 
 // SpoiledBy are the places that come through a reel worse than they did. after are the faults that were found; before
-// measures a place as deform.Skin.CheckSpot does, with the weights of before, and is 0 where there was nothing.
+// measures the same place with the former weights, as deform.Skin.SpotTimes does.
 func SpoiledBy(after []deform.Fault, before func(kind string, frame int) (float64, error)) (out []Spoiled, err error) {
 	add := func(f deform.Fault) error {
 		if f.Times <= 1 {
@@ -83,7 +83,7 @@ type Guarded struct {
 }
 
 // Keep gives the places that solved weights spoil as much of their former weights back as they need, softly and on both
-// sides, and checks again. The joints of the solved weights begin with those of before.
+// sides, and checks again. Solved weights list the former joints first.
 func (g Guard) Keep(solved *weights.Weights) (*Guarded, error) {
 	points, share := g.Mesh.World(), make([]float64, len(solved.Of))
 	plane, height := g.Skeleton.MirrorPlane(g.Marks), geom.BoxOf(points).Size().Y

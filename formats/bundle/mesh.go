@@ -13,7 +13,7 @@ type meshMeta struct {
 	Parts    []mesh.Part `json:"parts,omitempty"`
 	Vertices int         `json:"vertices"`
 	Extra    []extraMeta `json:"extra,omitempty"`
-	// Shapes are read only: meshes of before each shape target had a blob of its own.
+	// Shapes are only read: older meshes hold their shape targets, which have blobs of their own now.
 	Shapes []string `json:"shapes,omitempty"`
 }
 

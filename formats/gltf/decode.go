@@ -177,7 +177,8 @@ type decoder struct {
 	shape   map[string]int // shape target → index in the mesh
 	rig     *shape.Rig     // how the file says that they are used
 	weight  map[string]float64
-	corner  int64 // of all primitives so far
+	says    map[int]bool // by mesh: it says so, as far as that was looked at
+	corner  int64        // of all primitives so far
 	moved   []map[int32]r3.Vec
 }
 

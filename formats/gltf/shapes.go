@@ -119,7 +119,7 @@ func (e *encoder) offsets(list []drawn, by []r3.Vec, moves []bool) int {
 	return len(e.doc.Accessors) - 1
 }
 
-// values are how far on each target is in every frame of a motion, frame by frame; nil where that never changes.
+// targetsIn is how far on each target is in every frame of a motion, frame by frame; nil where that never changes.
 func (e *encoder) targetsIn(c *pose.Clip) (out []float64) {
 	if len(e.shaped) == 0 || e.values == nil || !e.values.Moves() {
 		return nil
@@ -225,22 +225,35 @@ func (d *decoder) told(node *int) bool {
 	if at == nil || *at < 0 || *at >= len(d.doc.Meshes) || d.doc.Meshes[*at].Extras == nil {
 		return false
 	}
-	var named targetNames
-	return json.Unmarshal(d.doc.Meshes[*at].Extras, &named) == nil && named.Shapes != nil
+	said, known := d.says[*at]
+	if !known {
+		var named targetNames
+		said = json.Unmarshal(d.doc.Meshes[*at].Extras, &named) == nil && named.Shapes != nil
+		if d.says == nil {
+			d.says = map[int]bool{}
+		}
+		d.says[*at] = said
+	}
+	return said
 }
 
 // used keeps what a mesh says of how its shape targets are used.
 func (d *decoder) used(x meshes, named targetNames) {
-	if r := named.Shapes; r != nil {
+	if r := named.Shapes; r != nil && len(r.Targets) <= shape.Most && len(r.Groups) <= shape.MostGroups {
 		if d.rig == nil {
 			d.rig = &shape.Rig{}
 		}
 		for _, t := range r.Targets {
-			if d.rig.Find(t.Name) < 0 {
+			if len(d.rig.Targets) < shape.Most && d.rig.Find(t.Name) < 0 {
 				d.rig.Targets = append(d.rig.Targets, t)
 			}
 		}
-		d.rig.Groups = append(d.rig.Groups, r.Groups...)
+		for _, g := range r.Groups { // several meshes of a file may say the same
+			if len(d.rig.Groups) < shape.MostGroups &&
+				!slices.ContainsFunc(d.rig.Groups, func(x shape.Group) bool { return x.Name == g.Name }) {
+				d.rig.Groups = append(d.rig.Groups, g)
+			}
+		}
 	}
 	for k, name := range named.Names {
 		if k < len(x.Weights) && math.Abs(x.Weights[k]) <= 10 {

@@ -45,7 +45,7 @@ func shaped(t *testing.T) *gltf.Scene {
 				Driver: &shape.Driver{
 					Joint: "forearm_l",
 					Axis:  "bend",
-					Keys:  []shape.Key{{Degrees: 60, Value: 0.25}, {Degrees: 120, Value: 1}},
+					Knots: []shape.Knot{{Degrees: 60, Value: 0.25}, {Degrees: 120, Value: 1}},
 				},
 			},
 		},

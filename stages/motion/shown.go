@@ -129,5 +129,9 @@ func Posed(s *studio.State, frame int) *mesh.Mesh {
 	if frame < 0 || frame >= len(reel.Frames) {
 		return nil
 	}
-	return s.Mesh.Placed(deform.Bound(s.Mesh.World(), s.Weights, s.Skeleton, reel.Frames[frame].Pose, s.Binding))
+	skin, err := s.Skin()
+	if err != nil {
+		return nil
+	}
+	return s.Mesh.Placed(skin.Places(reel.Frames[frame].Pose))
 }

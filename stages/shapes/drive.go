@@ -1,6 +1,7 @@
 package shapes
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -52,15 +53,15 @@ func init() {
 	)
 }
 
-// DriveTarget brings a target on as a joint turns about one of its named axes: on at an angle, off at rest, or as its keys
+// DriveTarget brings a target on as a joint turns about one of its named axes: on at an angle, off at rest, or as its knots
 // say.
 type DriveTarget struct {
-	Target  string      `json:"target" as:"Shape target"`
-	Joint   string      `json:"joint" as:"Joint"`
-	Axis    string      `json:"axis" as:"Axis" one:"bend=bend,side=side,twist=twist"`
-	Degrees float64     `json:"degrees" as:"Fully on at" in:"-180..180" unit:"°"`
-	Keys    []shape.Key `json:"keys,omitempty" of:"object" as:"Keys" help:"how far on it is at some angles, in place of one"`
-	Smooth  bool        `json:"smooth,omitempty" as:"Smooth"`
+	Target  string       `json:"target" as:"Shape target"`
+	Joint   string       `json:"joint" as:"Joint"`
+	Axis    string       `json:"axis" as:"Axis" one:"bend=bend,side=side,twist=twist"`
+	Degrees float64      `json:"degrees" as:"Fully on at" in:"-180..180" unit:"°"`
+	Knots   []shape.Knot `json:"knots,omitempty" of:"object" as:"Knots" help:"how far on it is at some angles, in place of one"`
+	Smooth  bool         `json:"smooth,omitempty" as:"Smooth"`
 }
 
 // Apply implements studio.Operation.
@@ -69,16 +70,16 @@ func (o *DriveTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 	if s.Skeleton.Index(o.Joint) < 0 {
 		return fail(studio.Wrong("there is no joint %q", o.Joint))
 	}
-	keys := slices.Clone(o.Keys)
-	if len(keys) == 0 {
+	knots := slices.Clone(o.Knots)
+	if len(knots) == 0 {
 		if o.Degrees == 0 {
 			return fail(studio.Wrong("at rest a driven shape target is off: choose an angle other than 0°"))
 		}
-		keys = []shape.Key{{Degrees: o.Degrees, Value: 1}}
+		knots = []shape.Knot{{Degrees: o.Degrees, Value: 1}}
 	}
-	slices.SortFunc(keys, func(a, b shape.Key) int { return int(1e6 * (a.Degrees - b.Degrees)) })
+	slices.SortFunc(knots, func(a, b shape.Knot) int { return cmp.Compare(a.Degrees, b.Degrees) })
 	next, out, err := sourced(s, o.Target, func(t *shape.Target) {
-		t.Driver = &shape.Driver{Joint: o.Joint, Axis: o.Axis, Keys: keys, Smooth: o.Smooth}
+		t.Driver = &shape.Driver{Joint: o.Joint, Axis: o.Axis, Knots: knots, Smooth: o.Smooth}
 	})
 	if err != nil {
 		return fail(err)

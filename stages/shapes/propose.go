@@ -133,7 +133,7 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 	state := s
 	for share := 0.75; len(made) > 0; share += (1 - share) / 2 {
 		progress("Measuring the correctives together", share)
-		if state, err = o.with(s, made); err != nil {
+		if state, err = withAll(s, made); err != nil {
 			return fail(err)
 		}
 		if after, err = studio.Measure(ctx, &state, before.Asked, nil); err != nil {
@@ -391,8 +391,8 @@ func (x *tried) measure(ctx context.Context, s *studio.State, skin *deform.Skin,
 	return nil
 }
 
-// with is a state with the targets of proposals.
-func (o *ProposeCorrectives) with(s studio.State, made []*tried) (studio.State, error) {
+// withAll is a state with the targets of proposals.
+func withAll(s studio.State, made []*tried) (studio.State, error) {
 	list, rig, into := slices.Clone(s.Mesh.Shapes), s.Rig(), s.Mesh.FromWorld()
 	for _, x := range made {
 		list = x.add(list, rig, func(t mesh.Shape) mesh.Shape { return shape.Mapped(t, into) })

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/shape"
 	"wisemarrow/core/wording"
@@ -80,18 +81,7 @@ func said(names []string) string {
 	return wording.Some(names, "shape target", "shape targets")
 }
 
-func heightOf(s *studio.State) float64 {
-	low, high := 0.0, 0.0
-	for k, p := range s.Mesh.World() {
-		if k == 0 || p.Y < low {
-			low = p.Y
-		}
-		if k == 0 || p.Y > high {
-			high = p.Y
-		}
-	}
-	return max(high-low, 1e-9)
-}
+func heightOf(s *studio.State) float64 { return geom.BoxOf(s.Mesh.World()).Size().Y }
 
 // targetsNamed finds targets by name; none, or one that is not there, is a mistake of the caller.
 func targetsNamed(s *studio.State, names []string) ([]int, error) {

@@ -81,10 +81,14 @@ func TestTargetsAreAddedSetAndChanged(t *testing.T) {
 	both := studiotest.Do(t, named, "mirror_targets", `{"targets":["up_l"]}`)
 	require.Equal(t, "up_r", both.Mesh.Shapes[1].Name)
 	require.InDelta(t, len(both.Mesh.Shapes[0].Vertex), len(both.Mesh.Shapes[1].Vertex), 0.1*float64(len(both.Mesh.Shapes[0].Vertex)))
+	whole := 0
 	for k, v := range both.Mesh.Shapes[1].Vertex {
 		require.Less(t, both.Mesh.World()[v].X, -0.15)
-		require.InDelta(t, 0.025, both.Mesh.Shapes[1].Offset[k].Y, 0.026)
+		if d := both.Mesh.Shapes[1].Offset[k]; d.Y > 0.0499 && d.Y < 0.0501 {
+			whole++
+		}
 	}
+	require.Greater(t, whole, len(both.Mesh.Shapes[1].Vertex)*9/10, "but at the border, where the surface leads over")
 	smaller := studiotest.Do(t, both, "scale_target", `{"target":"up_r","times":0.5}`)
 	require.InDelta(t, both.Mesh.Shapes[1].Offset[0].Y/2, smaller.Mesh.Shapes[1].Offset[0].Y, 1e-6)
 	require.Same(t, &both.Mesh.Shapes[0].Offset[0], &smaller.Mesh.Shapes[0].Offset[0], "others are shared")
@@ -151,8 +155,10 @@ func TestTargetsAreSplitAndDriven(t *testing.T) {
 	require.ErrorContains(t, err, "free it first")
 	free := studiotest.Do(t, driven, "free_targets", `{"targets":["puffed_l"]}`)
 	require.Nil(t, free.Rig().Targets[0].Driver)
-	met := studiotest.Do(t, halves, "combine_targets", `{"target":"puffed_r","of":["puffed_l","puffed_l"]}`)
-	require.NotNil(t, met.Rig().Targets[1].Meets)
+	half, _, err := added(t, halves, map[string]any{}, studio.Upload{Name: "again.obj", Data: asOBJ(t, s, points)})
+	require.NoError(t, err)
+	met := studiotest.Do(t, half, "combine_targets", `{"target":"again","of":["puffed_l","puffed_r"]}`)
+	require.NotNil(t, met.Rig().Targets[2].Meets)
 
 	// A joint that goes leaves its target off, and that is found; a new name goes along.
 	other := studiotest.Do(t, driven, "rename_joint", `{"joint":"forearm_l","name":"lower_arm_l"}`)

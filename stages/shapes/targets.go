@@ -6,12 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"wisemarrow/core/corrective"
 	"wisemarrow/core/mesh"
-	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
-	"wisemarrow/core/solve"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
@@ -21,16 +18,6 @@ import (
 func init() {
 	needs := []studio.Need{studio.NeedMesh}
 	studio.Register(
-		studio.Entry{
-			Name:  "add_targets",
-			Label: "Add shape targets from a file",
-			Stage: "shapes",
-			Words: "import blend shape morph target corrective sculpt",
-			From:  studio.FromForm,
-			Needs: needs,
-			Long:  studio.LargeMesh,
-			New:   func() studio.Operation { return &AddTargets{Match: matchOrder} },
-		},
 		studio.Entry{
 			Name:  "set_target",
 			Label: "Set a shape target",
@@ -115,111 +102,6 @@ func init() {
 	)
 }
 
-// How the vertices of a file are matched with those of the character.
-const (
-	matchOrder = "order"
-	matchPlace = "place"
-)
-
-// AddTargets brings in shape targets: those of a file, or its mesh as one; of further files beside it too.
-type AddTargets struct {
-	File  *studio.File `json:"file" as:"File" help:"a mesh with the same vertices, or one with shape targets"`
-	Match string       `json:"match" as:"Vertices" one:"order=in the same order,place=by place at rest (files with shape targets)"`
-	// Posed: the mesh was sculpted in a pose, of that name if the character keeps one, which is taken out again.
-	Posed bool `json:"posed,omitempty" as:"Sculpted in a pose" help:"the pose is found from the mesh, or is the kept pose of the same name, and is taken out again"`
-}
-
-// Files implements studio.FileReader.
-func (o *AddTargets) Files() []*studio.File {
-	if o.File == nil {
-		return nil
-	}
-	return []*studio.File{o.File}
-}
-
-// tiny is what offset of the height is none: what rounding in a file leaves.
-const tiny = 1e-6
-
-// Apply implements studio.Operation.
-func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.Progress) (studio.State, studio.Outcome, error) {
-	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
-	if !o.File.Given() {
-		return fail(studio.Wrong("choose a file"))
-	}
-	meshes, err := o.File.Meshes(ctx)
-	if err != nil {
-		return fail(err)
-	}
-	out := studio.Outcome{}
-	list, rig := slices.Clone(s.Mesh.Shapes), s.Rig()
-	before := len(list)
-	into := s.Mesh.FromWorld()
-	smallest := tiny * heightOf(&s)
-	for k, x := range meshes {
-		progress("Reading "+x.Name, float64(k)/float64(len(meshes)))
-		var found []mesh.Shape // world
-		switch {
-		case len(x.Mesh.Shapes) > 0 && o.Match == matchPlace:
-			carried, lost := shape.CarriedOver(x.Mesh, s.Mesh.World())
-			found = carried
-			if lost > 0 {
-				out.Left = append(
-					out.Left,
-					fmt.Sprintf("%s: %s had no partner and stay", x.Name, wording.Count(lost, "vertex", "vertices")),
-				)
-			}
-		case o.Match == matchPlace:
-			return fail(studio.Wrong("%s has no shape targets: a mesh alone is matched by the order of its vertices", x.Name))
-		default:
-			if err := x.SameVertices(&s); err != nil {
-				return fail(err)
-			}
-			if len(x.Mesh.Shapes) > 0 {
-				found = x.Mesh.WorldShapes()
-				break
-			}
-			target := shape.Difference(x.Name, s.Mesh.World(), x.Mesh.World(), smallest)
-			if o.Posed {
-				var step string
-				if target, step, err = sculpted(ctx, &s, x, smallest); err != nil {
-					return fail(err)
-				}
-				out.Steps = append(out.Steps, step)
-			}
-			found = []mesh.Shape{target}
-		}
-		for _, t := range found {
-			if t = shape.Mapped(t, into); len(t.Vertex) == 0 {
-				out.Left = append(out.Left, t.Name+" moves nothing and was not added")
-				continue
-			}
-			named := uniqueIn(list, t.Name)
-			if named != t.Name {
-				out.Left = append(out.Left, fmt.Sprintf("%s is called %s: the name was taken", t.Name, named))
-			}
-			t.Name = named
-			if list = append(list, t); len(list) > shape.Most {
-				return fail(studio.Wrong("there are more than %d shape targets: send fewer", shape.Most))
-			}
-			size, _ := shape.Largest(t)
-			out.Steps = append(
-				out.Steps,
-				fmt.Sprintf("%s: %s, by %s at most", t.Name, wording.Count(len(t.Vertex), "vertex", "vertices"), wording.Length(size)),
-			)
-		}
-	}
-	n := len(list) - before
-	if n == 0 {
-		return fail(studio.Nothing("nothing in %s moves a vertex", o.File.Name))
-	}
-	out.Before, out.After = fmt.Sprint(before), fmt.Sprint(len(list))
-	out.Sentence = fmt.Sprintf("Added %s from %s", wording.Count(n, "shape target", "shape targets"), o.File.Name)
-	if s, err = withTargets(s, list, rig); err != nil {
-		return fail(err)
-	}
-	return s, out, nil
-}
-
 // SetTarget sets how far on a target is by hand, and the ends of its slider.
 type SetTarget struct {
 	Target string      `json:"target" as:"Shape target"`
@@ -257,7 +139,7 @@ func (o *SetTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 	}, err
 }
 
-// MuteTargets takes targets out of what is seen and handed off, or puts them back.
+// MuteTargets mutes targets, which are then neither seen nor handed off, or unmutes them.
 type MuteTargets struct {
 	Targets []string `json:"targets" as:"Shape targets"`
 	Muted   bool     `json:"muted" as:"Muted"`
@@ -352,7 +234,7 @@ func (o *AddToTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 	}, nil
 }
 
-// RenameTarget gives a target another name; what is made of it goes along.
+// RenameTarget renames a target, also where in-betweens and combinations refer to it.
 type RenameTarget struct {
 	Target string `json:"target" as:"Shape target"`
 	Name   string `json:"name" as:"New name"`
@@ -491,9 +373,9 @@ func (o *MirrorTargets) Apply(_ context.Context, s studio.State, _ studio.Progre
 			}
 			turned.Joint = joint
 			if flips(&s, d.Joint, joint, d.Axis) {
-				turned.Keys = nil
-				for _, x := range slices.Backward(d.Keys) {
-					turned.Keys = append(turned.Keys, shape.Key{Degrees: -x.Degrees, Value: x.Value})
+				turned.Knots = nil
+				for _, x := range slices.Backward(d.Knots) {
+					turned.Knots = append(turned.Knots, shape.Knot{Degrees: -x.Degrees, Value: x.Value})
 				}
 			}
 			next.Driver = &turned
@@ -605,43 +487,4 @@ func (o *ScaleTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 		Sentence: fmt.Sprintf("Scaled %s: %s at most, was %s; %s, was %s", o.Target, wording.Length(now), wording.Length(size),
 			wording.Count(len(next.Vertex), "vertex", "vertices"), wording.Thousands(len(world.Vertex))),
 	}, err
-}
-
-// sculpted is a mesh that was sculpted in a pose as a target at rest.
-func sculpted(ctx context.Context, s *studio.State, x studio.NamedMesh, smallest float64) (mesh.Shape, string, error) {
-	if s.Weights == nil || s.Skeleton == nil {
-		return mesh.Shape{}, "", studio.Wrong("no weights yet: bind first, or bring in a mesh at rest")
-	}
-	points, places := s.Mesh.World(), x.Mesh.World()
-	skin, err := s.Skin()
-	if err != nil {
-		return mesh.Shape{}, "", err
-	}
-	var p pose.Pose
-	var move r3.Vec
-	step, far := x.Name+": the pose was found from the mesh", 0.0
-	if k := slices.IndexFunc(s.Poses, func(c *pose.Clip) bool { return c.Name == x.Name }); k >= 0 {
-		p, move = s.Poses[k].AboutOwn(s.Skeleton).At(0)
-		step = x.Name + ": in the kept pose of that name"
-	} else if p, move, err = solve.PoseOf(ctx, points, s.Skeleton, s.Weights, places); err != nil {
-		return mesh.Shape{}, "", studio.Wrong("%v", err)
-	}
-	places = slices.Clone(places)
-	for v := range places {
-		places[v] = r3.Sub(places[v], move)
-	}
-	for v, at := range skin.Places(p) {
-		far = max(far, r3.Norm(r3.Sub(at, places[v])))
-	}
-	offsets, flattened := corrective.Offsets(skin, p, places)
-	if n := len(flattened); n > 0 {
-		step += fmt.Sprintf("; blending flattens %s there, which are a compromise", wording.Count(n, "vertex", "vertices"))
-	}
-	out := mesh.Shape{Name: x.Name}
-	for v, d := range offsets {
-		if r3.Norm(d) > smallest {
-			out.Vertex, out.Offset = append(out.Vertex, int32(v)), append(out.Offset, d)
-		}
-	}
-	return out, step + fmt.Sprintf("; sculpted by %s at most", wording.Length(far)), nil
 }

@@ -19,11 +19,11 @@ test('values are those of core', () => {
 });
 
 test('a hand holds what it likes, and what is made of it follows', () => {
-  const rig = { targets: [{ name: 'smile', value: 0 }, { name: 'half', between: { of: 'smile', at: 0.5 } }, { name: 'driven', driver: { joint: 'a', axis: 'bend', about: [1, 0, 0], keys: [{ degrees: 90, value: 1 }] } }] };
+  const rig = { targets: [{ name: 'smile', value: 0 }, { name: 'half', between: { of: 'smile', at: 0.5 } }, { name: 'driven', driver: { joint: 'a', axis: 'bend', about: [1, 0, 0], knots: [{ degrees: 90, value: 1 }] } }] };
   assert.deepEqual(shapeValues(rig, () => null), [0, 0, 0]);
   assert.deepEqual(shapeValues(rig, () => null, new Map([['smile', 0.25], ['driven', 0.7]])), [0.25, 0.5, 0.7]);
   const q = Math.PI / 8;
   assert.ok(Math.abs(shapeValues(rig, () => [Math.sin(q), 0, 0, Math.cos(q)])[2] - 0.5) < 1e-12);
-  assert.equal(valueAt({ keys: [{ degrees: 90, value: 1 }] }, 170), 1);
-  assert.equal(valueAt({ keys: [{ degrees: 90, value: 1 }] }, -30), 0);
+  assert.equal(valueAt({ knots: [{ degrees: 90, value: 1 }] }, 170), 1);
+  assert.equal(valueAt({ knots: [{ degrees: 90, value: 1 }] }, -30), 0);
 });

@@ -7,20 +7,20 @@ export function angleAbout([x, y, z, w], [a, b, c]) {
   return degrees > 180 ? degrees - 360 : degrees < -180 ? degrees + 360 : degrees;
 }
 
-// keysOf are the keys of a driver with the one at rest, ascending.
-const keysOf = ({ keys }) => [...keys, { degrees: 0, value: 0 }].sort((p, q) => p.degrees - q.degrees);
+// knotsOf are the knots of a driver with the one at rest, ascending.
+const knotsOf = ({ knots }) => [...knots, { degrees: 0, value: 0 }].sort((p, q) => p.degrees - q.degrees);
 
-// slopes lead smoothly through keys and never beyond them (Fritsch & Butland 1984, with the ends as gonum has them).
-function slopes(keys) {
-  const n = keys.length, x = keys.map((k) => k.degrees), d = [];
-  for (let i = 0; i + 1 < n; i++) d.push((keys[i + 1].value - keys[i].value) / (x[i + 1] - x[i]));
+// slopes lead smoothly through knots and never beyond them (Fritsch & Butland 1984, with the ends as gonum has them).
+function slopes(knots) {
+  const n = knots.length, x = knots.map((k) => k.degrees), d = [];
+  for (let i = 0; i + 1 < n; i++) d.push((knots[i + 1].value - knots[i].value) / (x[i + 1] - x[i]));
   if (n === 2) return [d[0], d[0]];
   const edge = (own, inner, hE, h, f) => {
     const g = (f * own - hE * inner) / h;
     if (g * own <= 0) return 0;
     return own * inner <= 0 && Math.abs(g) > 3 * Math.abs(own) ? 3 * own : g;
   };
-  return keys.map((_, i) => {
+  return knots.map((_, i) => {
     if (i === 0) return edge(d[0], d[1], x[1] - x[0], x[2] - x[0], x[1] + x[2] - 2 * x[0]);
     if (i === n - 1) return edge(d[n - 2], d[n - 3], x[n - 1] - x[n - 2], x[n - 1] - x[n - 3], 2 * x[n - 1] - x[n - 3] - x[n - 2]);
     if (d[i - 1] * d[i] <= 0) return 0;
@@ -30,14 +30,14 @@ function slopes(keys) {
 
 // valueAt is how far on a driver brings its target at an angle.
 export function valueAt(driver, degrees) {
-  const keys = keysOf(driver), last = keys.length - 1;
-  if (degrees <= keys[0].degrees) return keys[0].value;
-  if (degrees >= keys[last].degrees) return keys[last].value;
+  const knots = knotsOf(driver), last = knots.length - 1;
+  if (degrees <= knots[0].degrees) return knots[0].value;
+  if (degrees >= knots[last].degrees) return knots[last].value;
   let i = 0;
-  while (keys[i + 1].degrees < degrees) i++;
-  const p = keys[i], q = keys[i + 1], h = q.degrees - p.degrees, t = (degrees - p.degrees) / h;
+  while (knots[i + 1].degrees < degrees) i++;
+  const p = knots[i], q = knots[i + 1], h = q.degrees - p.degrees, t = (degrees - p.degrees) / h;
   if (!driver.smooth) return p.value + t * (q.value - p.value);
-  const m = slopes(keys);
+  const m = slopes(knots);
   return (1 + 2 * t) * (1 - t) ** 2 * p.value + t * (1 - t) ** 2 * h * m[i] + t * t * (3 - 2 * t) * q.value + t * t * (t - 1) * h * m[i + 1];
 }
 

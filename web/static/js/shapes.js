@@ -10,7 +10,6 @@ export class Shapes {
     this.rig = null;
     /** @type {{ vertex: Int32Array, offset: Float32Array }[]} one by one with the rig's targets */
     this.targets = [];
-    this.key = '';
   }
 
   // load fetches the targets that a character has and are not here, and returns what puts them in place.
@@ -24,7 +23,6 @@ export class Shapes {
     return () => {
       this.rig = rig;
       this.targets = keys.map((key) => this.byKey.get(key));
-      this.key = keys.join();
       if (this.byKey.size > 4 * keys.length + 64) this.byKey = new Map(keys.map((key) => [key, this.byKey.get(key)])); // what undo may want again is kept a while
     };
   }

@@ -32,7 +32,7 @@ export class Skin {
     this.ownPlaces = null;
     /** @type {Float32Array | null} */
     this.ownNormals = null;
-    this.shapeKey = '';
+    this.shapedAs = '';
     /** @type {object | null} */
     this.shapedBy = null;
     this.base = bundle.base;
@@ -288,10 +288,10 @@ export class Skin {
   // shape adds shape targets to the places at rest, each as far on as its value says.
   shape(targets, values) {
     const { position, normal } = this.attributes, key = values.some((x) => x) ? values.join() : '';
-    if (key === this.shapeKey && (!key || targets === this.shapedBy)) return;
+    if (key === this.shapedAs && (!key || targets === this.shapedBy)) return;
     this.ownPlaces ??= new Float32Array(position.array);
     this.ownNormals ??= new Float32Array(normal.array);
-    this.shapeKey = key;
+    this.shapedAs = key;
     this.shapedBy = targets;
     position.array.set(this.ownPlaces);
     normal.array.set(this.ownNormals);

@@ -71,8 +71,8 @@ function show() {
   }
 }
 
-// top is the key at which a driver has its target farthest on.
-const top = (d) => d.keys.reduce((a, b) => (Math.abs(b.value) > Math.abs(a.value) ? b : a));
+// top is the knot at which a driver has its target farthest on.
+const top = (d) => d.knots.reduce((a, b) => (Math.abs(b.value) > Math.abs(a.value) ? b : a));
 
 tray.addEventListener('input', (e) => {
   if (store.stage !== 'shapes') return;
@@ -127,10 +127,10 @@ tray.addEventListener('submit', async (e) => {
 });
 
 // poseThere turns the joint of a driver to where its target is farthest on.
-function poseThere({ joint, about, keys }) {
+function poseThere({ joint, about, knots }) {
   const i = joints().findIndex((j) => j.name === joint);
   if (i < 0) return;
-  const half = top({ keys }).degrees * Math.PI / 360, s = Math.sin(half);
+  const half = top({ knots }).degrees * Math.PI / 360, s = Math.sin(half);
   setPoses({ ...posesByName(), [joint]: anglesFrom([about[0] * s, about[1] * s, about[2] * s, Math.cos(half)], joints()[i].order) });
 }
 
