@@ -72,18 +72,7 @@ test('draw them', async ({ page }) => {
   await marrow(page, (m) => m.set({ hand: 'paint', map: 'joint', vertices: [] }));
   await page.mouse.move(r.x + r.width * 0.6, r.y + r.height * 0.36);
   await shot(page, 'paint');
-  await marrow(page, (m) => {
-    const i = m.store.character.joints.findIndex((j) => j.name === 'forearm_l'), { plate } = m, [pane] = plate.view.panes;
-    m.set({ hand: 'paint', map: 'joint', vertices: [], smoothSkin: true, dots: true, wire: true, chosen: i, pose: new Map([[i, [75, 0, 0]]]) });
-    const at = plate.posed.at[i].clone();
-    pane.controls.target.copy(at);
-    pane.camera.position.copy(at).add({ x: 0.15, y: 0.15, z: 0.8 });
-    pane.controls.update();
-  });
-  await page.mouse.move(r.x + r.width * 0.5, r.y + r.height * 0.42);
-  await expect.poll(() => marrow(page, (m) => Boolean(m.plate.skin.subdivided))).toBe(true);
-  await shot(page, 'smoothed');
-  await marrow(page, (m) => m.set({ hand: 'pose', smoothSkin: false, dots: false, wire: false, pose: new Map() }));
+  await marrow(page, (m) => m.set({ hand: 'pose', pose: new Map() }));
   await page.keyboard.press('7');
   await page.locator('#try button').click();
   await expect(page.locator('#worst .places li').first()).toBeVisible({ timeout: 60_000 });
@@ -92,6 +81,14 @@ test('draw them', async ({ page }) => {
   await shot(page, 'motion');
   await page.goto(`${page.url().split('/').slice(0, 5).join('/')}/score`);
   await shot(page, 'score');
+  await open(page, 'Odile', 'shapes');
+  await page.getByRole('button', { name: 'Compute correctives' }).click();
+  await expect(page.locator('.targets li').first()).toBeVisible({ timeout: 120_000 });
+  await page.locator('.targets li', { hasText: 'shank_bend_' }).first().locator('b').click();
+  await page.getByRole('button', { name: 'Pose the joint there' }).click();
+  await page.locator('#shapes').evaluate((t) => t.scrollIntoView({ block: 'start' }));
+  await shot(page, 'shapes');
+  await page.keyboard.press('Control+z');
   await open(page, 'Odile', 'handoff');
   await marrow(page, (m) => m.set({ chosen: -1 }));
   await shot(page, 'handoff');
