@@ -239,7 +239,14 @@ func (d *decoder) told(node *int) bool {
 
 // used keeps what a mesh says of how its shape targets are used.
 func (d *decoder) used(x meshes, named targetNames) {
-	if r := named.Shapes; r != nil && len(r.Targets) <= shape.Most && len(r.Groups) <= shape.MostGroups {
+	switch r := named.Shapes; {
+	case r == nil:
+	case len(r.Targets) > shape.Most || len(r.Groups) > shape.MostGroups:
+		d.scene.Notes = append(d.scene.Notes, fmt.Sprintf(
+			"the file has %d shape targets in %d groups with drivers; at most %d in %d are read, so they are set by hand",
+			len(r.Targets), len(r.Groups), shape.Most, shape.MostGroups,
+		))
+	default:
 		if d.rig == nil {
 			d.rig = &shape.Rig{}
 		}

@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"encoding/binary"
 	"encoding/json"
+	"fmt"
 	"math"
+	"strings"
 	"testing"
 
 	"wisemarrow/core/mesh"
@@ -151,6 +153,22 @@ func TestShapesThatCannotBeFollowedAreSetByHand(t *testing.T) {
 	back, err = gltf.Decode(bytes.NewReader(other), nil, reading.Limits{})
 	require.NoError(t, err)
 	require.Equal(t, 0.25, back.Shapes.Targets[0].Value)
+}
+
+// A file that says too much of its shape targets is read without that, and it is told.
+func TestTooManyGroupsOfShapesAreToldOf(t *testing.T) {
+	x := shaped(t)
+	x.Shapes.Groups = nil
+	for k := range shape.MostGroups + 1 {
+		x.Shapes.Groups = append(x.Shapes.Groups, shape.Group{Name: fmt.Sprint("g", k), Times: 1})
+	}
+	var file bytes.Buffer
+	require.NoError(t, gltf.EncodeGLB(&file, x))
+	back, err := gltf.Decode(bytes.NewReader(file.Bytes()), nil, reading.Limits{})
+	require.NoError(t, err)
+	require.Contains(t, strings.Join(back.Notes, "\n"), "at most 1000 in 200 are read")
+	require.Len(t, back.Mesh.Shapes, 3)
+	require.Nil(t, back.Shapes.Targets[2].Driver)
 }
 
 // chunks are the JSON and the binary chunk of a GLB.

@@ -85,7 +85,7 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 		return fail(err)
 	}
 	reel := s.Reel(before.Asked, true)
-	ends := o.ends(&s, before, reel)
+	ends, cut := o.ends(&s, before, reel)
 	if len(ends) == 0 {
 		return fail(studio.Nothing("no spot of a joint that bends is at %g of its limit or more", o.From))
 	}
@@ -99,6 +99,9 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 		return fail(studio.Wrong("%v", err))
 	}
 	out := studio.Outcome{Before: fmt.Sprintf("%.2f", before.Score)}
+	if cut {
+		out.Left = append(out.Left, fmt.Sprintf("only the %d worst ends of ranges were looked at: compute correctives once more for the others", mostEnds))
+	}
 	var made []*tried
 	for k, both := range ends {
 		if studio.StopsEarly(ctx) && len(made) > 0 {
@@ -196,8 +199,9 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 	return state, out, nil
 }
 
-// ends are the ends of ranges that the spots of a sheet are at, worst first, each with that of its partner on the other side.
-func (o *ProposeCorrectives) ends(s *studio.State, sheet *studio.Sheet, reel *pose.Reel) (out [][]end) {
+// ends are the ends of ranges that the spots of a sheet are at, worst first, each with that of its partner on the other side; cut
+// tells that there were too many.
+func (o *ProposeCorrectives) ends(s *studio.State, sheet *studio.Sheet, reel *pose.Reel) (out [][]end, cut bool) {
 	var list []end
 	trials := s.Skeleton.Trials(s.Settings.Marks)
 	add := func(joint, axis string, degrees float64, f *deform.Fault) bool {
@@ -215,6 +219,7 @@ func (o *ProposeCorrectives) ends(s *studio.State, sheet *studio.Sheet, reel *po
 			k := slices.IndexFunc(list, func(e end) bool { return e.trial.Joint == t.Joint && e.trial.Name == axis && e.degrees == to })
 			if k < 0 {
 				if len(list) == mostEnds {
+					cut = true
 					return false
 				}
 				k = len(list)
@@ -271,7 +276,7 @@ func (o *ProposeCorrectives) ends(s *studio.State, sheet *studio.Sheet, reel *po
 		used[i] = true
 		out = append(out, both)
 	}
-	return out
+	return out, cut
 }
 
 // worst is how far its worst spot is over its limit.
