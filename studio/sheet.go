@@ -12,6 +12,8 @@ type ReelRequest struct {
 	Joints []string `json:"joints,omitempty"` // that are tried alone; none is all
 	Amount float64  `json:"amount" in:"0<..1.5" help:"share of the usual ranges"`
 	Steps  int      `json:"steps" as:"Frames per swing" in:"1..60"` // from rest to an end
+	// Builds are measured too: sets of values of shape targets, or targets, by name.
+	Builds []string `json:"builds,omitempty" help:"sets of slider values, or shape targets at 1"`
 }
 
 // Usual are the options of the usual reel.
@@ -40,6 +42,12 @@ type Brief struct {
 	Worst map[string]float64 `json:"worst"` // by kind, over its limit
 }
 
+// BuildBrief is how a build of a character came through a reel.
+type BuildBrief struct {
+	Name string `json:"name"`
+	Brief
+}
+
 // Sheet is the score sheet of a character: how its skin came through the test reel.
 type Sheet struct {
 	Brief
@@ -52,7 +60,8 @@ type Sheet struct {
 	Faults   []deform.Fault `json:"faults"` // frames are of the reel with its ways back
 	Crossed  int            `json:"crossed"`
 	Cut      bool           `json:"cut,omitempty"`
-	Layers   int            `json:"layers"`         // that were looked through
+	Layers   int            `json:"layers"` // that were looked through
+	Builds   []BuildBrief   `json:"builds,omitempty"`
 	Left     int            `json:"left,omitempty"` // ends of ranges that were not tried, for there are too many joints
 	// Stale: what was measured has changed since.
 	Stale  bool   `json:"stale,omitempty"`

@@ -155,8 +155,13 @@ func init() {
 		},
 		jsonRow("shapes", func(s *State) **shape.Rig { return &s.Shapes }, row{
 			check:    func(s *State) error { return s.Shapes.Validate() },
-			size:     func(s *State) int { return 300 * len(s.Shapes.Targets) },
-			onJoints: func(s *State, c JointChange) { s.Shapes = s.Shapes.Renamed(c.Renamed) },
+			size:     func(s *State) int { return s.Shapes.Size() },
+			onJoints: func(s *State, c JointChange) { s.Shapes = s.Shapes.Renamed(c.Renamed, c.Removed) },
+			onMove: func(s *State, p mesh.Placement, _ *mesh.Mesh) {
+				if p != mesh.NoPlacement {
+					s.Shapes = s.Shapes.Moved(p.Rotation(), p.Scale)
+				}
+			},
 		}),
 		jsonRow("skeleton", func(s *State) **skeleton.Skeleton { return &s.Skeleton }, row{
 			check: func(s *State) error { return checkSkeleton(s.Skeleton) },

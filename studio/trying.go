@@ -14,6 +14,7 @@ import (
 const (
 	mostSteps  = 60
 	mostAmount = 1.5
+	mostBuilds = 20
 	// mostPosed bounds how many vertices are posed in all; beyond, only the ends are tried.
 	mostPosed = 200_000_000
 	// crossEvery is how many frames lie between those that are looked through for crossings.
@@ -31,6 +32,14 @@ func CheckReel(s *State, a ReelRequest) error {
 	for _, k := range a.Kinds {
 		if !slices.Contains(pose.SegmentKinds, k) {
 			return Wrong("a reel has no %q; it has %v", k, pose.SegmentKinds)
+		}
+	}
+	if len(a.Builds) > mostBuilds {
+		return Wrong("%d builds, and at most %d are measured at once", len(a.Builds), mostBuilds)
+	}
+	for _, name := range a.Builds {
+		if _, err := s.InBuild(name); err != nil {
+			return err
 		}
 	}
 	if len(a.Joints) > 0 {
@@ -54,16 +63,18 @@ func Measure(ctx context.Context, s *State, a ReelRequest, progress func(share f
 		a.Steps = 1
 		reel = s.Reel(a, true)
 	}
-	skin, o, err := s.Tried(a)
-	if err != nil {
-		return nil, err
+	each := func(k int) func(float64) {
+		if progress == nil {
+			return nil
+		}
+		return func(share float64) { progress((float64(k) + share) / float64(1+len(a.Builds))) }
 	}
-	checked, err := skin.Check(ctx, reel, o, progress)
+	checked, layers, err := s.checked(ctx, a, reel, each(0))
 	if err != nil {
 		return nil, err
 	}
 	out := &Sheet{
-		Brief:    Brief{Score: Rounded(checked.Score), Over: checked.Over, Worst: map[string]float64{}},
+		Brief:    briefOf(checked),
 		Asked:    a,
 		Vertices: len(s.Mesh.Points),
 		Rest:     checked.Rest,
@@ -71,16 +82,47 @@ func Measure(ctx context.Context, s *State, a ReelRequest, progress func(share f
 		Faults:   checked.Faults,
 		Crossed:  checked.Crossed,
 		Cut:      checked.Cut,
-		Layers:   len(o.Layers),
+		Layers:   layers,
 		Left:     reel.Left,
 	}
-	for kind, x := range checked.Worst {
-		out.Worst[kind] = Rounded(x)
+	for k, name := range a.Builds {
+		build, err := s.InBuild(name)
+		if err != nil {
+			return nil, err
+		}
+		checked, _, err := build.checked(ctx, a, reel, each(k+1))
+		if err != nil {
+			return nil, err
+		}
+		out.Builds = append(out.Builds, BuildBrief{name, briefOf(checked)})
 	}
 	for _, f := range checked.Frames {
 		out.Frames, out.Kinds = append(out.Frames, Rounded(f.Worst)), append(out.Kinds, slices.Index(deform.FaultKinds, f.Kind))
 	}
 	return out, nil
+}
+
+// checked measures the skin of a state in a reel, and tells how many layers it has.
+func (s *State) checked(
+	ctx context.Context,
+	a ReelRequest,
+	reel *pose.Reel,
+	progress func(share float64),
+) (out *deform.Checked, layers int, err error) {
+	skin, o, err := s.Tried(a)
+	if err != nil {
+		return nil, 0, err
+	}
+	out, err = skin.Check(ctx, reel, o, progress)
+	return out, len(o.Layers), err
+}
+
+func briefOf(c *deform.Checked) Brief {
+	out := Brief{Score: Rounded(c.Score), Over: c.Over, Worst: map[string]float64{}}
+	for kind, x := range c.Worst {
+		out.Worst[kind] = Rounded(x)
+	}
+	return out
 }
 
 // Unshaped is the skin of a state that has weights, with no shape target on.

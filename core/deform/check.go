@@ -171,7 +171,7 @@ const framesAtOnce = 16
 func (s *Skin) Check(ctx context.Context, reel *pose.Reel, o CheckOptions, progress func(share float64)) (*Checked, error) {
 	c := newChecking(s, o)
 	out := &Checked{Worst: map[string]float64{}}
-	for v, p := range Bound(s.points, s.weights, s.skeleton, nil, s.binding) {
+	for v, p := range s.bound(s.points, nil) {
 		out.Rest = math.Max(out.Rest, r3.Norm(r3.Sub(p, s.points[v])))
 	}
 	worst := map[[2]string]*Fault{}

@@ -196,7 +196,7 @@ func (c *checking) frames(reel *pose.Reel, which, order []int) []foundIn {
 // pose works out where the vertices are in a frame; only those that a joint that moves has a share in.
 func (c *checking) pose(p pose.Pose, w *scratch) (matrices [][]geom.Matrix) {
 	s := c.s
-	matrices = InOrder(s.skeleton, s.weights, pose.SkinMatrices(s.skeleton, p, s.binding))
+	matrices = InOrder(s.skeleton, s.weights, s.matrices(p))
 	still := make([][]bool, len(matrices))
 	for r, list := range matrices {
 		still[r] = make([]bool, len(list))

@@ -50,7 +50,12 @@ func InOrder(s *skeleton.Skeleton, w *weights.Weights, matrices [][]geom.Matrix)
 // poses that they were bound in and blended as each joint has it: linearly, by dual
 // quaternions, or between the two.
 func Bound(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, p pose.Pose, b *pose.Binding) []r3.Vec {
-	matrices := InOrder(s, w, pose.SkinMatrices(s, p, b))
+	return boundBy(points, w, s, pose.SkinMatrices(s, p, b), b)
+}
+
+// boundBy is Bound by matrices of the joints of s, by record.
+func boundBy(points []r3.Vec, w *weights.Weights, s *skeleton.Skeleton, by [][]geom.Matrix, b *pose.Binding) []r3.Vec {
+	matrices := InOrder(s, w, by)
 	out := LinearBound(points, w, matrices, b)
 	if mix := mixes(s, w); mix != nil {
 		record := func(int) int { return 0 }

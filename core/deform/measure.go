@@ -116,7 +116,11 @@ func (s *Skin) Shaped(targets []mesh.Shape, values *shape.Evaluator) *Skin {
 	}
 	out := *s
 	out.shapes, out.shaped, out.base, out.rest = targets, values, s.points, &atRest{}
-	out.points = shape.Places(s.points, targets, values.Values(nil))
+	rest := values.Values(nil)
+	out.points = shape.Places(s.points, targets, rest)
+	if values.Leads() {
+		out.skeleton = values.Built(rest) // what is measured at rest is measured by the joints of that body
+	}
 	return &out
 }
 
@@ -130,7 +134,20 @@ func (s *Skin) at(p pose.Pose) []r3.Vec {
 
 // Places returns where the vertices stand in a pose, blended as each joint has it, with shape targets.
 func (s *Skin) Places(p pose.Pose) []r3.Vec {
-	return Bound(s.at(p), s.weights, s.skeleton, p, s.binding)
+	return s.bound(s.at(p), p)
+}
+
+// matrices are those of the joints in a pose, by record, as targets that are on have the joints.
+func (s *Skin) matrices(p pose.Pose) [][]geom.Matrix {
+	if s.shaped == nil {
+		return pose.SkinMatrices(s.skeleton, p, s.binding)
+	}
+	return s.shaped.SkinMatrices(p, s.binding)
+}
+
+// bound returns where points stand in a pose that are the vertices at rest.
+func (s *Skin) bound(points []r3.Vec, p pose.Pose) []r3.Vec {
+	return boundBy(points, s.weights, s.skeleton, s.matrices(p), s.binding)
 }
 
 // Blends are, by vertex, the maps from where it is at rest to where it stands in a pose: of a given blend they are affine.
@@ -141,7 +158,7 @@ func (s *Skin) Blends(p pose.Pose) []geom.Matrix {
 		for v, x := range from {
 			points[v] = r3.Add(x, by)
 		}
-		return Bound(points, s.weights, s.skeleton, p, s.binding)
+		return s.bound(points, p)
 	}
 	size := math.Max(s.longest, 1e-12) // as long as the mesh: what rounding leaves is as small as it gets
 	at := of(r3.Vec{})

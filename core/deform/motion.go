@@ -23,9 +23,9 @@ func (s *Skin) Motion(joint int, x skeleton.Marks) []float64 {
 			trials = append(trials, t)
 		}
 	}
-	rest := Bound(s.points, s.weights, s.skeleton, nil, s.binding)
+	rest := s.bound(s.points, nil)
 	for _, p := range pose.Extremes(s.skeleton, trials, 1) {
-		for v, at := range Bound(s.points, s.weights, s.skeleton, p.Pose, s.binding) {
+		for v, at := range s.bound(s.points, p.Pose) {
 			out[v] = math.Max(out[v], r3.Norm(r3.Sub(at, rest[v])))
 		}
 	}

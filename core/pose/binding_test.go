@@ -231,3 +231,57 @@ func TestArmsToTAndA(t *testing.T) {
 	_, _, err = pose.ArmsTo(c, x, 0, false)
 	require.ErrorIs(t, err, pose.ErrNoArms)
 }
+
+// What is carried moves the skin as the build does, and is taken back again; a binding that is rebuilt does to the skin at rest
+// what it did.
+func TestABuildIsCarriedByTheJointsOfTheFirst(t *testing.T) {
+	rng := rand.New(rand.NewPCG(8, 27))
+	s := skeleton.Biped(1.7)
+	built, p := s.Clone(), pose.Pose{}
+	for i := range built.Joints {
+		j := &built.Joints[i]
+		j.Pos = r3.Add(j.Pos, r3.Vec{X: rng.NormFloat64() / 10, Y: rng.NormFloat64() / 10, Z: rng.NormFloat64() / 10})
+		j.Rot = geom.Normalise(quat.Mul(pose.Turn(9*rng.NormFloat64(), 9*rng.NormFloat64(), 9*rng.NormFloat64()), j.Rot))
+		p[j.Name] = pose.Turn(40*rng.NormFloat64(), 40*rng.NormFloat64(), 40*rng.NormFloat64())
+	}
+	at := r3.Vec{X: 0.2, Y: 0.9, Z: -0.4}
+	skin, carried, bind := pose.Skin(built, p), pose.Carried(built, s, p), pose.InverseBind(s)
+	turns, world := pose.Pose{}, make([]quat.Number, len(s.Joints))
+	for i, j := range s.Joints {
+		require.InDelta(t, 0, r3.Norm(r3.Sub(skin[i].Point(at), carried[i].Mul(bind[i]).Point(at))), 1e-12)
+		_, q, _ := carried[i].Decompose()
+		_, local := s.Local(i)
+		if world[i] = q; j.Parent >= 0 {
+			q = quat.Mul(quat.Conj(world[j.Parent]), q)
+		}
+		turns[j.Name] = quat.Mul(quat.Conj(local), q)
+	}
+	place, _, _ := carried[0].Decompose()
+	back, root := pose.Uncarried(built, s, turns, r3.Add(r3.Vec{Z: 2}, r3.Sub(place, s.Joints[0].Pos)))
+	require.InDelta(t, 0, r3.Norm(r3.Sub(root, r3.Vec{Z: 2})), 1e-9)
+	for name, q := range p {
+		b := back[name]
+		require.InDelta(t, 1, math.Abs(q.Real*b.Real+q.Imag*b.Imag+q.Jmag*b.Jmag+q.Kmag*b.Kmag), 1e-9, name)
+	}
+
+	elsewhere := s.Clone()
+	for i := range elsewhere.Joints {
+		elsewhere.Joints[i].Pos.X += 0.05 * float64(i)
+		elsewhere.Joints[i].Rot = geom.Normalise(quat.Mul(pose.Turn(10, float64(i), 5), elsewhere.Joints[i].Rot))
+	}
+	records := []pose.Record{{Skeleton: s}, {Skeleton: elsewhere}, {Skeleton: elsewhere, Stretch: map[string][9]float64{
+		"hand_l": {1.2, 0.1, 0, 0, 0.9, 0, 0.2, 0, 1.1},
+	}}}
+	b := &pose.Binding{Records: records}
+	next := b.Rebuilt(s, built)
+	require.Equal(t, built.Joints[3].Pos, next.Records[0].Skeleton.Joints[3].Pos)
+	was, is := pose.SkinMatrices(s, nil, b), pose.SkinMatrices(built, nil, next)
+	posed, want := pose.SkinMatrices(built, p, next), pose.BuiltMatrices(built, s, p, b)
+	for r := range records {
+		for i := range s.Joints {
+			require.InDelta(t, 0, r3.Norm(r3.Sub(was[r][i].Point(at), is[r][i].Point(at))), 1e-9, "record %d, %s", r, s.Joints[i].Name)
+			require.InDelta(t, 0, r3.Norm(r3.Sub(posed[r][i].Point(at), want[r][i].Point(at))), 1e-9, "record %d, %s", r, s.Joints[i].Name)
+		}
+	}
+	require.NoError(t, next.Validate(5))
+}

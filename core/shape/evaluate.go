@@ -15,12 +15,14 @@ import (
 
 // Evaluator tells how far on the targets of a rig are in poses of a skeleton.
 type Evaluator struct {
-	rig     *Rig
-	order   []int
-	drivers []driver    // by target
-	between [][]float64 // by in-between: where the next ones below and above it are off
-	sources [][]int     // by target: those that it is made of, -1 for one that is gone
-	times   []float64   // by target: of its groups, 0 where muted
+	rig      *Rig
+	skeleton *skeleton.Skeleton
+	shifts   [][]shiftAt // by target: of the joints that it moves
+	order    []int
+	drivers  []driver    // by target
+	between  [][]float64 // by in-between: where the next ones below and above it are off
+	sources  [][]int     // by target: those that it is made of, -1 for one that is gone
+	times    []float64   // by target: of its groups, 0 where muted
 	// Lost are targets whose driver's joint or axis is gone, or what they are made of: they are off.
 	Lost []string
 }
@@ -35,7 +37,10 @@ type driver struct {
 // For prepares a rig for a skeleton. It is valid.
 func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 	n := len(r.Targets)
-	e := &Evaluator{rig: r, drivers: make([]driver, n), between: make([][]float64, n), sources: make([][]int, n), times: make([]float64, n)}
+	e := &Evaluator{
+		rig: r, skeleton: s, shifts: make([][]shiftAt, n), drivers: make([]driver, n),
+		between: make([][]float64, n), sources: make([][]int, n), times: make([]float64, n),
+	}
 	e.order, _ = r.order()
 	var trials []skeleton.Trial
 	for i := range r.Targets {
@@ -43,6 +48,7 @@ func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 		if !t.Muted {
 			e.times[i] = r.times(t.Group)
 		}
+		e.shifts[i] = shiftsOf(t, s)
 		lost := false
 		if d := t.Driver; d != nil {
 			if trials == nil && s != nil {
@@ -54,7 +60,7 @@ func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 				e.drivers[i] = driver{d.Joint, geom.Rotate(rot, trials[k].Axis), d.curve()}
 			}
 		}
-		for _, name := range t.sourcesOf() {
+		for _, name := range t.Sources() {
 			k := r.Find(name)
 			lost = lost || k < 0
 			e.sources[i] = append(e.sources[i], k)

@@ -20,6 +20,13 @@ import (
 type Rig struct {
 	Targets []Target `json:"targets"`
 	Groups  []Group  `json:"groups,omitempty"`
+	Sets    []Set    `json:"sets,omitempty"`
+}
+
+// Set keeps values of targets that a hand sets under a name: a build, or a face. Targets that it does not name are off.
+type Set struct {
+	Name   string             `json:"name"`
+	Values map[string]float64 `json:"values"`
 }
 
 // Target is how a shape target is used. At most one of Driver, Between and Meets says where its value comes from; without
@@ -35,6 +42,9 @@ type Target struct {
 	Driver  *Driver  `json:"driver,omitempty"`
 	Between *Between `json:"between,omitempty"`
 	Meets   *Meets   `json:"meets,omitempty"`
+
+	// Joints stand elsewhere where the target is on, by name: the skeleton of the body that it makes.
+	Joints map[string]Shift `json:"joints,omitempty"`
 
 	// Made tells what a target that was computed is for.
 	Made string `json:"made,omitempty"`
@@ -83,8 +93,8 @@ type Group struct {
 // Axes are the names of what drivers turn about.
 var Axes = []string{"bend", "side", "twist"}
 
-// Most is how many targets a character may have, MostGroups how many groups of them.
-const Most, MostGroups = 1000, 200
+// Most is how many targets a character may have, MostGroups how many groups of them and MostSets how many sets of values.
+const Most, MostGroups, MostSets = 1000, 200, 200
 
 // Find returns the number of a target, -1 for none.
 func (r *Rig) Find(name string) int {
@@ -99,7 +109,7 @@ func (r *Rig) Find(name string) int {
 func (r *Rig) Of(names []string) *Rig {
 	out := &Rig{}
 	if r != nil {
-		out.Groups = r.Groups
+		out.Groups, out.Sets = r.Groups, r.Sets
 	}
 	for _, n := range names {
 		t := Target{Name: n}
@@ -116,7 +126,7 @@ func (r *Rig) Clone() *Rig {
 	if r == nil {
 		return &Rig{}
 	}
-	return &Rig{slices.Clone(r.Targets), slices.Clone(r.Groups)}
+	return &Rig{slices.Clone(r.Targets), slices.Clone(r.Groups), slices.Clone(r.Sets)}
 }
 
 // Limits are the ends of a target's slider.
@@ -183,6 +193,19 @@ func (r *Rig) Validate() error {
 			return fmt.Errorf("group %q of shape targets is within itself", g.Name)
 		}
 	}
+	if len(r.Sets) > MostSets {
+		return fmt.Errorf("%d sets of values, and at most %d are possible", len(r.Sets), MostSets)
+	}
+	for _, x := range r.Sets {
+		if x.Name == "" {
+			return fmt.Errorf("a set of values of shape targets has no name")
+		}
+		for name, v := range x.Values {
+			if !finite(v) {
+				return fmt.Errorf("the set of values %q has %g for %s", x.Name, v, name)
+			}
+		}
+	}
 	if name := r.loops(); name != "" {
 		return fmt.Errorf("shape target %q depends on itself", name)
 	}
@@ -192,6 +215,13 @@ func (r *Rig) Validate() error {
 func finite(x float64) bool { return !math.IsNaN(x) && math.Abs(x) <= 1e6 }
 
 func (r *Rig) check(t *Target) error {
+	for name, x := range t.Joints {
+		for c := range 3 {
+			if !finite(x.Move[c]) || !finite(x.Turn[c]) {
+				return fmt.Errorf("it moves %s by %v and turns it by %v", name, x.Move, x.Turn)
+			}
+		}
+	}
 	if l := t.Limits(); !finite(t.Value) || !finite(l[0]) || !finite(l[1]) || l[0] >= l[1] {
 		return fmt.Errorf("a value of %g between %g and %g", t.Value, l[0], l[1])
 	}
@@ -235,8 +265,8 @@ func (r *Rig) check(t *Target) error {
 	return nil
 }
 
-// sourcesOf are the targets that a target's value is made of.
-func (t *Target) sourcesOf() []string {
+// Sources are the targets that a target's value is made of.
+func (t *Target) Sources() []string {
 	switch {
 	case t.Between != nil:
 		return []string{t.Between.Of}
@@ -264,7 +294,7 @@ func (r *Rig) order() (out []int, loop string) {
 			return false
 		}
 		state[i] = going
-		for _, n := range r.Targets[i].sourcesOf() {
+		for _, n := range r.Targets[i].Sources() {
 			if k, ok := number[n]; ok && !visit(k) {
 				return false
 			}
@@ -335,13 +365,55 @@ func (r *Rig) WithNames(names map[string]string) *Rig {
 			t.Meets = &Meets{of, t.Meets.Least}
 		}
 	}
+	for i, x := range out.Sets {
+		values := make(map[string]float64, len(x.Values))
+		for n, v := range x.Values {
+			values[name(n)] = v
+		}
+		out.Sets[i].Values = values
+	}
 	return out
 }
 
-// Renamed returns the rig with joints of its drivers under other names.
-func (r *Rig) Renamed(joints map[string]string) *Rig {
+// ByHand reports whether a hand sets how far on the target is.
+func (t *Target) ByHand() bool { return t.Driver == nil && t.Between == nil && t.Meets == nil }
+
+// Set returns the rig with the values of targets that a hand sets, by name, and the others of those off.
+func (r *Rig) Set(values map[string]float64) *Rig {
 	out := r.Clone()
 	for i := range out.Targets {
+		if t := &out.Targets[i]; t.ByHand() {
+			t.Value = values[t.Name]
+		}
+	}
+	return out
+}
+
+// Hand are the values that a hand has set and that are not 0, by name.
+func (r *Rig) Hand() map[string]float64 {
+	out := map[string]float64{}
+	for i := range r.Targets {
+		if t := &r.Targets[i]; t.ByHand() && t.Value != 0 {
+			out[t.Name] = t.Value
+		}
+	}
+	return out
+}
+
+// Renamed returns the rig with joints under other names, and without where those stand that are gone: a driver whose joint is
+// gone stays, and is reported.
+func (r *Rig) Renamed(joints, gone map[string]string) *Rig {
+	out := r.Clone()
+	for i := range out.Targets {
+		if had := out.Targets[i].Joints; len(had) > 0 {
+			next := make(map[string]Shift, len(had))
+			for name, x := range had {
+				if _, removed := gone[name]; !removed {
+					next[cmp.Or(joints[name], name)] = x
+				}
+			}
+			out.Targets[i].Joints = next
+		}
 		if d := out.Targets[i].Driver; d != nil && joints[d.Joint] != "" {
 			named := *d
 			named.Joint = joints[d.Joint]
@@ -349,4 +421,19 @@ func (r *Rig) Renamed(joints map[string]string) *Rig {
 		}
 	}
 	return out
+}
+
+// Within reports whether a group is another, or within it.
+func (r *Rig) Within(group, of string) bool {
+	for range len(r.Groups) + 1 {
+		if group == of {
+			return true
+		}
+		k := slices.IndexFunc(r.Groups, func(g Group) bool { return g.Name == group })
+		if k < 0 {
+			return false
+		}
+		group = r.Groups[k].In
+	}
+	return false
 }

@@ -153,7 +153,7 @@ func TestWhatIsLostIsTold(t *testing.T) {
 		{Name: "a", Driver: &shape.Driver{Joint: "gone", Axis: "bend", Knots: knots}},
 		{Name: "b", Meets: &shape.Meets{Of: []string{"a", "nothing"}}},
 		{Name: "c", Driver: &shape.Driver{Joint: "elbow", Axis: "bend", Knots: knots}},
-	}}).Renamed(map[string]string{"elbow": "forearm_l"})
+	}}).Renamed(map[string]string{"elbow": "forearm_l"}, nil)
 	e := r.For(arm(), skeleton.DefaultMarks)
 	assert.Equal(t, []string{"a", "b"}, e.Lost)
 	assert.Equal(t, []float64{0, 0, 0}, e.Values(pose.Pose{"gone": pose.Turn(90, 0, 0)}))
@@ -264,4 +264,78 @@ func TestValuesAreWrittenForOtherEvaluators(t *testing.T) {
 			assert.InDeltaSlice(t, list[k].Samples[i].Values, stored[k].Samples[i].Values, 1e-9, "write it again with WISEMARROW_WRITE=1")
 		}
 	}
+}
+
+// Shifts scale with values and add up; at 0 the skeleton is the very same.
+func TestJointsStandWhereTargetsHaveThem(t *testing.T) {
+	s := skeleton.Biped(1.7)
+	a := shape.Shift{Move: [3]float64{0.1, 0.2, -0.1}, Turn: [3]float64{0, 0.4, 0.1}}
+	b := shape.Shift{Move: [3]float64{-0.3, 0, 0.05}, Turn: [3]float64{0.2, -0.1, 0}}
+	rig := &shape.Rig{Targets: []shape.Target{
+		{Name: "a", Joints: map[string]shape.Shift{"hand_l": a, "gone": a}},
+		{Name: "b", Joints: map[string]shape.Shift{"hand_l": b}},
+	}}
+	require.NoError(t, rig.Validate())
+	e := rig.For(s, skeleton.DefaultMarks)
+	require.True(t, e.Leads())
+	require.Same(t, s, e.Built([]float64{0, 0}))
+	i := s.Index("hand_l")
+	for _, v := range [][]float64{{1, 0}, {0, 1}, {0.5, 0.25}, {-1, 2}} {
+		out := e.Built(v)
+		got, want := shape.ShiftOf(s.Joints[i], out.Joints[i]), shape.Shift{}.Plus(a, v[0]).Plus(b, v[1])
+		for c := range 3 {
+			require.InDelta(t, want.Move[c], got.Move[c], 1e-12)
+			require.InDelta(t, want.Turn[c], got.Turn[c], 1e-12)
+		}
+		for k, j := range out.Joints {
+			if k != i {
+				require.Equal(t, s.Joints[k], j)
+			}
+		}
+	}
+	m := a.Mirrored()
+	plane := func(p r3.Vec) r3.Vec { return r3.Vec{X: -p.X, Y: p.Y, Z: p.Z} }
+	turn := func(x shape.Shift, p r3.Vec) r3.Vec { // of the turn alone, about the origin
+		v := r3.Vec{X: x.Turn[0], Y: x.Turn[1], Z: x.Turn[2]}
+		return geom.Rotate(geom.AxisAngle(r3.Unit(v), r3.Norm(v)), p)
+	}
+	p := r3.Vec{X: 0.3, Y: -1, Z: 0.7}
+	require.InDelta(t, 0, r3.Norm(r3.Sub(plane(turn(a, p)), turn(m, plane(p)))), 1e-12, "a mirrored turn is the turn of the mirror image")
+
+	q := geom.AxisAngle(r3.Vec{X: 1, Y: 1}, 0.8)
+	moved := rig.Moved(q, 2)
+	far := s.Transform(geom.Compose(r3.Vec{Y: 3}, q, r3.Vec{X: 2, Y: 2, Z: 2}), q)
+	x := moved.For(far, skeleton.DefaultMarks).Built([]float64{1, 1}).Joints[i]
+	y := e.Built([]float64{1, 1}).Transform(geom.Compose(r3.Vec{Y: 3}, q, r3.Vec{X: 2, Y: 2, Z: 2}), q).Joints[i]
+	require.InDelta(t, 0, r3.Norm(r3.Sub(x.Pos, y.Pos)), 1e-12)
+	require.InDelta(t, 1, math.Abs(x.Rot.Real*y.Rot.Real+x.Rot.Imag*y.Rot.Imag+x.Rot.Jmag*y.Rot.Jmag+x.Rot.Kmag*y.Rot.Kmag), 1e-12)
+
+	rig.Targets[0].Joints["hand_l"] = shape.Shift{Move: [3]float64{math.NaN()}}
+	require.ErrorContains(t, rig.Validate(), "hand_l")
+}
+
+// A set of values has those that it does not name off, and what a joint brings on as it is.
+func TestSetsOfValues(t *testing.T) {
+	rig := &shape.Rig{
+		Targets: []shape.Target{
+			{Name: "a", Value: 0.5, Group: "in"},
+			{Name: "b", Group: "face"},
+			{Name: "c", Driver: &shape.Driver{Joint: "x", Axis: "bend", Knots: []shape.Knot{{Degrees: 9, Value: 1}}}},
+		},
+		Groups: []shape.Group{{Name: "face", Times: 1}, {Name: "in", In: "face", Times: 1}},
+		Sets:   []shape.Set{{Name: "smile", Values: map[string]float64{"b": 0.25}}},
+	}
+	require.NoError(t, rig.Validate())
+	require.Equal(t, map[string]float64{"a": 0.5}, rig.Hand())
+	next := rig.Set(rig.Sets[0].Values)
+	require.Equal(t, map[string]float64{"b": 0.25}, next.Hand())
+	require.NotNil(t, next.Targets[2].Driver)
+	require.Equal(t, 0.25, rig.WithNames(map[string]string{"b": "beak"}).Sets[0].Values["beak"])
+	require.True(t, rig.Within("in", "face"))
+	require.False(t, rig.Within("face", "in"))
+	require.False(t, rig.Within("", "face"))
+	rig.Sets[0].Values["b"] = math.Inf(1)
+	require.ErrorContains(t, rig.Validate(), "smile")
+	rig.Sets[0] = shape.Set{}
+	require.ErrorContains(t, rig.Validate(), "no name")
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 
@@ -61,26 +62,28 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 		out.Channels = append(out.Channels, channel{len(out.Samplers), channelTarget{&node, path}})
 		out.Samplers = append(out.Samplers, animationSampler{Input: times, Output: values})
 	}
+	built := e.built(s, c)
+	for i := range s.Joints {
+		if built == nil {
+			break
+		}
+		e.carried(s, i, c.Root, built, add)
+	}
 	for k, name := range c.Joints {
 		i := s.Index(name)
-		if i < 0 || !turns(c, k) {
+		if built != nil || i < 0 || !turns(c, k) {
 			continue
 		}
 		_, rest := s.Local(i)
 		add(i, "rotation", "VEC4", func(b *bytes.Buffer) {
-			var before quat.Number
+			w := shortWay{b: b}
 			for f := range c.Turns {
 				q := quat.Mul(rest, c.Turns[f][k])
-				q = quat.Scale(1/quat.Abs(q), q)
-				if f > 0 && q.Real*before.Real+q.Imag*before.Imag+q.Jmag*before.Jmag+q.Kmag*before.Kmag < 0 {
-					q = quat.Scale(-1, q) // the same turn, the short way from the frame before
-				}
-				before = q
-				put32(b, q.Imag, q.Jmag, q.Kmag, q.Real)
+				w.put(quat.Scale(1/quat.Abs(q), q))
 			}
 		})
 	}
-	if long := c.Lengthens(); long != nil {
+	if long := c.Lengthens(); long != nil && built == nil {
 		offsets := make([][]r3.Vec, c.Frames())
 		for f := range offsets {
 			p, _ := c.At(f)
@@ -101,7 +104,7 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 		moves = moves || m != (r3.Vec{})
 	}
 	for i, j := range s.Joints {
-		if j.Parent < 0 && moves {
+		if j.Parent < 0 && moves && built == nil {
 			add(i, "translation", "VEC3", func(b *bytes.Buffer) {
 				for _, m := range c.Root {
 					p := r3.Add(j.Pos, m)
@@ -123,6 +126,87 @@ func (e *encoder) clip(s *skeleton.Skeleton, c *pose.Clip) {
 		e.doc.Animations = append(e.doc.Animations, raw)
 	}
 }
+
+// shortWay writes rotations, each the short way from the one before.
+type shortWay struct {
+	b      *bytes.Buffer
+	before quat.Number
+}
+
+func (w *shortWay) put(q quat.Number) {
+	x := w.before
+	if q.Real*x.Real+q.Imag*x.Imag+q.Jmag*x.Jmag+q.Kmag*x.Kmag < 0 {
+		q = quat.Scale(-1, q) // the same rotation
+	}
+	w.before = q
+	put32(w.b, q.Imag, q.Jmag, q.Kmag, q.Real)
+}
+
+// built are the world transforms of the joints, frame by frame, in a motion in which shape targets put them elsewhere; nil where
+// none does. They move the skin as the joints of that build do, for programs that know of one skeleton only.
+func (e *encoder) built(s *skeleton.Skeleton, c *pose.Clip) (out [][]geom.Matrix) {
+	if e.values == nil || !e.values.Leads() {
+		return nil
+	}
+	elsewhere := false
+	for f := range c.Frames() {
+		p, _ := c.At(f)
+		b := e.values.Built(e.values.Values(p))
+		elsewhere = elsewhere || b != s
+		out = append(out, pose.Carried(b, s, p))
+	}
+	if !elsewhere {
+		return nil
+	}
+	return out
+}
+
+// carried adds the channels of joint i of a motion that is given as world transforms, and by how much the roots move.
+func (e *encoder) carried(
+	s *skeleton.Skeleton,
+	i int,
+	root []r3.Vec,
+	world [][]geom.Matrix,
+	add func(node int, path, kind string, write func(b *bytes.Buffer)),
+) {
+	rest, turn := s.Local(i)
+	moves, turned := false, false
+	places, turns := make([]r3.Vec, len(world)), make([]quat.Number, len(world))
+	for f, list := range world {
+		m := list[i]
+		if p := s.Joints[i].Parent; p >= 0 {
+			if up, ok := list[p].Inverse(); ok {
+				m = up.Mul(m)
+			}
+		}
+		at, q, _ := m.Decompose()
+		if s.Joints[i].Parent < 0 {
+			at = r3.Add(at, root[f])
+		}
+		places[f], turns[f] = at, q
+		moves = moves || r3.Norm(r3.Sub(at, rest)) > stillMove
+		d := quat.Mul(quat.Conj(turn), q)
+		turned = turned || math.Abs(d.Imag)+math.Abs(d.Jmag)+math.Abs(d.Kmag) > stillTurn
+	}
+	if turned {
+		add(i, "rotation", "VEC4", func(b *bytes.Buffer) {
+			w := shortWay{b: b}
+			for _, q := range turns {
+				w.put(q)
+			}
+		})
+	}
+	if moves {
+		add(i, "translation", "VEC3", func(b *bytes.Buffer) {
+			for _, p := range places {
+				put32(b, p.X, p.Y, p.Z)
+			}
+		})
+	}
+}
+
+// A joint that is carried by less than this, meters and half radians, is still: what rounding leaves.
+const stillMove, stillTurn = 1e-9, 1e-9
 
 // turns reports whether joint k of a clip ever leaves its rest.
 func turns(c *pose.Clip, k int) bool {

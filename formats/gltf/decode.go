@@ -189,9 +189,6 @@ func (d *decoder) run() error {
 	if err := d.skeleton(); err != nil {
 		return err
 	}
-	if err := d.motions(); err != nil {
-		return err
-	}
 	m := &mesh.Mesh{Start: []int32{0}}
 	d.scene.Mesh = m
 	for i, n := range d.doc.Nodes {
@@ -201,6 +198,9 @@ func (d *decoder) run() error {
 		if err := d.meshNode(i, n); err != nil {
 			return err
 		}
+	}
+	if err := d.motions(); err != nil { // after what meshes say of their shape targets
+		return err
 	}
 	if len(m.Points) == 0 {
 		d.scene.Mesh = nil

@@ -12,8 +12,10 @@ import (
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
+	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/reading"
 
+	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -214,6 +216,46 @@ func (d *decoder) shapes() {
 		rig = (*shape.Rig)(nil).Of(names)
 	}
 	d.scene.Shapes = rig
+	d.uncarry()
+}
+
+// leads reports whether the file says that shape targets move joints.
+func (d *decoder) leads() bool {
+	return d.rig != nil && slices.ContainsFunc(d.rig.Targets, func(t shape.Target) bool { return len(t.Joints) > 0 })
+}
+
+// uncarryRounds is how often a motion is taken back to the joints of a build whose values depend on the pose that is looked for.
+const uncarryRounds = 3
+
+// uncarry takes motions back to the joints of the builds that they were made for, where the file has them as programs show them
+// that know of one skeleton only.
+func (d *decoder) uncarry() {
+	s := d.scene.Skeleton
+	if s == nil || !d.leads() {
+		return
+	}
+	values := d.scene.Shapes.For(s, skeleton.DefaultMarks)
+	for n, c := range d.scene.Clips {
+		out := *c
+		out.Turns, out.Root = slices.Clone(c.Turns), slices.Clone(c.Root)
+		for f := range c.Frames() {
+			file, root := c.At(f)
+			p, move := file, root
+			for range uncarryRounds {
+				built := values.Built(values.Values(p))
+				if built == s {
+					break
+				}
+				p, move = pose.Uncarried(built, s, file, root)
+			}
+			row := make([]quat.Number, len(c.Joints))
+			for i, name := range c.Joints {
+				row[i] = p[name]
+			}
+			out.Turns[f], out.Root[f] = row, move
+		}
+		d.scene.Clips[n] = &out
+	}
 }
 
 // told reports whether the mesh of a node says how its shape targets are used.
@@ -259,6 +301,11 @@ func (d *decoder) used(x meshes, named targetNames) {
 			if len(d.rig.Groups) < shape.MostGroups &&
 				!slices.ContainsFunc(d.rig.Groups, func(x shape.Group) bool { return x.Name == g.Name }) {
 				d.rig.Groups = append(d.rig.Groups, g)
+			}
+		}
+		for _, x := range r.Sets {
+			if len(d.rig.Sets) < shape.MostSets && !slices.ContainsFunc(d.rig.Sets, func(y shape.Set) bool { return y.Name == x.Name }) {
+				d.rig.Sets = append(d.rig.Sets, x)
 			}
 		}
 	}

@@ -6,9 +6,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
+	"wisemarrow/core/deform"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
@@ -177,4 +180,130 @@ func chunks(t *testing.T, data []byte) (map[string]any, []byte) {
 	var doc map[string]any
 	require.NoError(t, json.Unmarshal(data[20:20+n], &doc))
 	return doc, data[20+n+8:]
+}
+
+// A build is shown by every program: with the joints of the file alone its motions move the skin as core does with those of the
+// build, also where a joint that turns brings it on; and they come back as they were.
+func TestMotionsAreShownInABuild(t *testing.T) {
+	for _, driven := range []bool{false, true} {
+		x := shaped(t)
+		x.Weights = weights.New(nil, len(x.Mesh.Points))
+		for i, j := range x.Skeleton.Joints {
+			x.Weights.Joints = append(x.Weights.Joints, j.Name)
+			for v := i; v < len(x.Mesh.Points); v += len(x.Skeleton.Joints) {
+				x.Weights.Of[v] = []weights.Influence{{Joint: int32(i), Value: 1}}
+			}
+		}
+		k := 0 // by hand, at a quarter
+		if driven {
+			k = 2
+		}
+		rng := rand.New(rand.NewPCG(3, 4))
+		shifts := map[string]shape.Shift{}
+		for _, j := range x.Skeleton.Joints {
+			shifts[j.Name] = shape.Shift{
+				Move: [3]float64{rng.NormFloat64() / 20, rng.NormFloat64() / 20, rng.NormFloat64() / 20},
+				Turn: [3]float64{rng.NormFloat64() / 10, rng.NormFloat64() / 10, rng.NormFloat64() / 10},
+			}
+		}
+		x.Shapes.Targets[k].Joints = shifts
+		c := &pose.Clip{Name: "anyhow", Step: 1.0 / 24}
+		for _, j := range x.Skeleton.Joints {
+			c.Joints = append(c.Joints, j.Name)
+		}
+		for range 6 {
+			var row []quat.Number
+			for range c.Joints {
+				row = append(row, pose.Turn(40*rng.NormFloat64(), 20*rng.NormFloat64(), 30*rng.NormFloat64()))
+			}
+			c.Turns, c.Root = append(c.Turns, row), append(c.Root, r3.Vec{X: rng.NormFloat64()})
+		}
+		x.Clips = append(x.Clips, c)
+
+		tris, _ := x.Mesh.Triangles()
+		skin, err := deform.NewSkin(x.Mesh.World(), tris, x.Weights, x.Skeleton, nil)
+		require.NoError(t, err)
+		values := x.Shapes.For(x.Skeleton, skeleton.DefaultMarks)
+		shown := skin.Shaped(x.Mesh.WorldShapes(), values)
+
+		var file bytes.Buffer
+		require.NoError(t, gltf.EncodeGLB(&file, x))
+		back, err := gltf.Decode(bytes.NewReader(file.Bytes()), nil, reading.Limits{})
+		require.NoError(t, err)
+		require.Empty(t, back.Notes)
+		require.Equal(t, x.Shapes.Targets[k].Joints, back.Shapes.Targets[k].Joints)
+
+		// As a program shows it that knows nothing of builds: by the nodes, their channels, and the inverse bind matrices.
+		nodes := worldsIn(t, file.Bytes(), 1, x.Skeleton)
+		for f := range c.Frames() {
+			p, root := c.At(f)
+			want := shown.Places(p)
+			rest := shape.Places(x.Mesh.World(), x.Mesh.WorldShapes(), values.Values(p))
+			for v, at := range rest {
+				joint := x.Weights.Of[v][0].Joint
+				bind := pose.InverseBind(x.Skeleton)[joint]
+				got := nodes[f][joint].Mul(bind).Point(at)
+				require.InDelta(t, 0, r3.Norm(r3.Sub(got, r3.Add(want[v], root))), 2e-5, "vertex %d in frame %d", v, f)
+			}
+			again, move := back.Clips[1].At(f)
+			require.InDelta(t, 0, r3.Norm(r3.Sub(root, move)), 1e-5)
+			for name, q := range p {
+				require.InDelta(t, 1, math.Abs(again[name].Real*q.Real+again[name].Imag*q.Imag+again[name].Jmag*q.Jmag+again[name].Kmag*q.Kmag), 1e-5)
+			}
+		}
+	}
+}
+
+// worldsIn are the world transforms of the joints in the frames of animation k of a file, by its nodes and channels alone.
+func worldsIn(t *testing.T, file []byte, k int, s *skeleton.Skeleton) (out [][]geom.Matrix) {
+	doc, bin := chunks(t, file)
+	accessors, views := doc["accessors"].([]any), doc["bufferViews"].([]any)
+	floats := func(i int, width int) []float64 {
+		a := accessors[i].(map[string]any)
+		view := views[int(a["bufferView"].(float64))].(map[string]any)
+		from, _ := view["byteOffset"].(float64)
+		var list []float64
+		for n := range width * int(a["count"].(float64)) {
+			list = append(list, float64(math.Float32frombits(binary.LittleEndian.Uint32(bin[int(from)+4*n:]))))
+		}
+		return list
+	}
+	animation := doc["animations"].([]any)[k].(map[string]any)
+	type keys struct{ places, turns []float64 }
+	of := map[int]*keys{}
+	frames := 0
+	for _, c := range animation["channels"].([]any) {
+		c := c.(map[string]any)
+		target := c["target"].(map[string]any)
+		output := int(animation["samplers"].([]any)[int(c["sampler"].(float64))].(map[string]any)["output"].(float64))
+		node := int(target["node"].(float64))
+		if of[node] == nil {
+			of[node] = &keys{}
+		}
+		switch target["path"] {
+		case "translation":
+			of[node].places = floats(output, 3)
+		case "rotation":
+			of[node].turns = floats(output, 4)
+			frames = len(of[node].turns) / 4
+		}
+	}
+	for f := range frames {
+		world := make([]geom.Matrix, len(s.Joints))
+		for i, j := range s.Joints {
+			at, q := s.Local(i)
+			if x := of[i]; x != nil && x.places != nil {
+				at = r3.Vec{X: x.places[3*f], Y: x.places[3*f+1], Z: x.places[3*f+2]}
+			}
+			if x := of[i]; x != nil && x.turns != nil {
+				q = geom.Normalise(quat.Number{Imag: x.turns[4*f], Jmag: x.turns[4*f+1], Kmag: x.turns[4*f+2], Real: x.turns[4*f+3]})
+			}
+			world[i] = geom.Rigid(at, q)
+			if j.Parent >= 0 {
+				world[i] = world[j.Parent].Mul(world[i])
+			}
+		}
+		out = append(out, world)
+	}
+	return out
 }

@@ -98,7 +98,7 @@ func (o *TakeDelivery) Apply(ctx context.Context, s studio.State, progress studi
 		said += "; " + shaped
 	}
 	if s.Skeleton != nil && change.Same() && change.Moved > 0 {
-		next.Skeleton = fit.Follow(s.Skeleton, s.Mesh.World(), m.World())
+		next.Skeleton, _ = fit.Follow(s.Skeleton, s.Mesh.World(), m.World(), s.Weights)
 		said += "; joints followed the surface"
 	}
 	if s.Weights != nil {

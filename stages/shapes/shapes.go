@@ -17,7 +17,7 @@ func init() {
 	studio.RegisterStage(
 		studio.Stage{Name: "shapes", Title: "Shapes", Question: "Which poses need a corrective, and what does each shape move?", Order: 8,
 			Touched: func(s *studio.State) bool { return s.Mesh != nil && len(s.Mesh.Shapes) > 0 },
-			Reads:   []string{"mesh", "parts", "targets", "shapes", "skeleton", "settings", "sheet"},
+			Reads:   []string{"mesh", "parts", "targets", "shapes", "skeleton", "weights", "settings", "sheet"},
 			Find:    func(c *studio.Checked) []finding.Finding { return find(c.State) },
 			Steps: []studio.FirstStep{
 				{
@@ -72,8 +72,9 @@ func find(s *studio.State) (out []finding.Finding) {
 			Title: wording.Count(len(long), "shape target moves", "shape targets move") + " vertices by more than half the height",
 			Why:   said(long) + ": its vertices may be in another order or unit.",
 		})
+		return out // of a broken target nothing can be read
 	}
-	return out
+	return append(out, findBuilds(s)...)
 }
 
 // said names a few targets, and counts many.

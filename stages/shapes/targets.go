@@ -217,6 +217,7 @@ func (o *AddToTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 	list := slices.Clone(s.Mesh.Shapes)
 	was, _ := shape.Largest(s.Mesh.WorldShapes()[at[0]])
 	list[at[0]] = shape.Sum(list[at[0]], list[at[1]], o.Times)
+	rig.Targets[at[0]].Joints = shape.SumOfShifts(rig.Targets[at[0]].Joints, rig.Targets[at[1]].Joints, o.Times)
 	if s, err = withTargets(s, list, rig); err != nil {
 		return fail(err)
 	}
@@ -365,6 +366,7 @@ func (o *MirrorTargets) Apply(_ context.Context, s studio.State, _ studio.Progre
 		m.Name = name
 		next := rig.Targets[k]
 		next.Name, next.Lock = name, false
+		next.Joints = mirroredShifts(&s, next.Joints)
 		if d := next.Driver; d != nil {
 			turned := *d
 			joint, ok := marks.Partner(d.Joint)
@@ -438,6 +440,7 @@ func (o *SplitTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 	r.Name = uniqueIn(list, marks.Join(o.Target, skeleton.Right))
 	a, b := of, of
 	a.Name, b.Name = l.Name, r.Name
+	a.Joints, b.Joints = splitShifts(&s, of.Joints)
 	list[at[0]], rig.Targets[at[0]] = l, a
 	list = slices.Insert(list, at[0]+1, r)
 	rig.Targets = slices.Insert(rig.Targets, at[0]+1, b)
@@ -481,6 +484,7 @@ func (o *ScaleTarget) Apply(_ context.Context, s studio.State, _ studio.Progress
 	now, _ := shape.Largest(next)
 	list := slices.Clone(s.Mesh.Shapes)
 	list[at[0]] = shape.Mapped(next, s.Mesh.FromWorld())
+	rig.Targets[at[0]].Joints = shape.SumOfShifts(nil, rig.Targets[at[0]].Joints, o.Times)
 	s, err = withTargets(s, list, rig)
 	return s, studio.Outcome{
 		Before: wording.Length(size), After: wording.Length(now),
