@@ -16,6 +16,8 @@ type Member struct {
 	Make func() (*mesh.Mesh, *skeleton.Skeleton)
 	// Steps are the operations that the demo has already done.
 	Steps []Step
+	// Tried are further ones, of what its test in motion has found.
+	Tried []Step
 }
 
 // Step is an operation by name, with its parameters.
@@ -30,16 +32,23 @@ func Cast() []Member {
 		{
 			"Odile",
 			"Ferrywoman. Arms half down, one clean surface.",
-			"odile.obj",
-			func() (*mesh.Mesh, *skeleton.Skeleton) { return Odile(0.0135) },
-			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}},
+			"odile.glb",
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return OdileWithYouth(0.0135) },
+			[]Step{
+				{"fit_starter", nil},
+				{"set_axes", nil},
+				{"bind_heat", nil},
+				{"follow_shape", map[string]any{"targets": []string{"young"}}},
+			},
+			[]Step{{"propose_correctives", nil}},
 		},
 		{
 			"Bram",
 			"Lamplighter. Belt, buttons, boots and lantern are loose pieces.",
 			"bram.glb",
-			func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
-			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}},
+			func() (*mesh.Mesh, *skeleton.Skeleton) { return BramWithFace(0.0185) },
+			append([]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_heat", nil}}, bramsFace()...),
+			nil,
 		},
 		{
 			"Tansy",
@@ -47,6 +56,7 @@ func Cast() []Member {
 			"tansy.glb",
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return Tansy(0.0170) },
 			[]Step{{"fit_starter", nil}, {"set_axes", nil}, {"bind_auto", nil}},
+			nil,
 		},
 		{
 			"Sedge",
@@ -54,6 +64,7 @@ func Cast() []Member {
 			"sedge.glb",
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return Sedge(0.0105) },
 			[]Step{{"fit_starter", map[string]any{"starter": "quadruped", "tail": 5, "spine": 4, "neck": 2}}},
+			nil,
 		},
 		{
 			"Plover",
@@ -61,6 +72,7 @@ func Cast() []Member {
 			"plover.glb",
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return Plover(0.0048) },
 			[]Step{{"fit_starter", map[string]any{"starter": "bird"}}},
+			nil,
 		},
 		{
 			"Kite-tail",
@@ -68,6 +80,7 @@ func Cast() []Member {
 			"kite_tail.glb",
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return KiteTail(0.0125) },
 			[]Step{{"fit_starter", map[string]any{"starter": "chain", "count": KiteJoints}}},
+			nil,
 		},
 		{
 			"Samphire",
@@ -75,12 +88,14 @@ func Cast() []Member {
 			"samphire.glb",
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return Samphire(0.0125) },
 			[]Step{{"fit_starter", map[string]any{"starter": "shape"}}},
+			nil,
 		},
 		{
 			"Odile as delivered",
 			"The ferrywoman as a careless export sent her.",
 			"odile_export_final2.glb",
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return OdileAsDelivered(0.0135) },
+			nil,
 			nil,
 		},
 		{
@@ -89,6 +104,7 @@ func Cast() []Member {
 			"bram_rig_last.glb",
 			func() (*mesh.Mesh, *skeleton.Skeleton) { return Bram(0.0185) },
 			brokenRig,
+			nil,
 		},
 	}
 }

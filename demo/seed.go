@@ -32,16 +32,22 @@ func Seed(ctx context.Context, x *studio.Studio, told io.Writer, sheets bool) er
 		if err != nil {
 			return fmt.Errorf("bringing in %s: %w", member.Name, err)
 		}
-		for _, step := range member.Steps {
-			params, err := json.Marshal(step.Params)
-			if err != nil {
-				return err
+		do := func(steps ...Step) error {
+			for _, step := range steps {
+				params, err := json.Marshal(step.Params)
+				if err != nil {
+					return err
+				}
+				r, _, err := x.Do(ctx, c.ID, c.Head, step.Op, params, "Troupe workshop")
+				if err != nil {
+					return fmt.Errorf("%s of %s: %w", step.Op, member.Name, err)
+				}
+				c.Head = r.ID
 			}
-			r, _, err := x.Do(ctx, c.ID, c.Head, step.Op, params, "Troupe workshop")
-			if err != nil {
-				return fmt.Errorf("%s of %s: %w", step.Op, member.Name, err)
-			}
-			c.Head = r.ID
+			return nil
+		}
+		if err := do(member.Steps...); err != nil {
+			return err
 		}
 		if sheets {
 			_, _, state, err := x.Head(ctx, c.ID)
@@ -49,11 +55,9 @@ func Seed(ctx context.Context, x *studio.Studio, told io.Writer, sheets bool) er
 				return fmt.Errorf("looking at %s: %w", member.Name, err)
 			}
 			if state.Weights != nil {
-				r, _, err := x.Do(ctx, c.ID, c.Head, "check_motion", nil, "Troupe workshop")
-				if err != nil {
-					return fmt.Errorf("trying %s in motion: %w", member.Name, err)
+				if err := do(append([]Step{{Op: "check_motion"}}, member.Tried...)...); err != nil {
+					return err
 				}
-				c.Head = r.ID
 			}
 		}
 		// Looked at now, so that the cast page need not.

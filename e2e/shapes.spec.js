@@ -16,6 +16,8 @@ test('correctives are computed, come on with the joint, and are handed off', asy
   test.setTimeout(180_000);
   const wrong = errors(page);
   const id = await bound(page, 'Odile', 'Corrected', 'shapes', made);
+  await page.request.post(`/api/characters/${id}/ops`, { data: { op: 'remove_targets', params: { targets: await marrow(page, (m) => m.store.character.shapes?.targets.map((t) => t.name)) }, base: await marrow(page, (m) => m.store.character.head), key: 'none', confirmed: true } });
+  await page.reload();
   await expect(page.locator('#shapes')).toContainText('No shape targets yet');
   await page.getByRole('button', { name: 'Compute correctives' }).click();
   const rows = page.locator('.targets li');
@@ -46,4 +48,128 @@ test('correctives are computed, come on with the joint, and are handed off', asy
   expect(doc.meshes[0].extras.targetNames.length).toBe(await rows.count());
   expect(doc.animations[0].channels.some((c) => c.target.path === 'weights')).toBe(true);
   expect(wrong).toEqual([]);
+});
+
+test('a young Odile bends at her own joints, and becomes a character of her own', async ({ page }) => {
+  test.setTimeout(120_000);
+  const wrong = errors(page);
+  const id = await bound(page, 'Odile', 'Grown down', 'shapes', made);
+  const row = page.locator('.targets li[data-target=young]');
+  await expect(row).toContainText('joints follow');
+  const places = () => marrow(page, (m) => Object.fromEntries(m.store.character.joints.map((j, i) => [j.name, m.plate.posed.at[i].toArray()])));
+  const before = await places();
+  await row.locator('b').click();
+  await row.getByRole('slider').focus();
+  await page.keyboard.press('End');
+  await expect(page.locator('.strip')).toContainText('Set young to 1.00');
+  expect((await places()).head[1]).toBeLessThan(0.75 * before.head[1]);
+  await expect(page.locator('#shifts tbody tr').first()).toContainText('head');
+
+  // Posed, the page draws what core computes.
+  const far = await page.evaluate(async ([base, id]) => {
+    const m = globalThis.marrow, rest = m.plate.seen().places.map((p) => [...p]);
+    m.set({ pose: new Map(m.store.character.joints.flatMap((j, i) => ({ forearm_l: [[i, [10, 40, 60]]], thigh_r: [[i, [0, 50, -20]]], spine_2: [[i, [15, 5, 0]]] }[j.name] ?? []))) });
+    const now = m.plate.seen().places, drawn = Math.max(...now.map((p, i) => Math.hypot(p[0] - rest[i][0], p[1] - rest[i][1], p[2] - rest[i][2])));
+    const { measured } = await import(new URL('./tools/measures.js', base));
+    const pose = { forearm_l: [10, 40, 60, 0], thigh_r: [0, 50, -20, 0], spine_2: [15, 5, 0, 0] };
+    const server = await (await fetch(`/api/characters/${id}/measure`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(pose) })).json();
+    return { drawn, here: (await measured(pose)).farthest, server: server.farthest };
+  }, [await page.evaluate(() => document.querySelector('script[type=module][src]').src), id]);
+  expect(far.here).toBe(far.server);
+  expect(Math.abs(far.drawn - far.server)).toBeLessThan(1e-4);
+  await marrow(page, (m) => m.set({ pose: new Map() }));
+
+  // A joint of the build is moved in the view by its rule, on both sides, and what is typed moves it back.
+  await marrow(page, (m) => m.set({ chosen: m.store.character.joints.findIndex((j) => j.name === 'forearm_l') }));
+  const x = page.locator('#shifts [name=x]');
+  const was = Number(await x.inputValue());
+  await x.fill(String(was + 20));
+  await page.locator('[data-shape=shift_joint]').getByRole('button', { name: 'Move' }).click();
+  await expect(page.locator('.strip')).toContainText('forearm_l is moved by');
+  const moved = await places();
+  await page.keyboard.press('Control+z');
+  await expect.poll(async () => Math.abs((await places()).forearm_l[0] - moved.forearm_l[0] + 0.02)).toBeLessThan(1e-3);
+
+  // Two sets of values, one of which is measured beside the character as it is.
+  await page.getByPlaceholder('Name these values…').fill('child');
+  await page.locator('[data-shape=keep_values]').getByRole('button', { name: 'Keep' }).click();
+  await expect(page.locator('.sets li')).toContainText('child');
+  await page.getByRole('button', { name: 'Reset sliders' }).click();
+  await expect(row.locator('output')).toHaveText('0.00');
+  await page.locator('.sets li').getByRole('button', { name: 'Use' }).click();
+  await expect(row.locator('output')).toHaveText('1.00');
+
+  await page.getByRole('button', { name: 'Bake as a new character' }).click();
+  await page.waitForURL((u) => !u.pathname.includes(id), { timeout: 30_000 });
+  made.push(new URL(page.url()).pathname.split('/')[2]);
+  await expect(page.locator('body[data-ready]')).toBeAttached({ timeout: 30_000 });
+  expect(await marrow(page, (m) => m.store.character.joints.find((j) => j.name === 'head').pos[1])).toBeLessThan(0.75 * before.head[1]);
+  expect(wrong).toEqual([]);
+});
+
+test('a face has groups, a combination and an in-between', async ({ page }) => {
+  const wrong = errors(page);
+  const id = await bound(page, 'Bram', 'Amused', 'shapes', made);
+  const row = (name) => page.locator(`.targets li[data-target=${name}]`), value = (name) => row(name).locator('output');
+  await page.locator('.sets li', { hasText: 'amused' }).getByRole('button', { name: 'Use' }).click();
+  await expect(value('smile_l')).toHaveText('0.80');
+  await expect(value('brow_arch_l')).toHaveText('1.00'); // half way up
+  await expect(value('smile_open')).toHaveText('0.00');
+  await row('mouth_open').getByRole('slider').focus();
+  await page.keyboard.press('End');
+  await expect(value('smile_open')).toHaveText('0.48'); // 0.8 × 0.6 × 1
+  await expect(value('mustache_lift_l')).toHaveText('0.80');
+  await expect(page.locator('.strip')).toContainText('Set mouth_open to 1.00');
+
+  const mouth = page.locator('.targets li[data-group=mouth]');
+  await mouth.getByLabel('Multiplier of mouth').fill('0.5');
+  await mouth.getByLabel('Multiplier of mouth').press('Tab');
+  await expect(value('smile_l')).toHaveText('0.40');
+  await page.keyboard.press('Control+z');
+  await expect(value('smile_l')).toHaveText('0.80');
+  await mouth.getByRole('button', { name: 'Solo' }).click();
+  await expect(value('brow_up_l')).toHaveText('0.00');
+  await expect(row('brow_up_l')).toHaveClass(/silent/);
+  await mouth.getByRole('button', { name: 'Solo' }).click();
+  await expect(value('brow_up_l')).toHaveText('0.50');
+
+  // A target is moved to another group by name, and dragged to one: on what is in it already, for the list scrolls.
+  await row('brow_down_l').locator('b').click();
+  await page.locator('[data-shape=group_targets] input').fill('frown');
+  await page.locator('[data-shape=group_targets]').getByRole('button', { name: 'Move' }).click();
+  await expect(page.locator('.targets li[data-group=frown]')).toBeVisible();
+  await row('brow_down_l').scrollIntoViewIfNeeded();
+  await row('brow_down_l').locator('b').dragTo(row('smile_open').locator('b'));
+  await expect.poll(() => marrow(page, (m) => m.store.character.shapes.targets.find((t) => t.name === 'brow_down_l').group)).toBe('mouth');
+  expect(await marrow(page, (m) => m.store.character.id ?? m.store.id)).toBe(id);
+  expect(wrong).toEqual([]);
+});
+
+test('the curve of a driver is drawn and edited by hand', async ({ page }) => {
+  await bound(page, 'Odile', 'Curved', 'shapes', made);
+  const row = page.locator('.targets li[data-target=young]');
+  await row.locator('b').click();
+  await marrow(page, (m) => m.set({ chosen: m.store.character.joints.findIndex((j) => j.name === 'forearm_l') }));
+  await page.locator('[data-shape=drive_target]').getByRole('button', { name: 'Drive' }).click();
+  await expect(row).toContainText('forearm_l bend, on at 90°');
+  const knots = () => marrow(page, (m) => { const d = m.store.character.shapes.targets.find((t) => t.driver).driver; return d; });
+  const dots = page.locator('#knots circle');
+  const n = await dots.count();
+  expect(n).toBe((await knots()).knots.length);
+  await dots.last().focus();
+  await page.keyboard.press('ArrowDown');
+  await expect.poll(async () => (await knots()).knots.at(-1).value).toBeCloseTo(0.95, 5);
+  const box = await page.locator('#knots svg').boundingBox(), dot = await dots.last().boundingBox();
+  await page.mouse.move(dot.x + 6, dot.y + 6);
+  await page.mouse.down();
+  await page.mouse.move(dot.x + 6, box.y + 0.55 * box.height, { steps: 4 });
+  await page.mouse.up();
+  await expect.poll(async () => (await knots()).knots.at(-1).value).toBeLessThan(0.7);
+  await page.mouse.dblclick(box.x + 0.62 * box.width, box.y + 0.3 * box.height);
+  await expect(dots).toHaveCount(n + 1);
+  await page.locator('#knots [name=smooth]').check();
+  await expect.poll(async () => (await knots()).smooth).toBe(true);
+  await dots.first().focus();
+  await page.keyboard.press('Delete');
+  await expect(dots).toHaveCount(n);
 });

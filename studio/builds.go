@@ -45,3 +45,9 @@ func (s State) WithBuild(built *skeleton.Skeleton) State {
 	}
 	return s
 }
+
+// Built is the skeleton of a state in the body that its sliders make.
+func (s *State) Built() *skeleton.Skeleton {
+	e := s.Rig().For(s.Skeleton, s.Settings.Marks)
+	return e.Built(e.Values(nil))
+}

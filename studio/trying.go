@@ -14,12 +14,14 @@ import (
 const (
 	mostSteps  = 60
 	mostAmount = 1.5
-	mostBuilds = 20
 	// mostPosed bounds how many vertices are posed in all; beyond, only the ends are tried.
 	mostPosed = 200_000_000
 	// crossEvery is how many frames lie between those that are looked through for crossings.
 	crossEvery = 10
 )
+
+// MostBuilds is how many builds of a character are measured at once.
+const MostBuilds = 20
 
 // CheckReel reports what a reel cannot be made of.
 func CheckReel(s *State, a ReelRequest) error {
@@ -34,8 +36,8 @@ func CheckReel(s *State, a ReelRequest) error {
 			return Wrong("a reel has no %q; it has %v", k, pose.SegmentKinds)
 		}
 	}
-	if len(a.Builds) > mostBuilds {
-		return Wrong("%d builds, and at most %d are measured at once", len(a.Builds), mostBuilds)
+	if len(a.Builds) > MostBuilds {
+		return Wrong("%d builds, and at most %d are measured at once", len(a.Builds), MostBuilds)
 	}
 	for _, name := range a.Builds {
 		if _, err := s.InBuild(name); err != nil {

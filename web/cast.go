@@ -228,9 +228,22 @@ func (s *site) rename(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, map[string]string{"name": strings.TrimSpace(q.Name)})
 }
 
-// duplicate makes a character of another as it is now.
+// duplicate makes a character of another as it is now, and does to it what the request has, if anything: a build that is baked
+// becomes a character of its own.
 func (s *site) duplicate(w http.ResponseWriter, r *http.Request) {
+	var q request
+	if r.ContentLength > 0 {
+		if err := read(w, r, &q); err != nil {
+			s.problem(w, r, err)
+			return
+		}
+	}
 	c, err := s.studio.Duplicate(r.Context(), param(r, "id"), author(r))
+	if err == nil && q.Op != "" {
+		if _, _, err = s.studio.Do(r.Context(), c.ID, c.Head, q.Op, q.Params, author(r)); err != nil {
+			err = errors.Join(err, s.studio.Remove(r.Context(), c.ID))
+		}
+	}
 	if err != nil {
 		s.problem(w, r, err)
 		return

@@ -23,6 +23,7 @@ type Evaluator struct {
 	between  [][]float64 // by in-between: where the next ones below and above it are off
 	sources  [][]int     // by target: those that it is made of, -1 for one that is gone
 	times    []float64   // by target: of its groups, 0 where muted
+	silent   []bool      // by target: another has solo, which leaves what is made of it as it is
 	// Lost are targets whose driver's joint or axis is gone, or what they are made of: they are off.
 	Lost []string
 }
@@ -82,7 +83,41 @@ func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 			e.Lost = append(e.Lost, t.Name)
 		}
 	}
+	e.silent = r.silent(e.order, e.sources)
 	return e
+}
+
+// silent are the targets that neither have solo themselves, or by a group, nor are made of one that has; nil where none has.
+func (r *Rig) silent(order []int, sources [][]int) (out []bool) {
+	solo := map[string]bool{}
+	any := false
+	for _, g := range r.Groups {
+		solo[g.Name] = g.Solo
+		any = any || g.Solo
+	}
+	for i := range r.Targets {
+		any = any || r.Targets[i].Solo
+	}
+	if !any {
+		return nil
+	}
+	out = make([]bool, len(r.Targets))
+	for _, i := range order {
+		t := &r.Targets[i]
+		heard := t.Solo
+		group := t.Group
+		for range len(r.Groups) + 1 {
+			heard = heard || solo[group]
+			if k := r.FindGroup(group); k >= 0 {
+				group = r.Groups[k].In
+			}
+		}
+		for _, k := range sources[i] {
+			heard = heard || k >= 0 && !out[k]
+		}
+		out[i] = !heard
+	}
+	return out
 }
 
 // curve is the value of a driver by its angle.
@@ -162,6 +197,11 @@ func (e *Evaluator) Values(p pose.Pose) []float64 {
 		}
 		out[i] = value * e.times[i]
 	}
+	for i, yes := range e.silent {
+		if yes {
+			out[i] = 0
+		}
+	}
 	return out
 }
 
@@ -180,7 +220,8 @@ func hat(x, low, at, high float64) float64 {
 func (e *Evaluator) Moves() bool {
 	return slices.ContainsFunc(e.order, func(i int) bool {
 		t := &e.rig.Targets[i]
-		return e.times[i] != 0 && (t.Value != 0 || t.Driver != nil || t.Between != nil || t.Meets != nil)
+		return (e.silent == nil || !e.silent[i]) && e.times[i] != 0 &&
+			(t.Value != 0 || t.Driver != nil || t.Between != nil || t.Meets != nil)
 	})
 }
 

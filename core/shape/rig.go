@@ -36,6 +36,7 @@ type Target struct {
 	Value float64     `json:"value,omitempty"`
 	Range *[2]float64 `json:"range,omitempty"` // of its slider; nil: 0 to 1
 	Muted bool        `json:"muted,omitempty"`
+	Solo  bool        `json:"solo,omitempty"` // what is not is silent while any is
 	Lock  bool        `json:"lock,omitempty"` // its offsets stay
 	Group string      `json:"group,omitempty"`
 
@@ -88,6 +89,7 @@ type Group struct {
 	In    string  `json:"in,omitempty"` // the group that it is in
 	Times float64 `json:"times"`
 	Muted bool    `json:"muted,omitempty"`
+	Solo  bool    `json:"solo,omitempty"`
 }
 
 // Axes are the names of what drivers turn about.
@@ -104,12 +106,17 @@ func (r *Rig) Find(name string) int {
 	return slices.IndexFunc(r.Targets, func(t Target) bool { return t.Name == name })
 }
 
+// FindGroup returns the number of a group, -1 for none.
+func (r *Rig) FindGroup(name string) int {
+	return slices.IndexFunc(r.Groups, func(g Group) bool { return g.Name == name })
+}
+
 // Of returns the rig of a mesh with targets of these names, in their order: what r has of them, and by hand and off what it
 // has not.
 func (r *Rig) Of(names []string) *Rig {
 	out := &Rig{}
 	if r != nil {
-		out.Groups, out.Sets = r.Groups, r.Sets
+		out.Groups, out.Sets = slices.Clone(r.Groups), slices.Clone(r.Sets)
 	}
 	for _, n := range names {
 		t := Target{Name: n}
@@ -185,7 +192,12 @@ func (r *Rig) Validate() error {
 			return fmt.Errorf("shape target %q: %w", t.Name, err)
 		}
 	}
+	groups := map[string]bool{}
 	for _, g := range r.Groups {
+		if groups[g.Name] {
+			return fmt.Errorf("two groups of shape targets are called %q", g.Name)
+		}
+		groups[g.Name] = true
 		if g.Name == "" || !finite(g.Times) {
 			return fmt.Errorf("group %q of shape targets has no name or a multiplier of %g", g.Name, g.Times)
 		}
@@ -317,7 +329,7 @@ func (r *Rig) loops() string { _, loop := r.order(); return loop }
 func (r *Rig) groupLoops(name string) bool {
 	at := name
 	for range len(r.Groups) {
-		k := slices.IndexFunc(r.Groups, func(g Group) bool { return g.Name == at })
+		k := r.FindGroup(at)
 		if k < 0 || r.Groups[k].In == "" {
 			return false
 		}
@@ -330,7 +342,7 @@ func (r *Rig) groupLoops(name string) bool {
 func (r *Rig) times(group string) float64 {
 	out := 1.0
 	for range len(r.Groups) + 1 {
-		k := slices.IndexFunc(r.Groups, func(g Group) bool { return g.Name == group })
+		k := r.FindGroup(group)
 		if group == "" || k < 0 {
 			return out
 		}
@@ -429,7 +441,7 @@ func (r *Rig) Within(group, of string) bool {
 		if group == of {
 			return true
 		}
-		k := slices.IndexFunc(r.Groups, func(g Group) bool { return g.Name == group })
+		k := r.FindGroup(group)
 		if k < 0 {
 			return false
 		}

@@ -231,6 +231,12 @@ func TestValuesAreWrittenForOtherEvaluators(t *testing.T) {
 			shape.Target{Name: "most", Between: &shape.Between{Of: "hand", At: 0.75}},
 			shape.Target{Name: "hand", Value: math.Round(1000*rng.Float64()) / 1000},
 		)
+		switch rng.IntN(6) { // most have no solo
+		case 0:
+			r.Targets[rng.IntN(len(r.Targets))].Solo = true
+		case 1:
+			r.Groups[rng.IntN(len(r.Groups))].Solo = true
+		}
 		require.NoError(t, r.Validate())
 		e := r.For(s, skeleton.DefaultMarks)
 		g := golden{Rig: e.Described()}

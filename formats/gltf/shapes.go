@@ -299,7 +299,7 @@ func (d *decoder) used(x meshes, named targetNames) {
 		}
 		for _, g := range r.Groups { // several meshes of a file may say the same
 			if len(d.rig.Groups) < shape.MostGroups &&
-				!slices.ContainsFunc(d.rig.Groups, func(x shape.Group) bool { return x.Name == g.Name }) {
+				d.rig.FindGroup(g.Name) < 0 {
 				d.rig.Groups = append(d.rig.Groups, g)
 			}
 		}

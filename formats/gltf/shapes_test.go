@@ -248,7 +248,12 @@ func TestMotionsAreShownInABuild(t *testing.T) {
 			again, move := back.Clips[1].At(f)
 			require.InDelta(t, 0, r3.Norm(r3.Sub(root, move)), 1e-5)
 			for name, q := range p {
-				require.InDelta(t, 1, math.Abs(again[name].Real*q.Real+again[name].Imag*q.Imag+again[name].Jmag*q.Jmag+again[name].Kmag*q.Kmag), 1e-5)
+				require.InDelta(
+					t,
+					1,
+					math.Abs(again[name].Real*q.Real+again[name].Imag*q.Imag+again[name].Jmag*q.Jmag+again[name].Kmag*q.Kmag),
+					1e-5,
+				)
 			}
 		}
 	}

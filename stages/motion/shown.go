@@ -1,6 +1,9 @@
 package motion
 
 import (
+	"fmt"
+	"slices"
+
 	"wisemarrow/core/deform"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
@@ -82,7 +85,7 @@ func Handed(s *studio.State, q pose.HandRequest) (*pose.Handed, error) {
 	if s.Skeleton == nil {
 		return nil, studio.Wrong("no skeleton yet")
 	}
-	out, err := pose.NewHand(s.Skeleton, s.Settings.Marks).Do(q)
+	out, err := pose.NewHand(s.Built(), s.Settings.Marks).Do(q)
 	if err != nil {
 		return nil, studio.Wrong("%v", err)
 	}
@@ -134,4 +137,41 @@ func Posed(s *studio.State, frame int) *mesh.Mesh {
 		return nil
 	}
 	return s.Mesh.Placed(skin.Places(reel.Frames[frame].Pose))
+}
+
+// BuildRow is a build that can be measured too, and whether it was.
+type BuildRow struct {
+	Name     string
+	Measured bool
+}
+
+// Builds are sets of slider values, and shape targets that the skeleton follows.
+func Builds(s *studio.State) (out []BuildRow) {
+	rig := s.Rig()
+	put := func(name string) {
+		out = append(out, BuildRow{name, s.Sheet != nil && slices.Contains(s.Sheet.Asked.Builds, name)})
+	}
+	for _, x := range rig.Sets {
+		put(x.Name)
+	}
+	for i := range rig.Targets {
+		if t := &rig.Targets[i]; t.ByHand() && len(t.Joints) > 0 && !t.Muted {
+			put(t.Name)
+		}
+	}
+	return out[:min(len(out), studio.MostBuilds)]
+}
+
+// WorstOf says what is worst of a sheet, in a few words.
+func WorstOf(b studio.Brief) string {
+	worst := ""
+	for _, k := range deform.FaultKinds {
+		if b.Worst[k] > b.Worst[worst] {
+			worst = k
+		}
+	}
+	if worst == "" {
+		return "nothing"
+	}
+	return fmt.Sprintf("%s, %.2f × its limit", Says[worst].Title, b.Worst[worst])
 }

@@ -16,6 +16,7 @@ import (
 	"wisemarrow/demo"
 	"wisemarrow/internal/need"
 	"wisemarrow/internal/studiotest"
+	"wisemarrow/stages/shapes"
 	"wisemarrow/studio"
 
 	"github.com/stretchr/testify/require"
@@ -107,7 +108,12 @@ func TestABuildOfASkinThatWasBoundElsewhere(t *testing.T) {
 
 // Joints of a build are placed and left by hand, on both sides, and go with the target that is mirrored, split or scaled.
 func TestJointsOfABuildByHand(t *testing.T) {
-	s := studiotest.Do(t, grown(t), "shift_joint", `{"target":"lifted_l","joint":"hand_l","move":[0.01,0.05,0],"turn":[0,0,10],"mirror":true}`)
+	s := studiotest.Do(
+		t,
+		grown(t),
+		"shift_joint",
+		`{"target":"lifted_l","joint":"hand_l","move":[0.01,0.05,0],"turn":[0,0,10],"mirror":true}`,
+	)
 	at := func(s studio.State, k int) map[string]shape.Shift { return s.Rig().Targets[k].Joints }
 	require.InDelta(t, math.Pi/18, at(s, 0)["hand_l"].Turn[2], 1e-12)
 	require.Equal(t, [3]float64{-0.01, 0.05, 0}, at(s, 0)["hand_r"].Move)
@@ -168,7 +174,12 @@ func TestValuesAreKeptAndMeasured(t *testing.T) {
 	require.NotEqual(t, checked.Sheet.Score, checked.Sheet.Builds[1].Score)
 	in, err := s.InBuild("small")
 	require.NoError(t, err)
-	alone, err := studio.Measure(context.Background(), in, studio.ReelRequest{Amount: 1, Steps: 1, Joints: []string{"forearm_l", "shank_l"}}, nil)
+	alone, err := studio.Measure(
+		context.Background(),
+		in,
+		studio.ReelRequest{Amount: 1, Steps: 1, Joints: []string{"forearm_l", "shank_l"}},
+		nil,
+	)
 	require.NoError(t, err)
 	require.Equal(t, alone.Brief, checked.Sheet.Builds[1].Brief)
 	_, _, err = studiotest.Try(s, "check_motion", `{"builds":["old"]}`)
@@ -239,5 +250,44 @@ func TestALimbOfABuildKeepsItsLengths(t *testing.T) {
 			require.Less(t, off[len(off)-1], 0.06, x.Name)
 			require.Greater(t, without[len(off)/2], 2*off[len(off)/2], x.Name)
 		}
+	}
+}
+
+// Groups scale, mute and solo what is in them; nothing is changed in the state that they were set in.
+func TestGroupsOfTargets(t *testing.T) {
+	s := studiotest.Do(t, grown(t), "mirror_targets", `{"targets":["lifted_l"]}`)
+	s = studiotest.Do(t, s, "set_target", `{"target":"lifted_l","value":1}`)
+	s = studiotest.Do(t, s, "set_target", `{"target":"lifted_r","value":1}`)
+	values := func(s studio.State) []float64 { return s.Rig().For(s.Skeleton, s.Settings.Marks).Values(nil) }
+	in := studiotest.Do(t, s, "group_targets", `{"targets":["lifted_l"],"group":"arms"}`)
+	half := studiotest.Do(t, in, "set_group", `{"group":"arms","times":0.5}`)
+	require.Equal(t, []float64{0.5, 1}, values(half))
+	require.Equal(t, []float64{1, 1}, values(in), "the state before is as it was")
+	require.Equal(t, []float64{0, 1}, values(studiotest.Do(t, in, "set_group", `{"group":"arms","times":1,"muted":true}`)))
+	solo := studiotest.Do(t, half, "set_group", `{"group":"arms","times":0.5,"solo":true}`)
+	require.Equal(t, []float64{0.5, 0}, values(solo))
+	alone := studiotest.Do(t, in, "solo_targets", `{"targets":["lifted_r"]}`)
+	require.Equal(t, []float64{0, 1}, values(alone))
+	nested := studiotest.Do(t, half, "group_targets", `{"targets":["lifted_r"],"group":"body"}`)
+	nested = studiotest.Do(t, nested, "set_group", `{"group":"arms","times":0.5,"in":"body"}`)
+	_, _, err := studiotest.Try(nested, "set_group", `{"group":"body","times":1,"in":"arms"}`)
+	require.ErrorContains(t, err, "within itself")
+	nested = studiotest.Do(t, nested, "set_group", `{"group":"body","times":0.5}`)
+	require.Equal(t, []float64{0.25, 0.5}, values(nested))
+	rows := shapes.Grouped(&nested)
+	require.Len(t, rows, 3)
+	require.Nil(t, rows[0].Group)
+	require.Equal(t, 1, rows[2].Depth)
+	reset := studiotest.Do(t, nested, "reset_targets", `{"group":"arms"}`)
+	require.Equal(t, []float64{0, 0.5}, values(reset))
+	gone := studiotest.Do(t, nested, "drop_group", `{"group":"arms"}`)
+	require.Equal(t, "body", gone.Rig().Targets[0].Group)
+	require.Equal(t, []float64{0.5, 0.5}, values(gone))
+	for _, bad := range [][2]string{
+		{"set_group", `{"group":"legs","times":1}`}, {"drop_group", `{"group":"legs"}`}, {"set_group", `{"group":"arms","times":1,"in":"legs"}`},
+		{"group_targets", `{"targets":["lifted_l"],"group":"arms"}`}, {"solo_targets", `{"targets":["none"]}`},
+	} {
+		_, _, err := studiotest.Try(half, bad[0], bad[1])
+		require.Error(t, err, bad[1])
 	}
 }

@@ -156,6 +156,42 @@ func Rows(s *studio.State) (out []Row) {
 	return out
 }
 
+// GroupRow is a group of targets as it is listed: those of none come first, under no group.
+type GroupRow struct {
+	*shape.Group     // nil for those of none
+	Depth        int // how many groups it is within
+	Rows         []Row
+}
+
+// Grouped lists the targets of a state by their groups, each group after the one that it is in.
+func Grouped(s *studio.State) []GroupRow {
+	rows := Rows(s)
+	if len(rows) == 0 {
+		return nil
+	}
+	rig := s.Rig()
+	within := func(group string) (out []Row) {
+		for _, r := range rows {
+			if r.Group == group || group == "" && rig.FindGroup(r.Group) < 0 {
+				out = append(out, r)
+			}
+		}
+		return out
+	}
+	out := []GroupRow{{Rows: within("")}}
+	var visit func(in string, depth int)
+	visit = func(in string, depth int) {
+		for i := range rig.Groups {
+			if g := &rig.Groups[i]; g.In == in || in == "" && rig.FindGroup(g.In) < 0 {
+				out = append(out, GroupRow{g, depth, within(g.Name)})
+				visit(g.Name, depth+1)
+			}
+		}
+	}
+	visit("", 0)
+	return out
+}
+
 // Shown is how the shape targets of a character are used, with the axes of drivers, and the blobs with their offsets, one by one.
 type Shown struct {
 	*shape.Rig

@@ -2,7 +2,8 @@
 import assert from 'node:assert/strict';
 import { readFileSync } from 'node:fs';
 import test from 'node:test';
-import { shapeValues, valueAt } from '../static/js/shape-values.js';
+import { Posed } from '../static/js/pose.js';
+import { builtJoints, shapeValues, valueAt } from '../static/js/shape-values.js';
 
 test('values are those of core', () => {
   const list = JSON.parse(readFileSync(new URL('data/shape-values.json', import.meta.url), 'utf8'));
@@ -26,4 +27,22 @@ test('a hand holds what it likes, and what is made of it follows', () => {
   assert.ok(Math.abs(shapeValues(rig, () => [Math.sin(q), 0, 0, Math.cos(q)])[2] - 0.5) < 1e-12);
   assert.equal(valueAt({ knots: [{ degrees: 90, value: 1 }] }, 170), 1);
   assert.equal(valueAt({ knots: [{ degrees: 90, value: 1 }] }, -30), 0);
+});
+
+test('a build moves the skin as core does, and only from rest', () => {
+  const list = JSON.parse(readFileSync(new URL('data/builds.json', import.meta.url), 'utf8'));
+  for (const { joints, binding, rig, values, angles, matrices } of list) {
+    const built = builtJoints(rig, values, joints), p = new Posed(built, binding, joints), rest = new Posed(joints, binding);
+    assert.deepEqual(shapeValues(rig, () => null), values);
+    assert.equal(builtJoints(rig, values.map(() => 0), joints), joints);
+    const turned = new Map(joints.flatMap((j, i) => (angles[j.name] ? [[i, angles[j.name]]] : [])));
+    p.update(turned);
+    matrices.forEach((record, r) => record.forEach((m, i) => m.forEach((x, k) => {
+      const got = p.skin[16 * (r * joints.length + i) + k] + (k % 5 === 0 ? 1 : 0);
+      assert.ok(Math.abs(got - x) < 1e-6, `record ${r}, joint ${i}: ${got}, by core ${x}`);
+    })));
+    p.update(new Map());
+    rest.update(new Map());
+    p.skin.forEach((x, k) => assert.ok(Math.abs(x - rest.skin[k]) < 1e-6, 'what was done to the skin at rest is still done'));
+  }
 });

@@ -123,6 +123,7 @@ export class Plate {
     if (!this.beside.holds(c)) this.beside.close();
     this.bend();
     this.show();
+    this.tool?.taken?.();
   }
 
   // retake puts the weights that are stored in place of what was painted on the way to them.
@@ -134,7 +135,9 @@ export class Plate {
   }
 
   setJoints(list, c = store.character) {
-    this.posed = new Posed(this.tool?.atBind ? atBind(list, c.binding) : list, c.binding);
+    this.rest = this.tool?.atBind ? atBind(list, c.binding) : list;
+    this.posed = new Posed(this.rest, c.binding);
+    this.builtAs = '';
     this.bones.setJoints(list, c.convention, this.box.getSize(new Vector3()).y);
     this.bones.within(this.box.getCenter(new Vector3()), this.box.getSize(new Vector3()).x);
   }
@@ -145,6 +148,13 @@ export class Plate {
     this.setJoints(store.character.joints);
     this.bend();
     this.show();
+  }
+
+  // seat shows joints of a build at other places, at rest, while a hand moves them.
+  seat(list) {
+    this.posed = new Posed(list, store.character.binding, this.rest);
+    this.posed.update(new Map());
+    this.drawBones();
   }
 
   // showPlaces shows the joints at other places, while a hand moves them.
@@ -159,12 +169,22 @@ export class Plate {
   // bend puts skin and bones into the pose; stages that do not pose show rest.
   bend() {
     const pose = this.tool?.swung ?? (this.tool?.posed ? store.pose : new Map());
+    const values = this.shapes.values(this.rest ?? [], pose, store.heldShapes).map((x) => (this.tool?.posed ? x : 0)); // elsewhere joints are edited as they are
+    this.build(values);
     this.posed.update(pose, this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
-    this.skin?.shape(this.shapes.targets, this.shapes.values(this.posed.joints, pose, store.heldShapes));
+    this.skin?.shape(this.shapes.targets, values);
     this.skin?.setPose(this.posed.skin);
     this.beside.pose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
     this.drawBones();
+  }
+
+  // build puts the joints where shape targets have them that are on.
+  build(values) {
+    const list = this.shapes.built(this.rest ?? [], values), key = list === this.rest ? '' : values.join();
+    if (key === this.builtAs) return;
+    this.builtAs = key;
+    this.posed = new Posed(list, store.character.binding, this.rest);
   }
 
   // drawBones follows a pose: nothing else of the picture changes with it.

@@ -49,8 +49,9 @@ const frameOf = (j) => ({ at: new Vector3(j.Pos.X, j.Pos.Y, j.Pos.Z), turn: new 
 
 export class Posed {
   // joints as the character has them; binding is the poses that the skin was bound in, null
-  // where that is the one in which the joints stand.
-  constructor(joints, binding = null) {
+  // where that is the one in which the joints stand. first are the joints that binding is of where
+  // joints are those of another build: what is done to the skin at rest is done there too.
+  constructor(joints, binding = null, first = joints) {
     this.joints = joints;
     const restAt = joints.map((j) => new Vector3(...j.pos));
     const restTurn = joints.map((j) => new Quaternion(...j.rot));
@@ -73,6 +74,7 @@ export class Posed {
     const rest = joints.map((_, i) => ({ inverse: new Matrix4().compose(restAt[i], restTurn[i], one).invert(), still: true }));
     this.records = [rest];
     if (binding) {
+      const rests = first.map((j) => ({ at: new Vector3(...j.pos), turn: new Quaternion(...j.rot) }));
       this.records = binding.records.map((r) => {
         const at = new Map(r.skeleton.Joints.map((j) => [j.Name, j]));
         return joints.map((j, i) => {
@@ -81,7 +83,9 @@ export class Posed {
           const { at: p, turn } = frameOf(f), m = new Matrix4().compose(p, turn, one);
           if (s) m.multiply(stretched(s));
           if (Math.abs(m.determinant()) < 1e-12) return { inverse: null, still: true };
-          return { inverse: m.invert(), still: !s && p.equals(restAt[i]) && turn.equals(restTurn[i]) };
+          m.invert();
+          if (first !== joints) m.premultiply(new Matrix4().compose(rests[i].at, rests[i].turn, one)).premultiply(rest[i].inverse);
+          return { inverse: m, still: !s && p.equals(rests[i].at) && turn.equals(rests[i].turn) };
         });
       });
     }

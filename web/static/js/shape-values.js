@@ -2,7 +2,8 @@
 // module for who reads such a file, and what the page draws by. core/shape is what it is held against.
 
 // angleAbout is the turn, in degrees, that a rotation from rest [x, y, z, w] makes about an axis of the joint's own.
-export function angleAbout([x, y, z, w], [a, b, c]) {
+export function angleAbout(rotation, axis) {
+  const [x, y, z, w] = rotation, [a, b, c] = axis;
   const degrees = 2 * Math.atan2(x * a + y * b + z * c, w) * 180 / Math.PI;
   return degrees > 180 ? degrees - 360 : degrees < -180 ? degrees + 360 : degrees;
 }
@@ -80,5 +81,46 @@ export function shapeValues({ targets, groups = [] }, turnOf, held = null) {
     return out[i];
   };
   targets.forEach((_, i) => value(i));
-  return out;
+  const mute = silent(targets, groups, at);
+  return mute ? out.map((x, i) => (mute[i] ? 0 : x)) : out;
+}
+
+// silent tells of each target whether it is, because another has solo that it is not made of; null where none has.
+function silent(targets, groups, at) {
+  if (!targets.some((t) => t.solo) && !groups.some((g) => g.solo)) return null;
+  const heard = new Array(targets.length).fill(null);
+  const hears = (i) => {
+    if (heard[i] !== null) return heard[i];
+    heard[i] = false; // what depends on itself is not
+    const t = targets[i];
+    let yes = Boolean(t.solo);
+    for (let k = 0, g = groups.find((x) => x.name === t.group); g && k <= groups.length; k++, g = groups.find((x) => x.name === g.in)) yes ||= Boolean(g.solo);
+    for (const n of t.between ? [t.between.of] : t.meets?.of ?? []) yes = (at.has(n) && hears(at.get(n))) || yes;
+    heard[i] = yes;
+    return yes;
+  };
+  return targets.map((_, i) => !hears(i));
+}
+
+// turnedBy is a rotation [x, y, z, w] with a rotation vector made of it, in the world.
+function turnedBy(rotation, by) {
+  const [x, y, z, w] = rotation, [a, b, c] = by;
+  const angle = Math.hypot(a, b, c);
+  if (!angle) return [x, y, z, w];
+  const s = Math.sin(angle / 2) / angle, [p, q, r, t] = [a * s, b * s, c * s, Math.cos(angle / 2)];
+  return [t * x + p * w + q * z - r * y, t * y - p * z + q * w + r * x, t * z + p * y - q * x + r * w, t * w - p * x - q * y - r * z];
+}
+
+// builtJoints are joints, { name, pos, rot: [x, y, z, w] } at rest in the world, where targets that are on as values say have
+// them; the very same list where none moves any. A skin is moved from rest by what a pose does to these joints.
+export function builtJoints({ targets }, values, joints) {
+  const on = targets.map((t, i) => ({ shifts: t.joints, value: values[i] })).filter((t) => t.value && t.shifts && Object.keys(t.shifts).length);
+  if (!on.length) return joints;
+  return joints.map((j) => {
+    const move = [0, 0, 0], turn = [0, 0, 0];
+    for (const { shifts, value } of on) {
+      for (let k = 0; k < 3; k++) { move[k] += value * (shifts[j.name]?.move?.[k] ?? 0); turn[k] += value * (shifts[j.name]?.turn?.[k] ?? 0); }
+    }
+    return { ...j, pos: j.pos.map((x, k) => x + move[k]), rot: turnedBy(j.rot, turn) };
+  });
 }

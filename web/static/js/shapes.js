@@ -2,7 +2,7 @@
 import { getBuffer } from './api.js';
 import { openBundle } from './bundle.js';
 import { turnFrom } from './pose.js';
-import { shapeValues } from './shape-values.js';
+import { builtJoints, shapeValues } from './shape-values.js';
 
 export class Shapes {
   constructor() {
@@ -36,4 +36,7 @@ export class Shapes {
       return angles ? turnFrom(angles, joints[i].order) : null;
     }, held);
   }
+
+  // built are joints where the targets have them that are on as values say: the same list where none moves any.
+  built(joints, values) { return this.rig ? builtJoints(this.rig, values, joints) : joints; }
 }

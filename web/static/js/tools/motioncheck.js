@@ -92,7 +92,7 @@ async function hand(asked) {
   const q = { turns: turns(), move: store.move ?? [0, 0, 0], ...asked };
   if (!why()) {
     try {
-      return await core('hand', { skeleton: joints().map(({ name, parent, pos, rot, order, long, thick, helper }) => ({ name, parent, pos, rot, order, long, thick, helper })), marks: store.character.marks, does: q });
+      return await core('hand', { skeleton: (tool.plate?.posed.joints ?? joints()).map(({ name, parent, pos, rot, order, long, thick, helper }) => ({ name, parent, pos, rot, order, long, thick, helper })), marks: store.character.marks, does: q });
     } catch (e) { if (!why()) throw e; }
   }
   return post(`/api/characters/${store.id}/hand`, q);
@@ -307,6 +307,8 @@ function asked() {
   const out = { amount: Number(form.elements.amount.value) / 100, steps: Number(form.elements.steps.value) };
   if (form.elements.only.checked && chosenNames().length) out.joints = chosenNames();
   if (form.elements.ranges.checked) out.kinds = ['range'];
+  const builds = [...form.querySelectorAll('[name=build]:checked')].map((b) => b.value);
+  if (builds.length) out.builds = builds;
   return out;
 }
 

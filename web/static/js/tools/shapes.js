@@ -1,8 +1,10 @@
 // Shapes: sliders that hold shape targets by hand, what brings them on, and targets from files.
-import { upload } from '../api.js';
+import { post, upload } from '../api.js';
 import { chooseAt } from '../plate.js';
-import { anglesFrom } from '../pose.js';
-import { chosenJoint, joints, on, operate, posesByName, set, setPoses, store } from '../session.js';
+import { anglesFrom, turnFrom } from '../pose.js';
+import { chosenJoint, chosenNames, joints, on, operate, posesByName, set, setPoses, store } from '../session.js';
+import { angleAbout } from '../shape-values.js';
+import { drawKnots } from './knots.js';
 import { turnChosen } from './weights.js';
 
 const tray = document.getElementById('tray');
@@ -12,13 +14,40 @@ export const tool = {
   stage: 'shapes',
   posed: true,
   bent: true,
-  get handle() { return store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
+  get handle() { return moving() ? 'move' : store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
   click: chooseAt,
   enter(plate) { tool.plate = plate; },
+  taken() { show(); }, // values are those of the rig that is here now
   leave() { if (store.heldShapes) set({ heldShapes: null }); },
   show: () => ({ chosen: touched() }),
   turning: turnChosen,
+  // The rules move a joint of the build that is picked, at rest: the skin stays, and only later poses bend there.
+  grip(plate) { tool.gripped = moving() ? { list: plate.posed.joints, i: store.chosen, start: plate.posed.at[store.chosen].clone(), to: null } : null; },
+  gripping(plate, to) {
+    const g = tool.gripped;
+    if (!g) return;
+    g.to = to;
+    plate.seat(g.list.map((j, i) => (i === g.i ? { ...j, pos: to.toArray() } : j)));
+  },
+  async let(plate) {
+    const g = tool.gripped, t = targetOf(picked);
+    tool.gripped = null;
+    if (g?.to && t) {
+      const by = g.to.clone().sub(g.start).toArray(), value = valueOf(picked), was = t.joints?.[joints()[g.i].name] ?? {};
+      await operate('shift_joint', { target: picked, joint: joints()[g.i].name, move: by.map((d, k) => (was.move?.[k] ?? 0) + d / value), turn: degreesOf(was), mirror: mirrored(g.i) });
+    }
+    plate.reseat();
+  },
 };
+
+// moving tells whether a joint of the picked build is to be moved, in a pose in which it can be: at rest, with the target on.
+function moving() {
+  return Boolean(tray.querySelector('[name=move]')?.checked && targetOf(picked) && chosenJoint() && !store.pose.size && Math.abs(valueOf(picked)) > 0.05);
+}
+
+const valueOf = (name) => tool.plate?.shapes.values(joints(), store.pose, store.heldShapes)[rig()?.targets.findIndex((t) => t.name === name)] ?? 0;
+const degreesOf = (shift) => (shift.turn ?? [0, 0, 0]).map((x) => x * 180 / Math.PI);
+const mirrored = (i) => Boolean(tray.querySelector('[data-shape=shift_joint] [name=mirror]')?.checked) && (joints()[i].partner ?? -1) >= 0;
 
 const rig = () => store.character?.shapes ?? null;
 const targetOf = (name) => rig()?.targets.find((t) => t.name === name);
@@ -46,11 +75,13 @@ function pick(name) {
 function show() {
   if (store.stage !== 'shapes') return;
   const values = tool.plate?.shapes.values(joints(), store.pose, store.heldShapes) ?? [], list = rig()?.targets ?? [];
-  for (const li of tray.querySelectorAll('.targets li')) {
+  const soloed = list.some((t) => t.solo) || rig()?.groups?.some((g) => g.solo);
+  for (const li of tray.querySelectorAll('.targets li[data-target]')) {
     const k = list.findIndex((t) => t.name === li.dataset.target), slider = li.querySelector('input'), out = li.querySelector('output');
     li.hidden = Boolean(filter) && !li.dataset.target.toLowerCase().includes(filter);
     li.classList.toggle('picked', li.dataset.target === picked);
     if (k < 0) continue;
+    li.classList.toggle('silent', Boolean(soloed) && !values[k]);
     if (slider !== document.activeElement || 'driven' in slider.dataset) slider.value = values[k];
     out.textContent = values[k].toFixed(2);
   }
@@ -65,10 +96,51 @@ function show() {
   acts.querySelector('[data-shape=free_targets]').disabled = !t.driver && !t.between && !t.meets;
   const name = acts.querySelector('[name=name]');
   if (name !== document.activeElement) name.value = t.name;
+  showShifts(acts, t);
+  showKnots(acts, t);
+  acts.querySelector('[data-shape=solo_targets]').textContent = t.solo ? 'End solo' : 'Solo';
+  const group = acts.querySelector('[name=group]');
+  if (group !== document.activeElement) group.value = t.group ?? '';
   if (t.driver) {
     acts.querySelector('[name=axis]').value = t.driver.axis;
     acts.querySelector('[name=degrees]').value = top(t.driver).degrees;
   }
+}
+
+// showKnots draws the curve of a driver.
+function showKnots(acts, t) {
+  const box = acts.querySelector('#knots'), d = t.driver;
+  box.hidden = !d;
+  if (!d) return;
+  box.querySelector('[name=smooth]').checked = Boolean(d.smooth);
+  const i = joints().findIndex((j) => j.name === d.joint), angles = i >= 0 && store.pose.get(i);
+  const angle = d.about && angles ? angleAbout(turnFrom(angles, joints()[i].order), d.about) : null;
+  drawKnots(box.querySelector('svg'), d, angle, (knots) => redrive(t, { knots }));
+}
+
+const redrive = (t, other) => operate('drive_target', { target: t.name, joint: t.driver.joint, axis: t.driver.axis, degrees: top(t.driver).degrees, knots: t.driver.knots, smooth: Boolean(t.driver.smooth), ...other });
+
+// showShifts lists how far the joints move that follow a target.
+function showShifts(acts, t) {
+  const box = acts.querySelector('#shifts'), list = Object.entries(t.joints ?? {});
+  if (!box) return;
+  box.hidden = !list.length && !chosenJoint();
+  box.querySelector('table').hidden = !list.length;
+  const far = ({ move = [0, 0, 0] }) => Math.hypot(...move);
+  list.sort(([a, x], [b, y]) => far(y) - far(x) || a.localeCompare(b, 'en'));
+  box.querySelector('tbody').replaceChildren(...list.map(([name, x]) => {
+    const tr = document.createElement('tr');
+    tr.innerHTML = '<th scope="row"></th><td class="num"></td><td class="num"></td><td class="acts"><button type="button" class="button is-small" data-drop-shift>Remove</button></td>';
+    tr.dataset.joint = name;
+    tr.children[0].textContent = name;
+    tr.children[1].textContent = `${(1000 * far(x)).toFixed(1)} mm`;
+    tr.children[2].textContent = `${Math.hypot(...degreesOf(x)).toFixed(1)}°`;
+    return tr;
+  }));
+  const form = box.querySelector('form'), of = t.joints?.[chosenJoint()?.name]?.move ?? [0, 0, 0];
+  if (!form.contains(document.activeElement)) ['x', 'y', 'z'].forEach((n, k) => { form.elements[n].value = (1000 * of[k]).toFixed(1); });
+  form.querySelector('button').disabled = !chosenJoint();
+  form.querySelector('[data-shift-of]').textContent = chosenJoint() ? `${chosenJoint().name} in this build, in mm from where it is without:` : 'Select a joint to place it in this build.';
 }
 
 // top is the knot at which a driver has its target farthest on.
@@ -78,7 +150,7 @@ tray.addEventListener('input', (e) => {
   if (store.stage !== 'shapes') return;
   if (e.target.name === 'find-target') { filter = e.target.value.trim().toLowerCase(); show(); return; }
   const li = e.target.closest('.targets li');
-  if (!li || e.target.type !== 'range') return;
+  if (!li?.dataset.target || e.target.type !== 'range') return;
   picked = li.dataset.target;
   hold(picked, Number(e.target.value));
 });
@@ -95,15 +167,60 @@ tray.addEventListener('change', async (e) => {
 tray.addEventListener('click', async (e) => {
   if (store.stage !== 'shapes') return;
   const li = e.target.closest('.targets li'), t = targetOf(picked);
-  if (li && e.target.type !== 'range') { pick(li.dataset.target === picked ? '' : li.dataset.target); return; }
+  if (li?.dataset.target && e.target.type !== 'range') { pick(li.dataset.target === picked ? '' : li.dataset.target); return; }
   if (e.target.closest('[data-pose-there]') && t?.driver?.about) { poseThere(t.driver); return; }
+  if (await acted(e.target, t)) return;
   const does = e.target.closest('button[data-shape]')?.dataset.shape;
   if (!does || !t) return;
   if (does === 'mute_targets') await operate(does, { targets: [picked], muted: !t.muted });
   else if (does === 'lock_targets') await operate(does, { targets: [picked], locked: !t.lock });
+  else if (does === 'solo_targets') await operate(does, { targets: [picked], solo: !t.solo });
   else if (does === 'split_target') await operate(does, { target: picked });
   else await operate(does, { targets: [picked] });
 });
+
+// acted does what buttons of sets, builds and their joints stand for; it tells whether it was one.
+async function acted(button, t) {
+  const set = button.closest('[data-set]')?.dataset.set, joint = button.closest('[data-joint]')?.dataset.joint;
+  const is = (name) => Boolean(button.closest(`[data-${name}]`));
+  if (is('use-set')) await operate('use_values', { name: set });
+  else if (is('drop-set')) await operate('drop_values', { name: set });
+  else if (is('reset-targets')) await operate('reset_targets', {});
+  else if (is('mute-group')) await regroup(button, (g) => ({ muted: !g.muted }));
+  else if (is('solo-group')) await regroup(button, (g) => ({ solo: !g.solo }));
+  else if (is('drop-group')) await operate('drop_group', { group: button.closest('[data-group]').dataset.group });
+  else if (is('bake-build')) await operate('bake_build', {});
+  else if (is('bake-new')) await bakeNew();
+  else if (is('drop-shift') && t) await operate('drop_shifts', { targets: [t.name], joints: [joint], takes: 'both' });
+  else if (is('drop-shifts') && t) await operate('drop_shifts', { targets: [t.name], takes: 'both' });
+  else return false;
+  return true;
+}
+
+// regroup sets something of the group that an element belongs to.
+function regroup(element, change) {
+  const g = rig()?.groups?.find((x) => x.name === element.closest('[data-group]').dataset.group);
+  return g && operate('set_group', { group: g.name, times: g.times, muted: Boolean(g.muted), solo: Boolean(g.solo), in: g.in ?? '', ...change(g) });
+}
+
+// A target is dragged to a group, or to what is in none.
+tray.addEventListener('dragstart', (e) => { const li = e.target.closest?.('.targets li[data-target]'); if (li) e.dataTransfer.setData('text/x-shape-target', li.dataset.target); });
+tray.addEventListener('dragover', (e) => { if (e.target.closest?.('.targets li') && e.dataTransfer.types.includes('text/x-shape-target')) e.preventDefault(); });
+tray.addEventListener('drop', async (e) => {
+  const li = e.target.closest?.('.targets li'), name = e.dataTransfer.getData('text/x-shape-target');
+  if (!li || !name) return;
+  e.preventDefault();
+  const group = li.dataset.group ?? targetOf(li.dataset.target)?.group ?? '';
+  if ((targetOf(name)?.group ?? '') !== group) await operate('group_targets', { targets: [name], group });
+});
+
+// bakeNew makes a copy of the character and bakes that, and goes there.
+async function bakeNew() {
+  try {
+    const made = await post(`/api/characters/${store.id}/duplicate`, { op: 'bake_build', params: {} });
+    location.href = made.url;
+  } catch (x) { set({ say: x.message }); }
+}
 
 tray.addEventListener('keydown', (e) => {
   const li = e.target.closest('.targets li');
@@ -112,15 +229,24 @@ tray.addEventListener('keydown', (e) => {
 
 tray.addEventListener('submit', async (e) => {
   const does = e.target.dataset.shape;
-  if (store.stage !== 'shapes' || !does || !picked) return;
+  if (store.stage !== 'shapes' || !does) return;
   e.preventDefault();
+  if (does === 'keep_values') { await operate(does, { name: String(new FormData(e.target).get('name')) }); return; }
+  if (!picked) return;
   const f = new FormData(e.target), number = (k) => Number(f.get(k));
   if (does === 'rename_target') {
     const name = String(f.get('name'));
     if (await operate(does, { target: picked, name })) pick(name);
   } else if (does === 'scale_target') await operate(does, { target: picked, times: number('times'), below: number('below') / 1000 });
   else if (does === 'add_to_target') await operate(does, { target: picked, from: f.get('from'), times: number('times') });
-  else if (does === 'drive_target') {
+  else if (does === 'group_targets') await operate(does, { targets: [picked], group: String(f.get('group')) });
+  else if (does === 'place_between') await operate(does, { target: picked, of: f.get('of'), at: number('at') });
+  else if (does === 'combine_targets') await operate(does, { target: picked, of: f.getAll('of'), least: f.has('least') });
+  else if (does === 'follow_shape') await operate(does, { targets: [picked], takes: f.get('takes'), fit: f.has('fit'), ...(f.has('chosen') ? { joints: chosenNames() } : {}) });
+  else if (does === 'shift_joint') {
+    const j = chosenJoint(), was = targetOf(picked)?.joints?.[j?.name] ?? {};
+    if (j) await operate(does, { target: picked, joint: j.name, move: ['x', 'y', 'z'].map((k) => number(k) / 1000), turn: degreesOf(was), mirror: mirrored(joints().indexOf(j)) });
+  } else if (does === 'drive_target') {
     if (!chosenJoint()) { set({ say: 'Select the joint that is to bring it on, then drive it.' }); return; }
     await operate(does, { target: picked, joint: chosenJoint().name, axis: f.get('axis'), degrees: number('degrees') });
   }
@@ -150,8 +276,15 @@ tray.addEventListener('change', async (e) => {
   } catch (x) { said.textContent = x.message; }
 });
 
+tray.addEventListener('change', (e) => {
+  if (store.stage !== 'shapes') return;
+  if (e.target.name === 'move') tool.plate?.turner();
+  const t = targetOf(picked);
+  if (e.target.name === 'smooth' && t?.driver) redrive(t, { smooth: e.target.checked });
+  if (e.target.name === 'times' && e.target.closest('[data-group]')) regroup(e.target, () => ({ times: Number(e.target.value) }));
+});
 document.addEventListener('trayloaded', show);
-on('pose heldShapes character stage', show);
+on('pose heldShapes character stage chosen', show);
 
 const focus = (selector) => () => tray.querySelector(selector)?.focus();
 export const own = {
@@ -160,5 +293,7 @@ export const own = {
   set_target: focus('.targets input'),
   mute_targets: focus('.targets li'), lock_targets: focus('.targets li'), add_to_target: focus('.targets li'), rename_target: focus('.targets li'), remove_targets: focus('.targets li'), mirror_targets: focus('.targets li'),
   split_target: focus('.targets li'), scale_target: focus('.targets li'), drive_target: focus('.targets li'), combine_targets: focus('.targets li'),
-  place_between: focus('.targets li'), free_targets: focus('.targets li'),
+  group_targets: focus('.targets li'), set_group: focus('.targets .group input'), drop_group: focus('[data-drop-group]'), solo_targets: focus('.targets li'),
+  follow_shape: focus('.targets li'), shift_joint: focus('.targets li'), drop_shifts: focus('.targets li'), bake_build: focus('[data-bake-build]'), reset_targets: focus('[data-reset-targets]'),
+  keep_values: focus('[data-shape=keep_values] input'), use_values: focus('[data-use-set]'), drop_values: focus('[data-drop-set]'), place_between: focus('.targets li'), free_targets: focus('.targets li'),
 };
