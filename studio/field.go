@@ -61,6 +61,7 @@ const (
 	KindPosition Kind = "position" // three numbers, metres in world frame
 	KindPair     Kind = "pair"     // two numbers, from and to
 	KindFile     Kind = "file"
+	KindValues   Kind = "values" // numbers by name
 	KindObject   Kind = "object" // JSON
 )
 
@@ -244,6 +245,10 @@ func kindOf(name string, t reflect.Type) Kind {
 		return KindFaces
 	}
 	switch t.Kind() {
+	case reflect.Map:
+		if t.Key().Kind() == reflect.String && t.Elem().Kind() == reflect.Float64 {
+			return KindValues
+		}
 	case reflect.Bool:
 		return KindYes
 	case reflect.Int, reflect.Int32, reflect.Int64:

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 
 	"wisemarrow/core/wording"
@@ -137,6 +138,19 @@ func fieldFlag(flags *pflag.FlagSet, f studio.Field) func(map[string]any, *[]stu
 				return nil, fmt.Errorf("--%s takes %d numbers, not %d", name, n, len(*v))
 			}
 			return *v, nil
+		}
+	case studio.KindValues:
+		v := flags.StringToString(name, nil, usage+", as name=0.5")
+		value = func() (any, error) {
+			out := map[string]float64{}
+			for k, text := range *v {
+				x, err := strconv.ParseFloat(text, 64)
+				if err != nil {
+					return nil, fmt.Errorf("--%s %s=%s is not a number", name, k, text)
+				}
+				out[k] = x
+			}
+			return out, nil
 		}
 	case studio.KindFile:
 		v := flags.String(name, "", usage)

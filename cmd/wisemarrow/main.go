@@ -48,6 +48,7 @@ All commands work on files. They exit with 0 when all is good, 1 when findings b
 		bindposeCommand(),
 		bindCommand(),
 		weightsCommand(),
+		shapesCommand(),
 		doCommand(),
 		testCommand(),
 		handoffCommand(),

@@ -127,6 +127,9 @@ func (o *FollowShape) Apply(ctx context.Context, s studio.State, progress studio
 			}
 			out.Left = append(out.Left, left...)
 		}
+		if o.Fit && s.Fit == nil {
+			out.Steps = append(out.Steps, t.Name+": not compared with a fit, for no starter was fitted to this skeleton")
+		}
 	}
 	if moved == 0 {
 		return fail(studio.Nothing("no joint moves with %s: its rings of vertices stay where they are", said(o.Targets)))
@@ -317,7 +320,13 @@ func (o *ShiftJoint) Apply(_ context.Context, s studio.State, _ studio.Progress)
 	s, err = withTargets(s, s.Mesh.Shapes, rig)
 	return s, studio.Outcome{
 		Before: wording.Length(was.Distance()), After: wording.Length(next.Distance()),
-		Sentence: fmt.Sprintf("%s is moved by %s in %s, was %s", o.Joint, wording.Length(next.Distance()), o.Target, wording.Length(was.Distance())),
+		Sentence: fmt.Sprintf(
+			"%s is moved by %s in %s, was %s",
+			o.Joint,
+			wording.Length(next.Distance()),
+			o.Target,
+			wording.Length(was.Distance()),
+		),
 	}, err
 }
 
@@ -372,7 +381,9 @@ func (o *DropShifts) Apply(_ context.Context, s studio.State, _ studio.Progress)
 		return fail(studio.Nothing("no such joint moves with %s", said(o.Targets)))
 	}
 	s, err = withTargets(s, s.Mesh.Shapes, rig)
-	return s, studio.Outcome{Sentence: fmt.Sprintf("%s no longer with %s", wording.Count(dropped, "joint moves", "joints move"), said(o.Targets))}, err
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("%s no longer with %s", wording.Count(dropped, "joint moves", "joints move"), said(o.Targets)),
+	}, err
 }
 
 // BakeBuild makes the body that is dialed in the character itself: its vertices and joints stand where the targets have them that
@@ -425,7 +436,9 @@ func (o *BakeBuild) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 			switch {
 			case n == 0 || baked[k]:
 			case n < len(sources):
-				return fail(studio.Wrong("%s comes on with %s, of which some would be baked: free or remove it first", t.Name, said(sources)))
+				return fail(
+					studio.Wrong("%s comes on with %s, of which some would be baked: free or remove it first", t.Name, said(sources)),
+				)
 			default:
 				baked[k], changed = true, true
 			}
@@ -540,8 +553,11 @@ func findBuilds(s *studio.State) (out []finding.Finding) {
 		out = append(out, finding.Finding{
 			Code: "joints_stay", Severity: finding.Harms, Count: len(stay),
 			Title: "The skeleton stays behind in " + wording.Count(len(stay), "shape target", "shape targets"),
-			Why: fmt.Sprintf("%s moves the skin about joints by up to %s, and the joints stay: posed in that build, the body bends in the wrong places.",
-				said(stay), wording.Length(farthest)),
+			Why: fmt.Sprintf(
+				"%s moves the skin about joints by up to %s, and the joints stay: posed in that build, the body bends in the wrong places.",
+				said(stay),
+				wording.Length(farthest),
+			),
 			Evidence: []finding.Evidence{{What: "a joint is off by", Value: farthest, Limit: staysBehind * heightOf(s), Unit: "m"}},
 			Remedies: []finding.Remedy{studio.Offer("Let the skeleton follow", &FollowShape{Targets: stay, Takes: takesBoth, Fit: true})},
 		})
@@ -550,8 +566,12 @@ func findBuilds(s *studio.State) (out []finding.Finding) {
 		out = append(out, finding.Finding{
 			Code: "joints_off", Severity: finding.Note, Count: len(off),
 			Title: "Joints stand off their skin in " + wording.Count(len(off), "build", "builds"),
-			Why: fmt.Sprintf("In %s, %s is up to %s from where the rings of skin around it have it. If it was placed so by hand, accept this.",
-				said(off), wording.Some(slices.Compact(joints), "joint", "joints"), wording.Length(apart)),
+			Why: fmt.Sprintf(
+				"In %s, %s is up to %s from where the rings of skin around it have it. If it was placed so by hand, accept this.",
+				said(off),
+				wording.Some(slices.Compact(joints), "joint", "joints"),
+				wording.Length(apart),
+			),
 			Evidence: []finding.Evidence{{What: "a joint is off by", Value: apart, Limit: standsOff * heightOf(s), Unit: "m"}},
 			Where:    finding.Where{Joints: slices.Compact(joints)},
 			Remedies: []finding.Remedy{studio.Offer("Let the skeleton follow", &FollowShape{Targets: off, Takes: takesBoth, Fit: true})},

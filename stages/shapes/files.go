@@ -41,6 +41,7 @@ const (
 type AddTargets struct {
 	File  *studio.File `json:"file" as:"File" help:"a mesh with the same vertices, or one with shape targets"`
 	Match string       `json:"match" as:"Vertices" one:"order=in the same order,place=by place at rest (files with shape targets)"`
+	Name  string       `json:"name,omitempty" as:"Name" help:"of the target of a mesh; none is that of its file"`
 	// Posed: the mesh was sculpted in a pose, of that name if the character keeps one, which is taken out again.
 	Posed bool `json:"posed,omitempty" as:"Sculpted in a pose" help:"the pose is found from the mesh, or is the kept pose of the same name, and is taken out again"`
 }
@@ -106,6 +107,12 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 				out.Steps = append(out.Steps, step)
 			}
 			found = []mesh.Shape{target}
+			if o.Name != "" {
+				if err := studio.CheckName("a shape target", o.Name); err != nil {
+					return fail(err)
+				}
+				found[0].Name = o.Name
+			}
 		}
 		for _, t := range found {
 			size, _ := shape.Largest(t)

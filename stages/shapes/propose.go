@@ -100,7 +100,10 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 	}
 	out := studio.Outcome{Before: fmt.Sprintf("%.2f", before.Score)}
 	if cut {
-		out.Left = append(out.Left, fmt.Sprintf("only the %d worst ends of ranges were looked at: compute correctives once more for the others", mostEnds))
+		out.Left = append(
+			out.Left,
+			fmt.Sprintf("only the %d worst ends of ranges were looked at: compute correctives once more for the others", mostEnds),
+		)
 	}
 	var made []*tried
 	for k, both := range ends {
