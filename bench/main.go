@@ -58,7 +58,15 @@ func main() {
 		{
 			"populations",
 			populations,
-		}, {"solved", solvedWeights}, {"solved-speed", solvedSpeed}, {"solved-poses", solvedPoses}, {"correctives", correctives}, {"helpers", helperJoints}, {"builds", builds}, {"limits", limits}}
+		},
+		{"solved", solvedWeights},
+		{"solved-speed", solvedSpeed},
+		{"solved-poses", solvedPoses},
+		{"correctives", correctives},
+		{"helpers", helperJoints},
+		{"builds", builds},
+		{"pose-correctives", poseCorrectives},
+		{"limits", limits}}
 	for _, table := range tables {
 		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], table.name) {
 			continue // only those that are named

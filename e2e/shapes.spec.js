@@ -173,3 +173,29 @@ test('the curve of a driver is drawn and edited by hand', async ({ page }) => {
   await page.keyboard.press('Delete');
   await expect(dots).toHaveCount(n);
 });
+
+test('a pose of two joints gets a corrective, which comes on near it', async ({ page }) => {
+  test.setTimeout(120_000);
+  const wrong = errors(page);
+  await bound(page, 'Odile', 'Crouched', 'shapes', made);
+  await page.getByRole('button', { name: 'Compute for this pose' }).click();
+  await expect(page.locator('.strip')).toContainText('Pose the character first');
+  await marrow(page, (m, names) => m.set({ pose: new Map(m.store.character.joints.flatMap((j, i) => {
+    const k = names.indexOf(j.name), angles = [0, 0, 0];
+    if (k < 0) return [];
+    angles['xyz'.indexOf(m.store.character.convention.bend)] = k ? 100 : -90;
+    return [[i, angles]];
+  })) }), ['thigh_l', 'shank_l']);
+  await page.getByLabel('Name of the corrective').fill('crouch_l');
+  await page.getByRole('button', { name: 'Compute for this pose' }).click();
+  const row = page.locator('.targets li[data-target=crouch_l]');
+  await expect(row).toBeVisible({ timeout: 60_000 });
+  await expect(row).toContainText('a pose of shank_l, thigh_l');
+  await expect(row.locator('output')).toHaveText('1.00');
+  await marrow(page, (m) => m.set({ pose: new Map() }));
+  await expect(row.locator('output')).toHaveText('0.00');
+  await row.locator('b').click();
+  await page.getByRole('button', { name: 'Pose the joint there' }).click();
+  await expect(row.locator('output')).toHaveText('1.00');
+  expect(wrong).toEqual([]);
+});

@@ -131,6 +131,60 @@ func Propose(
 	return out, nil
 }
 
+// Posed is a corrective for a pose of several joints.
+type Posed struct {
+	Target mesh.Shape // world frame
+	// Before and After are how far the vertices that it moves are from the guide in the pose, without it and with it: root of the
+	// mean of squares, meters.
+	Before, After float64
+	Largest       float64 // offset, meters
+	Flattened     int     // vertices that blending flattens there, where it is a compromise
+}
+
+// InPose computes what brings the skin to the guide in a pose, beside what targets of the skin bring on there: where it bends with
+// one of the joints in part, softly fading out beyond. Things in one piece are moved as one. It is nil where there is nothing
+// to bring nearer.
+func InPose(ctx context.Context, skin *deform.Skin, m *mesh.Mesh, g *guide.Solid, p pose.Pose, joints []int) (*Posed, error) {
+	points, _, w, s := skin.Parts()
+	height := geom.BoxOf(points).Size().Y
+	posed, err := g.Poses(ctx, []pose.Pose{p}, guide.Options{})
+	if err != nil {
+		return nil, err
+	}
+	mask := make([]float64, len(points))
+	for _, j := range joints {
+		for v, share := range bending(points, w, s, j, soft*height) {
+			mask[v] = max(mask[v], share)
+		}
+	}
+	want := posed[0].Places(points)
+	off, flattened := offsetsOf(skin, p, want, flatComputed)
+	for v, share := range mask {
+		off[v] = r3.Scale(share, off[v])
+	}
+	asOne(off, weights.RigidPieces(m, w))
+	out := &Posed{Target: mesh.Shape{Vertex: large(off, smallest*height)}}
+	if len(out.Target.Vertex) == 0 {
+		return nil, nil
+	}
+	for _, v := range flattened {
+		if mask[v] > 0 {
+			out.Flattened++
+		}
+	}
+	have, blends := skin.Places(p), skin.Blends(p)
+	for _, v := range out.Target.Vertex {
+		out.Target.Offset = append(out.Target.Offset, off[v])
+		out.Largest = math.Max(out.Largest, r3.Norm(off[v]))
+		left := r3.Sub(want[v], have[v])
+		out.Before += r3.Norm2(left)
+		out.After += r3.Norm2(r3.Sub(left, blends[v].Direction(off[v])))
+	}
+	n := float64(len(out.Target.Vertex))
+	out.Before, out.After = math.Sqrt(out.Before/n), math.Sqrt(out.After/n)
+	return out, nil
+}
+
 // half and end are two of the shares.
 const half, end = 1, 3
 

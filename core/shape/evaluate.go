@@ -24,6 +24,7 @@ type Evaluator struct {
 	sources  [][]int     // by target: those that it is made of, -1 for one that is gone
 	times    []float64   // by target: of its groups, 0 where muted
 	silent   []bool      // by target: another has solo, which leaves what is made of it as it is
+	fields   []*field
 	// Lost are targets whose driver's joint or axis is gone, or what they are made of: they are off.
 	Lost []string
 }
@@ -44,6 +45,8 @@ func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 	}
 	e.order, _ = r.order()
 	var trials []skeleton.Trial
+	var same []int
+	e.fields, same = r.fields()
 	for i := range r.Targets {
 		t := &r.Targets[i]
 		if !t.Muted {
@@ -59,6 +62,12 @@ func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 			if lost = k < 0; !lost {
 				rot := quat.Conj(geom.Normalise(s.Joints[trials[k].Joint].Rot))
 				e.drivers[i] = driver{d.Joint, geom.Rotate(rot, trials[k].Axis), d.curve()}
+			}
+		}
+		if t.Near != nil {
+			lost = slices.Contains(same, i) || s == nil
+			for name := range t.Near.Turns {
+				lost = lost || s.Index(name) < 0
 			}
 		}
 		for _, name := range t.Sources() {
@@ -83,6 +92,9 @@ func (r *Rig) For(s *skeleton.Skeleton, x skeleton.Marks) *Evaluator {
 			e.Lost = append(e.Lost, t.Name)
 		}
 	}
+	e.fields = slices.DeleteFunc(e.fields, func(f *field) bool {
+		return slices.ContainsFunc(f.targets, func(i int) bool { return slices.Contains(e.Lost, r.Targets[i].Name) })
+	})
 	e.silent = r.silent(e.order, e.sources)
 	return e
 }
@@ -167,6 +179,9 @@ func (d *driver) angle(p pose.Pose) float64 {
 // Values are how far on each target of the rig is in a pose.
 func (e *Evaluator) Values(p pose.Pose) []float64 {
 	out := make([]float64, len(e.rig.Targets))
+	for _, f := range e.fields {
+		f.values(p, out)
+	}
 	for _, i := range e.order {
 		t := &e.rig.Targets[i]
 		value := t.Value
@@ -176,6 +191,8 @@ func (e *Evaluator) Values(p pose.Pose) []float64 {
 			if d := &e.drivers[i]; d.curve != nil {
 				value = d.curve(d.angle(p))
 			}
+		case t.Near != nil:
+			value = out[i]
 		case t.Between != nil:
 			value = 0
 			if k := e.sources[i][0]; k >= 0 {
@@ -221,7 +238,7 @@ func (e *Evaluator) Moves() bool {
 	return slices.ContainsFunc(e.order, func(i int) bool {
 		t := &e.rig.Targets[i]
 		return (e.silent == nil || !e.silent[i]) && e.times[i] != 0 &&
-			(t.Value != 0 || t.Driver != nil || t.Between != nil || t.Meets != nil)
+			(t.Value != 0 || !t.ByHand())
 	})
 }
 

@@ -29,7 +29,7 @@ type Set struct {
 	Values map[string]float64 `json:"values"`
 }
 
-// Target is how a shape target is used. At most one of Driver, Between and Meets says where its value comes from; without
+// Target is how a shape target is used. At most one of Driver, Near, Between and Meets says where its value comes from; without
 // any it is Value, as set by hand.
 type Target struct {
 	Name  string      `json:"name"`
@@ -41,6 +41,7 @@ type Target struct {
 	Group string      `json:"group,omitempty"`
 
 	Driver  *Driver  `json:"driver,omitempty"`
+	Near    *Near    `json:"near,omitempty"`
 	Between *Between `json:"between,omitempty"`
 	Meets   *Meets   `json:"meets,omitempty"`
 
@@ -149,6 +150,8 @@ func (t *Target) By() string {
 	switch {
 	case t.Driver != nil:
 		return fmt.Sprintf("%s %s, on at %g°", t.Driver.Joint, t.Driver.Axis, t.Driver.top().Degrees)
+	case t.Near != nil:
+		return t.Near.By()
 	case t.Between != nil:
 		return fmt.Sprintf("%s at %g%%", t.Between.Of, math.Round(100*t.Between.At))
 	case t.Meets != nil && t.Meets.Least:
@@ -218,6 +221,14 @@ func (r *Rig) Validate() error {
 			}
 		}
 	}
+	near := map[string]int{}
+	for i := range r.Targets {
+		if n := r.Targets[i].Near; n != nil {
+			if near[n.key()]++; near[n.key()] > mostNear {
+				return fmt.Errorf("more than %d shape targets are on near poses of %s", mostNear, strings.Join(n.of(), ", "))
+			}
+		}
+	}
 	if name := r.loops(); name != "" {
 		return fmt.Errorf("shape target %q depends on itself", name)
 	}
@@ -252,6 +263,12 @@ func (r *Rig) check(t *Target) error {
 			}
 		}
 	}
+	if n := t.Near; n != nil {
+		sources++
+		if err := n.check(); err != nil {
+			return err
+		}
+	}
 	if b := t.Between; b != nil {
 		sources++
 		if !(b.At > 0 && b.At < 1) {
@@ -272,7 +289,7 @@ func (r *Rig) check(t *Target) error {
 		}
 	}
 	if sources > 1 {
-		return fmt.Errorf("its value comes from more than one of driver, in-between and combination")
+		return fmt.Errorf("its value comes from more than one of driver, pose, in-between and combination")
 	}
 	return nil
 }
@@ -388,7 +405,9 @@ func (r *Rig) WithNames(names map[string]string) *Rig {
 }
 
 // ByHand reports whether a hand sets how far on the target is.
-func (t *Target) ByHand() bool { return t.Driver == nil && t.Between == nil && t.Meets == nil }
+func (t *Target) ByHand() bool {
+	return t.Driver == nil && t.Near == nil && t.Between == nil && t.Meets == nil
+}
 
 // Set returns the rig with the values of targets that a hand sets, by name, and the others of those off.
 func (r *Rig) Set(values map[string]float64) *Rig {
@@ -425,6 +444,13 @@ func (r *Rig) Renamed(joints, gone map[string]string) *Rig {
 				}
 			}
 			out.Targets[i].Joints = next
+		}
+		if n := out.Targets[i].Near; n != nil {
+			named := &Near{Turns: make(map[string][4]float64, len(n.Turns)), Reach: n.Reach}
+			for name, q := range n.Turns {
+				named.Turns[cmp.Or(joints[name], name)] = q
+			}
+			out.Targets[i].Near = named
 		}
 		if d := out.Targets[i].Driver; d != nil && joints[d.Joint] != "" {
 			named := *d

@@ -231,6 +231,14 @@ func TestValuesAreWrittenForOtherEvaluators(t *testing.T) {
 			shape.Target{Name: "most", Between: &shape.Between{Of: "hand", At: 0.75}},
 			shape.Target{Name: "hand", Value: math.Round(1000*rng.Float64()) / 1000},
 		)
+		for k := range rng.IntN(4) { // near poses of one joint, or of two
+			n := &shape.Near{Turns: map[string][4]float64{}, Reach: 20 + 80*rng.Float64()}
+			for _, name := range []string{"forearm_l", "upper_arm_l"}[:1+k%2] {
+				q := pose.Turn(150*rng.Float64(), 100*rng.Float64(), 100*rng.Float64())
+				n.Turns[name] = [4]float64{q.Imag, q.Jmag, q.Kmag, q.Real}
+			}
+			r.Targets = append(r.Targets, shape.Target{Name: fmt.Sprintf("near_%d", k), Near: n})
+		}
 		switch rng.IntN(6) { // most have no solo
 		case 0:
 			r.Targets[rng.IntN(len(r.Targets))].Solo = true

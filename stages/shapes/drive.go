@@ -114,7 +114,7 @@ func sourced(s studio.State, name string, f func(t *shape.Target)) (studio.State
 	rig := s.Rig()
 	t := &rig.Targets[at[0]]
 	was := t.By()
-	t.Value, t.Driver, t.Between, t.Meets = 0, nil, nil, nil
+	t.Value, t.Driver, t.Near, t.Between, t.Meets = 0, nil, nil, nil, nil
 	f(t)
 	next, err := withTargets(s, s.Mesh.Shapes, rig)
 	if err != nil {
@@ -154,7 +154,7 @@ func (o *FreeTargets) Apply(_ context.Context, s studio.State, _ studio.Progress
 	for _, k := range at {
 		t := &rig.Targets[k]
 		if t.By() != "" {
-			t.Driver, t.Between, t.Meets = nil, nil, nil
+			t.Driver, t.Near, t.Between, t.Meets = nil, nil, nil, nil
 			n++
 		}
 	}

@@ -367,6 +367,12 @@ func (o *MirrorTargets) Apply(_ context.Context, s studio.State, _ studio.Progre
 		next := rig.Targets[k]
 		next.Name, next.Lock = name, false
 		next.Joints = mirroredShifts(&s, next.Joints)
+		if n := next.Near; n != nil {
+			if s.Skeleton == nil {
+				return fail(studio.Wrong("%s is brought on by %s, and there is no skeleton", t.Name, n.By()))
+			}
+			next.Near = mirroredNear(&s, n)
+		}
 		if d := next.Driver; d != nil {
 			turned := *d
 			joint, ok := marks.Partner(d.Joint)

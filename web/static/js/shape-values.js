@@ -55,10 +55,72 @@ function times(groups, name) {
   return out;
 }
 
+// apart is the angle between two rotations, degrees.
+function apart(a, b) {
+  const long = Math.hypot(...a) * Math.hypot(...b), dot = (a[0] * b[0] + a[1] * b[1] + a[2] * b[2] + a[3] * b[3]) / long;
+  // By the sine too, which is exact where they are nearly the same.
+  const v = [0, 1, 2].map((k) => (a[3] * b[k] - b[3] * a[k] - (a[(k + 1) % 3] * b[(k + 2) % 3] - a[(k + 2) % 3] * b[(k + 1) % 3])) / long);
+  return 2 * Math.atan2(Math.hypot(...v), Math.abs(dot)) * 180 / Math.PI;
+}
+
+// inverted is the inverse of a matrix by rows, null where it has none (Gauss and Jordan, by the largest of each column).
+function inverted(rows) {
+  const n = rows.length, m = rows.map((r, i) => [...r, ...r.map((_, k) => (k === i ? 1 : 0))]);
+  for (let c = 0; c < n; c++) {
+    let best = c;
+    for (let r = c; r < n; r++) if (Math.abs(m[r][c]) > Math.abs(m[best][c])) best = r;
+    [m[c], m[best]] = [m[best], m[c]];
+    if (Math.abs(m[c][c]) < 1e-14) return null;
+    m[c] = m[c].map((x) => x / m[c][c]);
+    for (let r = 0; r < n; r++) { const f = m[r][c]; if (r !== c && f) m[r] = m[r].map((x, k) => x - f * m[c][k]); }
+  }
+  return m.map((r) => r.slice(n));
+}
+
+const solved = new WeakMap(); // by rig: what brings on targets near poses of the same joints
+
+// fields are the targets near poses of the same joints, each with the shares by which a pose has its own target on and no other.
+function fields(rig) {
+  if (solved.has(rig)) return solved.get(rig);
+  const by = new Map(), rest = [0, 0, 0, 1];
+  rig.targets.forEach((t, i) => {
+    if (!t.near) return;
+    const joints = Object.keys(t.near.turns).sort(), key = joints.join('\n');
+    if (!by.has(key)) by.set(key, { joints, targets: [], poses: [joints.map(() => rest)], reach: [Infinity] });
+    const f = by.get(key);
+    f.targets.push(i);
+    f.poses.push(joints.map((n) => t.near.turns[n]));
+    f.reach.push(t.near.reach);
+    f.reach[0] = Math.min(f.reach[0], t.near.reach);
+  });
+  const out = [...by.values()];
+  const largest = (rows) => Math.max(...rows.map((r) => r.reduce((sum, x) => sum + Math.abs(x), 0)));
+  for (const f of out) {
+    const rows = f.poses.map((p) => pulls(f, p)), shares = inverted(rows);
+    f.shares = shares && largest(rows) * largest(shares) < 1e8 ? shares : null; // else two poses are all but the same
+  }
+  solved.set(rig, out);
+  return out;
+}
+
+const pulls = (f, turns) => f.poses.map((p, k) => Math.exp(-p.reduce((sum, q, j) => sum + apart(q, turns[j]) ** 2, 0) / f.reach[k] ** 2));
+
+// nearValues are how far on the targets near poses are, by their number.
+function nearValues(rig, turnOf) {
+  const out = new Map();
+  for (const f of fields(rig)) {
+    const turns = f.joints.map((n) => turnOf(n) ?? [0, 0, 0, 1]);
+    if (!f.shares || turns.every((q) => apart(q, [0, 0, 0, 1]) === 0)) continue;
+    const p = pulls(f, turns);
+    f.targets.forEach((i, k) => out.set(i, Math.max(0, Math.min(1, p.reduce((sum, x, j) => sum + x * f.shares[j][k + 1], 0)))));
+  }
+  return out;
+}
+
 // shapeValues are the values of all targets. turnOf returns the rotation of a joint from rest, about its own axes, [x, y, z, w],
 // or null where it is not turned; held, unless null, has values that a hand holds, by name.
-export function shapeValues({ targets, groups = [] }, turnOf, held = null) {
-  const at = new Map(targets.map((t, i) => [t.name, i])), out = new Array(targets.length).fill(null);
+export function shapeValues(rig, turnOf, held = null) {
+  const { targets, groups = [] } = rig, near = nearValues(rig, turnOf), at = new Map(targets.map((t, i) => [t.name, i])), out = new Array(targets.length).fill(null);
   const value = (i) => {
     if (i === undefined) return 0;
     if (out[i] !== null) return out[i];
@@ -69,7 +131,8 @@ export function shapeValues({ targets, groups = [] }, turnOf, held = null) {
     else if (t.driver) {
       const turn = t.driver.about && turnOf(t.driver.joint);
       x = turn ? valueAt(t.driver, angleAbout(turn, t.driver.about)) : 0;
-    } else if (t.between) {
+    } else if (t.near) x = near.get(i) ?? 0;
+    else if (t.between) {
       const { of, at: middle } = t.between, others = targets.filter((o) => o.between?.of === of).map((o) => o.between.at);
       const low = Math.max(0, ...others.filter((o) => o < middle)), high = Math.min(1, ...others.filter((o) => o > middle)), y = value(at.get(of));
       x = y <= low || y >= high ? 0 : y <= middle ? (y - low) / (middle - low) : (high - y) / (high - middle);

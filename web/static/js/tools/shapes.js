@@ -40,6 +40,11 @@ export const tool = {
   },
 };
 
+// turnsShown are the turns of the pose that is shown, about the joints' own axes, by name.
+function turnsShown() {
+  return Object.fromEntries([...store.pose].map(([i, a]) => [joints()[i].name, turnFrom(a, joints()[i].order)]));
+}
+
 // moving tells whether a joint of the picked build is to be moved, in a pose in which it can be: at rest, with the target on.
 function moving() {
   return Boolean(tray.querySelector('[name=move]')?.checked && targetOf(picked) && chosenJoint() && !store.pose.size && Math.abs(valueOf(picked)) > 0.05);
@@ -92,8 +97,8 @@ function show() {
   acts.querySelector('h4').textContent = t.name;
   acts.querySelector('[data-shape=mute_targets]').textContent = t.muted ? 'Unmute' : 'Mute';
   acts.querySelector('[data-shape=lock_targets]').textContent = t.lock ? 'Unlock' : 'Lock';
-  acts.querySelector('[data-pose-there]').disabled = !t.driver?.about;
-  acts.querySelector('[data-shape=free_targets]').disabled = !t.driver && !t.between && !t.meets;
+  acts.querySelector('[data-pose-there]').disabled = !t.driver?.about && !t.near;
+  acts.querySelector('[data-shape=free_targets]').disabled = !t.driver && !t.near && !t.between && !t.meets;
   const name = acts.querySelector('[name=name]');
   if (name !== document.activeElement) name.value = t.name;
   showShifts(acts, t);
@@ -168,7 +173,7 @@ tray.addEventListener('click', async (e) => {
   if (store.stage !== 'shapes') return;
   const li = e.target.closest('.targets li'), t = targetOf(picked);
   if (li?.dataset.target && e.target.type !== 'range') { pick(li.dataset.target === picked ? '' : li.dataset.target); return; }
-  if (e.target.closest('[data-pose-there]') && t?.driver?.about) { poseThere(t.driver); return; }
+  if (e.target.closest('[data-pose-there]') && t) { if (t.near) poseNear(t.near); else if (t.driver?.about) poseThere(t.driver); return; }
   if (await acted(e.target, t)) return;
   const does = e.target.closest('button[data-shape]')?.dataset.shape;
   if (!does || !t) return;
@@ -231,6 +236,12 @@ tray.addEventListener('submit', async (e) => {
   const does = e.target.dataset.shape;
   if (store.stage !== 'shapes' || !does) return;
   e.preventDefault();
+  if (does === 'correct_pose') {
+    const name = String(new FormData(e.target).get('name'));
+    if (!store.pose.size) set({ say: 'Pose the character first: turn the joints to where the skin needs a corrective.' });
+    else if (await operate(does, { turns: turnsShown(), ...(name ? { name } : {}) })) e.target.reset();
+    return;
+  }
   if (does === 'keep_values') { await operate(does, { name: String(new FormData(e.target).get('name')) }); return; }
   if (!picked) return;
   const f = new FormData(e.target), number = (k) => Number(f.get(k));
@@ -239,7 +250,10 @@ tray.addEventListener('submit', async (e) => {
     if (await operate(does, { target: picked, name })) pick(name);
   } else if (does === 'scale_target') await operate(does, { target: picked, times: number('times'), below: number('below') / 1000 });
   else if (does === 'add_to_target') await operate(does, { target: picked, from: f.get('from'), times: number('times') });
-  else if (does === 'group_targets') await operate(does, { targets: [picked], group: String(f.get('group')) });
+  else if (does === 'drive_by_pose') {
+    if (!store.pose.size) { set({ say: 'Pose the character first: the target comes on near the pose that is shown.' }); return; }
+    await operate(does, { target: picked, turns: turnsShown(), reach: number('reach') });
+  } else if (does === 'group_targets') await operate(does, { targets: [picked], group: String(f.get('group')) });
   else if (does === 'place_between') await operate(does, { target: picked, of: f.get('of'), at: number('at') });
   else if (does === 'combine_targets') await operate(does, { target: picked, of: f.getAll('of'), least: f.has('least') });
   else if (does === 'follow_shape') await operate(does, { targets: [picked], takes: f.get('takes'), fit: f.has('fit'), ...(f.has('chosen') ? { joints: chosenNames() } : {}) });
@@ -258,6 +272,16 @@ function poseThere({ joint, about, knots }) {
   if (i < 0) return;
   const half = top({ knots }).degrees * Math.PI / 360, s = Math.sin(half);
   setPoses({ ...posesByName(), [joint]: anglesFrom([about[0] * s, about[1] * s, about[2] * s, Math.cos(half)], joints()[i].order) });
+}
+
+// poseNear turns the joints to the pose that a target is on in.
+function poseNear({ turns }) {
+  const list = joints(), out = {};
+  for (const [name, q] of Object.entries(turns)) {
+    const j = list.find((x) => x.name === name);
+    if (j) out[name] = anglesFrom(q, j.order);
+  }
+  setPoses(out);
 }
 
 // Files are sent, and what they hold is added.
@@ -293,7 +317,7 @@ export const own = {
   set_target: focus('.targets input'),
   mute_targets: focus('.targets li'), lock_targets: focus('.targets li'), add_to_target: focus('.targets li'), rename_target: focus('.targets li'), remove_targets: focus('.targets li'), mirror_targets: focus('.targets li'),
   split_target: focus('.targets li'), scale_target: focus('.targets li'), drive_target: focus('.targets li'), combine_targets: focus('.targets li'),
-  group_targets: focus('.targets li'), set_group: focus('.targets .group input'), drop_group: focus('[data-drop-group]'), solo_targets: focus('.targets li'),
+  correct_pose: focus('[data-shape=correct_pose] button'), drive_by_pose: focus('.targets li'), group_targets: focus('.targets li'), set_group: focus('.targets .group input'), drop_group: focus('[data-drop-group]'), solo_targets: focus('.targets li'),
   follow_shape: focus('.targets li'), shift_joint: focus('.targets li'), drop_shifts: focus('.targets li'), bake_build: focus('[data-bake-build]'), reset_targets: focus('[data-reset-targets]'),
   keep_values: focus('[data-shape=keep_values] input'), use_values: focus('[data-use-set]'), drop_values: focus('[data-drop-set]'), place_between: focus('.targets li'), free_targets: focus('.targets li'),
 };
