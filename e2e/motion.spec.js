@@ -1,8 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { expect, test } from './test.js';
-import { bound, choose, errors, marrow, open } from './open.js';
+import { framesOf, bound, choose, errors, marrow, open } from './open.js';
 
 const made = [];
 test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
@@ -93,23 +92,7 @@ test('the reel is scrubbed, stepped and played, and what the page shows of it th
   const count = Number(await strip.getAttribute('aria-valuemax')) + 1, frames = Array.from({ length: 10 }, (_, k) => Math.floor(((k + 0.6) * count) / 10));
   const core = JSON.parse(execFileSync('go', ['run', './e2e/bent', file, JSON.stringify(frames)], { maxBuffer: 1 << 29 }));
   expect(core.count).toBe(count);
-  await page.route('**/loaders/**', (route) => route.fulfill({ path: join('node_modules/three/examples/jsm', new URL(route.request().url()).pathname.split('/loaders/')[1]), contentType: 'text/javascript' }));
-  const three = await page.evaluate(async ([base64, list, step]) => {
-    const { GLTFLoader } = await import('/loaders/loaders/GLTFLoader.js');
-    const { AnimationMixer, Vector3 } = await import('three');
-    const { scene, animations } = await new GLTFLoader().parseAsync(Uint8Array.from(atob(base64), (c) => c.charCodeAt(0)).buffer, '');
-    const mixer = new AnimationMixer(scene), skinned = [], out = [], v = new Vector3();
-    mixer.clipAction(animations[0]).play();
-    scene.traverse((o) => { if (o.isSkinnedMesh) skinned.push(o); });
-    for (const f of list) {
-      mixer.setTime(f * step);
-      scene.updateMatrixWorld(true);
-      const mesh = skinned[0], places = [];
-      for (let i = 0; i < mesh.geometry.attributes.position.count; i++) { mesh.getVertexPosition(i, v).applyMatrix4(mesh.matrixWorld); places.push([v.x, v.y, v.z]); }
-      out.push(places);
-    }
-    return out;
-  }, [glb.toString('base64'), frames, core.step]);
+  const three = await framesOf(page, glb, frames, core.step);
   three.forEach((places, k) => {
     expect(places.length).toBe(core.frames[k].length);
     expect(Math.max(...places.map((p, i) => apart(p, core.frames[k][i]))), `frame ${frames[k]}`).toBeLessThan(1e-5 * core.height);

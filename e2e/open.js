@@ -1,4 +1,5 @@
 // Helpers of the browser tests.
+import { join } from 'node:path';
 import { expect } from './test.js';
 
 // ids are the characters of the cast by name, asked of the server: no page is drawn for it.
@@ -46,4 +47,25 @@ export async function bound(page, name, as, stage, made) {
   await page.goto(`/characters/${id}/${stage}`);
   await page.waitForSelector('body[data-ready]');
   return id;
+}
+
+// framesOf are the places of the vertices of a GLB in frames of its first motion, a step apart, as three.js shows them.
+export async function framesOf(page, glb, frames, step) {
+  await page.route('**/loaders/**', (route) => route.fulfill({ path: join('node_modules/three/examples/jsm', new URL(route.request().url()).pathname.split('/loaders/')[1]), contentType: 'text/javascript' }));
+  return page.evaluate(async ([base64, list, step]) => {
+    const { GLTFLoader } = await import('/loaders/loaders/GLTFLoader.js');
+    const { AnimationMixer, Vector3 } = await import('three');
+    const { scene, animations } = await new GLTFLoader().parseAsync(Uint8Array.from(atob(base64), (c) => c.charCodeAt(0)).buffer, '');
+    const mixer = new AnimationMixer(scene), skinned = [], out = [], v = new Vector3();
+    mixer.clipAction(animations[0]).play();
+    scene.traverse((o) => { if (o.isSkinnedMesh) skinned.push(o); });
+    for (const f of list) {
+      mixer.setTime(f * step);
+      scene.updateMatrixWorld(true);
+      const mesh = skinned[0], places = [];
+      for (let i = 0; i < mesh.geometry.attributes.position.count; i++) { mesh.getVertexPosition(i, v).applyMatrix4(mesh.matrixWorld); places.push([v.x, v.y, v.z]); }
+      out.push(places);
+    }
+    return out;
+  }, [glb.toString('base64'), frames, step]);
 }

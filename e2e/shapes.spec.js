@@ -1,5 +1,7 @@
+import { execFileSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
 import { expect, test } from './test.js';
-import { bound, errors, marrow } from './open.js';
+import { bound, errors, framesOf, marrow } from './open.js';
 
 const made = [];
 test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page.request.post(`/api/characters/${id}/remove`); });
@@ -198,4 +200,29 @@ test('a pose of two joints gets a corrective, which comes on near it', async ({ 
   await page.getByRole('button', { name: 'Pose the joint there' }).click();
   await expect(row.locator('output')).toHaveText('1.00');
   expect(wrong).toEqual([]);
+});
+
+test('three.js shows a motion with a corrective and in a build as core computes it', async ({ page }, info) => {
+  test.setTimeout(120_000);
+  const id = await bound(page, 'Odile', 'Handed off young', 'shapes', made);
+  const head = async () => (await (await page.request.get(`/api/characters/${id}`)).json()).head;
+  const ask = async (op, params) => {
+    const base = await head();
+    expect((await page.request.post(`/api/characters/${id}/ops`, { data: { op, params, base, confirmed: true } })).ok()).toBe(true);
+    await expect.poll(head, { timeout: 60_000 }).not.toBe(base);
+  };
+  await ask('correct_pose', { turns: { shank_l: [Math.sin(1), 0, 0, Math.cos(1)], forearm_r: [Math.sin(1), 0, 0, Math.cos(1)] } });
+  await ask('set_target', { target: 'young', value: 0.6 });
+  const glb = await (await page.request.get(`/characters/${id}/handoff/reel?influences=4`)).body(), file = info.outputPath('reel.glb');
+  writeFileSync(file, glb);
+  const doc = JSON.parse(glb.subarray(20, 20 + glb.readUInt32LE(12)).toString());
+  expect(doc.animations[0].channels.filter((c) => c.target.path === 'translation').length).toBeGreaterThan(5);
+  const count = JSON.parse(execFileSync('go', ['run', './e2e/bent', file, '[]'])).count, frames = Array.from({ length: 10 }, (_, k) => Math.floor(((k + 0.6) * count) / 10));
+  const core = JSON.parse(execFileSync('go', ['run', './e2e/bent', file, JSON.stringify(frames)], { maxBuffer: 1 << 29 }));
+  const three = await framesOf(page, glb, frames, core.step);
+  three.forEach((places, k) => {
+    expect(places.length).toBe(core.frames[k].length);
+    const apart = Math.max(...places.map((p, i) => Math.hypot(p[0] - core.frames[k][i][0], p[1] - core.frames[k][i][1], p[2] - core.frames[k][i][2])));
+    expect(apart, `frame ${frames[k]}`).toBeLessThan(1e-5 * core.height);
+  });
 });

@@ -4,7 +4,7 @@
 //	bent FILE.glb '{"joint": [x, y, z] degrees, …}' [SHARE OF DUAL QUATERNIONS, or linear]
 //	bent FILE.glb '[frame, …]'
 //
-// The second is of the first motion of the file.
+// The second is of the first motion of the file, with its shape targets as they are on and the joints where those have them.
 package main
 
 import (
@@ -16,6 +16,7 @@ import (
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/reading"
 )
@@ -74,11 +75,18 @@ func frames(scene *gltf.Scene, list string) error {
 		return err
 	}
 	clip := scene.Clips[0]
+	skin, err := deform.NewSkin(scene.Mesh.Points, nil, scene.Weights, scene.Skeleton, scene.Binding)
+	if err != nil {
+		return err
+	}
+	if scene.Shapes != nil {
+		skin = skin.Shaped(scene.Mesh.Shapes, scene.Shapes.For(scene.Skeleton, skeleton.DefaultMarks))
+	}
 	var out [][][3]float64
 	for _, f := range which {
 		turns, move := clip.At(f)
 		var places [][3]float64
-		for _, p := range deform.Bound(scene.Mesh.Points, scene.Weights, scene.Skeleton, turns, scene.Binding) {
+		for _, p := range skin.Places(turns) {
 			places = append(places, [3]float64{p.X + move.X, p.Y + move.Y, p.Z + move.Z})
 		}
 		out = append(out, places)
