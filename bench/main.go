@@ -65,6 +65,7 @@ func main() {
 		{"correctives", correctives},
 		{"helpers", helperJoints},
 		{"builds", builds},
+		{"shape-speed", shapeSpeed},
 		{"pose-correctives", poseCorrectives},
 		{"limits", limits}}
 	for _, table := range tables {

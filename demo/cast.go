@@ -40,7 +40,7 @@ func Cast() []Member {
 				{"bind_heat", nil},
 				{"follow_shape", map[string]any{"targets": []string{"young"}}},
 			},
-			[]Step{{"propose_correctives", nil}},
+			[]Step{{"propose_correctives", nil}, {"check_motion", map[string]any{"builds": []string{"young"}}}},
 		},
 		{
 			"Bram",

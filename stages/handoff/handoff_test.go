@@ -1,6 +1,7 @@
 package handoff_test
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/binary"
 	"encoding/json"
@@ -14,8 +15,10 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/shape"
 	"wisemarrow/core/weights"
 	"wisemarrow/formats/gltf"
+	"wisemarrow/formats/obj"
 	"wisemarrow/formats/reading"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/handoff"
@@ -40,6 +43,36 @@ func TestHandoffOfEveryKind(t *testing.T) {
 	require.Equal(t, "水鳥_2.glb", handoff.FileName("水鳥 2", "glb"))
 	require.Equal(t, "___x__.glb", handoff.FileName("../x\"\n", "glb"))
 	require.Less(t, len(handoff.FileName(strings.Repeat("a", 5000), "glb")), 100)
+}
+
+// Each shape target is an OBJ of its own in a ZIP, alone and fully on, and comes back as it was.
+func TestTargetsAreHandedOffAsFiles(t *testing.T) {
+	s := studiotest.Bound(t)
+	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &s, "targets", 0)))
+	m := *s.Mesh
+	m.Shapes = []mesh.Shape{
+		{Name: "Smile", Vertex: []int32{3}, Offset: []r3.Vec{{Y: 0.25}}},
+		{Name: "smile", Vertex: []int32{4}, Offset: []r3.Vec{{X: 0.5}}},
+		{Name: "../up", Vertex: []int32{5}, Offset: []r3.Vec{{Z: -0.125}}},
+	}
+	s.Mesh = &m
+	s = studiotest.Do(t, s, "set_target", `{"target":"Smile","value":1}`)
+	var b bytes.Buffer
+	require.NoError(t, handoff.Write(&b, &s, "targets", 0))
+	file, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	require.Len(t, file.File, 3)
+	for k, name := range []string{"Smile.obj", "smile_2.obj", "___up.obj"} {
+		require.Equal(t, name, file.File[k].Name)
+		r, err := file.File[k].Open()
+		require.NoError(t, err)
+		scene, err := obj.Decode(r, nil, reading.Default)
+		require.NoError(t, err)
+		target := shape.Difference("t", s.Mesh.World(), scene.Mesh.World(), 1e-6)
+		require.Equal(t, m.Shapes[k].Vertex, target.Vertex)
+		require.InDelta(t, 0, r3.Norm(r3.Sub(m.Shapes[k].Offset[0], target.Offset[0])), 1e-6)
+	}
+	require.Equal(t, "odile_targets.zip", handoff.FileName("Odile", "targets"))
 }
 
 func TestFromMeshToHandoff(t *testing.T) {
