@@ -45,9 +45,11 @@ func shapeSpeed() error {
 					t.Vertex, t.Offset = append(t.Vertex, int32(v)), append(t.Offset, r3.Vec{Y: 0.001 * float64(k%7)})
 				}
 				of.Shapes = append(of.Shapes, t)
-				rig.Targets = append(rig.Targets, shape.Target{Name: t.Name, Driver: &shape.Driver{
-					Joint: "forearm_l", Axis: "bend", Knots: []shape.Knot{{Degrees: 60, Value: 0.2}, {Degrees: 130, Value: 1}},
-				}})
+				knots := []shape.Knot{{Degrees: 60, Value: 0.2}, {Degrees: 130, Value: 1}}
+				rig.Targets = append(rig.Targets, shape.Target{
+					Name:   t.Name,
+					Driver: &shape.Driver{Joint: "forearm_l", Axis: "bend", Knots: knots},
+				})
 			}
 			skin, err := deform.NewSkin(m.World(), nil, w, s, nil)
 			if err != nil {
@@ -63,7 +65,8 @@ func shapeSpeed() error {
 			slices.Sort(took)
 			var file bytes.Buffer
 			begin := time.Now()
-			if err := gltf.EncodeGLB(&file, &gltf.Scene{Mesh: &of, Skeleton: s, Weights: w, Shapes: rig, Marks: skeleton.DefaultMarks}); err != nil {
+			scene := &gltf.Scene{Mesh: &of, Skeleton: s, Weights: w, Shapes: rig, Marks: skeleton.DefaultMarks}
+			if err := gltf.EncodeGLB(&file, scene); err != nil {
 				return err
 			}
 			wrote := time.Since(begin)
