@@ -112,7 +112,7 @@ func (o *SetGroup) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	}
 	next := shape.Group{Name: o.Group, In: o.In, Times: o.Times, Muted: o.Muted, Solo: o.Solo}
 	if rig.Groups[k] == next {
-		return fail(studio.Nothing("the group is so already"))
+		return fail(studio.Nothing("the group is set that way already"))
 	}
 	was := rig.Groups[k].Times
 	rig.Groups[k] = next
