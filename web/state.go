@@ -364,7 +364,7 @@ func differing(before, after []jointView) (map[int]jointView, bool) {
 // poseView is a kept pose: turns about the joints' own axes.
 type poseView struct {
 	Name  string       `json:"name"`
-	Turns motion.Turns `json:"turns"`
+	Turns studio.Turns `json:"turns"`
 	Move  [3]float64   `json:"move"`
 }
 
@@ -375,7 +375,7 @@ func poses(_ *site, _ context.Context, o opened) (any, error) {
 	}
 	for _, c := range o.state.Poses {
 		p, move := c.AboutOwn(o.state.Skeleton).At(0)
-		out = append(out, poseView{c.Name, motion.TurnsOf(p), [3]float64{move.X, move.Y, move.Z}})
+		out = append(out, poseView{c.Name, studio.TurnsOf(p), [3]float64{move.X, move.Y, move.Z}})
 	}
 	return out, nil
 }

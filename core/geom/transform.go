@@ -64,6 +64,15 @@ func FromAxes(x, y, z r3.Vec) quat.Number {
 	return Normalise(q)
 }
 
+// Angle returns the angle from one rotation to another, radians, 0 to π; exactly 0 for the same.
+func Angle(a, b quat.Number) float64 {
+	if a == b {
+		return 0
+	}
+	d := quat.Mul(quat.Conj(a), b)
+	return 2 * math.Atan2(math.Sqrt(d.Imag*d.Imag+d.Jmag*d.Jmag+d.Kmag*d.Kmag), math.Abs(d.Real))
+}
+
 // Between returns the shortest rotation that takes direction a to b.
 func Between(a, b r3.Vec) quat.Number {
 	a, b = r3.Unit(a), r3.Unit(b)

@@ -98,7 +98,8 @@ func ArmsTo(s *skeleton.Skeleton, x skeleton.Marks, degrees float64, straight bo
 				continue
 			}
 			turn := geom.Between(d, to)
-			worst = math.Max(worst, between(geom.Between(r3.Sub(s.Joints[ends[n]].Pos, s.Joints[k].Pos), to), geom.Identity))
+			onto := geom.Between(r3.Sub(s.Joints[ends[n]].Pos, s.Joints[k].Pos), to)
+			worst = math.Max(worst, geom.Angle(onto, geom.Identity)*180/math.Pi)
 			p[at.Name] = geom.Normalise(quat.Mul(quat.Conj(at.Rot), quat.Mul(turn, at.Rot)))
 			now = Rested(s, p)
 		}

@@ -76,8 +76,7 @@ func numberOf(q [4]float64) quat.Number {
 
 // between is the angle from one rotation to another, in degrees.
 func between(a, b quat.Number) float64 {
-	d := quat.Mul(quat.Conj(geom.Normalise(a)), geom.Normalise(b))
-	return 2 * math.Atan2(math.Sqrt(d.Imag*d.Imag+d.Jmag*d.Jmag+d.Kmag*d.Kmag), math.Abs(d.Real)) * 180 / math.Pi
+	return geom.Angle(geom.Normalise(a), geom.Normalise(b)) * 180 / math.Pi
 }
 
 // field is what brings on all targets near poses of the same joints.

@@ -39,7 +39,7 @@ var mutants = []Mutant{
 	{"corrective: the joints' sides are not taken together", "stages/shapes/propose.go", "both, used[k] = append(both, other), true", "used[k] = true", "./stages/shapes", "Correctives"},
 	{"builds: turns do not add up", "core/shape/joints.go", "turn[x.joint] = r3.Add(turn[x.joint], r3.Scale(values[k], vec(x.Turn)))", "turn[x.joint] = vec(x.Turn)", "./core/shape", "JointsStand"},
 	{"builds: a mirrored turn is mirrored like a way", "core/shape/joints.go", "Turn: [3]float64{a.Turn[0], -a.Turn[1], -a.Turn[2]},", "Turn: [3]float64{-a.Turn[0], a.Turn[1], a.Turn[2]},", "./core/shape", "JointsStand"},
-	{"builds: what was done to the skin at rest is lost", "core/pose/binding.go", "out[r][i] = posed[i].Mul(out[r][i])", "out[r][i] = posed[i]", "./core/pose", "BuildIsCarried"},
+	{"builds: what was done to the skin at rest is lost", "core/pose/built.go", "out[r][i] = posed[i].Mul(out[r][i])", "out[r][i] = posed[i]", "./core/pose", "BuildIsCarried"},
 	{"builds: the bind pose stays", "studio/builds.go", "s.Binding = s.Binding.Rebuilt(before, built)", "_ = pose.Recorded", "./stages/shapes", "SkeletonFollows|BoundElsewhere"},
 	{"builds: axes stay", "core/fit/follow.go", "out.Joints[i].Rot = geom.Normalise(quat.Mul(q, before.Joints[i].Rot))", "_ = out", "./core/fit", "AxesStay"},
 	{"builds: a file has the nodes of the first body", "formats/gltf/animation.go", "if !elsewhere {", "if true {", "./formats/gltf", "InABuild"},

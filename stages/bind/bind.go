@@ -9,13 +9,13 @@ import (
 	"strings"
 
 	"wisemarrow/core/bind"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
-	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -63,7 +63,7 @@ func age(s *studio.State) []finding.Finding {
 			moved = append(moved, j.Name)
 			far = math.Max(far, d)
 		}
-		if a := angle(j.Rot, b.Rot) * 180 / math.Pi; a > pose.TurnedLimit {
+		if a := geom.Angle(j.Rot, b.Rot) * 180 / math.Pi; a > pose.TurnedLimit {
 			turned = append(turned, j.Name)
 			most = math.Max(most, a)
 		}
@@ -174,9 +174,4 @@ func parent(s *skeleton.Skeleton, j skeleton.Joint) string {
 		return ""
 	}
 	return s.Joints[j.Parent].Name
-}
-
-func angle(a, b quat.Number) float64 {
-	d := quat.Mul(quat.Conj(a), b)
-	return 2 * math.Atan2(math.Sqrt(d.Imag*d.Imag+d.Jmag*d.Jmag+d.Kmag*d.Kmag), math.Abs(d.Real))
 }

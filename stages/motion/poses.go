@@ -3,14 +3,11 @@ package motion
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 
-	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/studio"
 
-	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -41,43 +38,10 @@ func init() {
 // MaxPoses is how many poses a character keeps.
 const MaxPoses = 100
 
-// Turns are turns of joints about their own axes by name: x, y, z, w.
-type Turns map[string][4]float64
-
-// Pose returns them as a pose of a skeleton; a joint that it lacks, or what is no turn, is refused.
-func (t Turns) Pose(s *studio.State) (pose.Pose, error) {
-	p := pose.Pose{}
-	for name, q := range t {
-		if s.Skeleton.Index(name) < 0 {
-			return nil, studio.Wrong("there is no joint %q", name)
-		}
-		x := quat.Number{Imag: q[0], Jmag: q[1], Kmag: q[2], Real: q[3]}
-		if n := quat.Abs(x); !(n > 1e-6) || math.IsInf(n, 0) {
-			return nil, studio.Wrong("the rotation of %s is not valid: %v", name, q)
-		}
-		by := pose.Lengthening(x)
-		if x = geom.Normalise(x); by != 1 {
-			p[name] = pose.Lengthened(x, by)
-		} else if math.Abs(x.Real) < 1 {
-			p[name] = x
-		}
-	}
-	return p, nil
-}
-
-// TurnsOf is a pose as operations name it.
-func TurnsOf(p pose.Pose) Turns {
-	t := Turns{}
-	for name, q := range p {
-		t[name] = [4]float64{q.Imag, q.Jmag, q.Kmag, q.Real}
-	}
-	return t
-}
-
 // SavePose keeps a pose under a name; one of that name is replaced.
 type SavePose struct {
 	Name  string       `json:"name"`
-	Turns Turns        `json:"turns"`
+	Turns studio.Turns `json:"turns"`
 	Move  studio.Place `json:"move,omitempty"` // of what has no parent, metres
 }
 

@@ -11,7 +11,6 @@ import (
 	"wisemarrow/core/corrective"
 	"wisemarrow/core/deform"
 	"wisemarrow/core/geom"
-	"wisemarrow/core/guide"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
 	"wisemarrow/core/solve"
@@ -45,39 +44,31 @@ func init() {
 	)
 }
 
-// Turns are turns of joints about their own axes by name: x, y, z, w.
-type Turns map[string][4]float64
-
 // leastPosed is from what angle on, in degrees, a joint of a pose counts.
 const leastPosed = 1
 
-// pose is that of the joints that turn by so much that it counts; a joint that is not there, or no turn, is refused.
-func (t Turns) pose(s *studio.State) (pose.Pose, *shape.Near, error) {
-	p, near := pose.Pose{}, &shape.Near{Turns: map[string][4]float64{}}
+// nearOf is the pose of the joints that turn by so much that it counts; a joint that is not there, or no turn, is refused.
+func nearOf(s *studio.State, t studio.Turns) (pose.Pose, *shape.Near, error) {
+	all, err := t.Pose(s)
+	if err != nil {
+		return nil, nil, err
+	}
+	p, near := pose.Pose{}, &shape.Near{}
 	away := 0.0
-	for name, q := range t {
-		x := quat.Number{Imag: q[0], Jmag: q[1], Kmag: q[2], Real: q[3]}
-		n := quat.Abs(x)
-		i := s.Skeleton.Index(name)
-		switch {
-		case i < 0:
-			return nil, nil, studio.Wrong("there is no joint %q", name)
-		case !(n > 1e-6) || math.IsInf(n, 0):
-			return nil, nil, studio.Wrong("the rotation of %s is not valid: %v", name, q)
-		case s.Skeleton.Joints[i].Helper != nil:
+	for name, q := range all {
+		if s.Skeleton.Joints[s.Skeleton.Index(name)].Helper != nil {
 			continue // it turns by its rule
 		}
-		x = geom.Normalise(x)
-		angle := 2 * math.Atan2(math.Sqrt(x.Imag*x.Imag+x.Jmag*x.Jmag+x.Kmag*x.Kmag), math.Abs(x.Real)) * 180 / math.Pi
-		if angle < leastPosed {
-			continue
+		q = geom.Normalise(q) // how long a joint is has no part in it
+		if angle := geom.Angle(q, geom.Identity) * 180 / math.Pi; angle >= leastPosed {
+			p[name] = q
+			away += angle * angle
 		}
-		p[name], near.Turns[name] = x, [4]float64{x.Imag, x.Jmag, x.Kmag, x.Real}
-		away += angle * angle
 	}
 	if len(p) == 0 {
 		return nil, nil, studio.Wrong("no joint is turned: pose the character first")
 	}
+	near.Turns = studio.TurnsOf(p)
 	near.Reach = math.Round(math.Sqrt(away)) // as far as rest, half way it is about half on
 	return p, near, nil
 }
@@ -85,14 +76,14 @@ func (t Turns) pose(s *studio.State) (pose.Pose, *shape.Near, error) {
 // DriveByPose brings a target on in a pose of one joint or several: off at rest and in the poses of other targets of the same
 // joints.
 type DriveByPose struct {
-	Target string  `json:"target" as:"Shape target"`
-	Turns  Turns   `json:"turns" as:"Pose" help:"turns of joints about their own axes, x y z w"`
-	Reach  float64 `json:"reach,omitempty" as:"Reach" in:"0..1000" unit:"°" help:"how far from the pose it is still on in part; 0 is as far as rest"`
+	Target string       `json:"target" as:"Shape target"`
+	Turns  studio.Turns `json:"turns" as:"Pose" help:"turns of joints about their own axes, x y z w"`
+	Reach  float64      `json:"reach,omitempty" as:"Reach" in:"0..1000" unit:"°" help:"how far from the pose it is still on in part; 0 is as far as rest"`
 }
 
 // Apply implements studio.Operation.
 func (o *DriveByPose) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	_, near, err := o.Turns.pose(&s)
+	_, near, err := nearOf(&s, o.Turns)
 	if err != nil {
 		return s, studio.Outcome{}, err
 	}
@@ -112,8 +103,8 @@ func (o *DriveByPose) Apply(_ context.Context, s studio.State, _ studio.Progress
 // CorrectPose computes what the skin lacks in a pose, as an elastic body would stand there, beside what other targets bring on
 // there, as a target that comes on near that pose. One that does not measure better is not added.
 type CorrectPose struct {
-	Turns Turns  `json:"turns" as:"Pose" help:"turns of joints about their own axes, x y z w"`
-	Name  string `json:"name,omitempty" as:"Name" help:"none is one of the joints"`
+	Turns studio.Turns `json:"turns" as:"Pose" help:"turns of joints about their own axes, x y z w"`
+	Name  string       `json:"name,omitempty" as:"Name" help:"none is one of the joints"`
 }
 
 // Apply implements studio.Operation.
@@ -124,7 +115,7 @@ func (o *CorrectPose) Apply(ctx context.Context, s studio.State, progress studio
 			studio.Wrong("the joints are not all in the pose that the skin was bound in: at Bind pose, return to it or record it again"),
 		)
 	}
-	p, near, err := o.Turns.pose(&s)
+	p, near, err := nearOf(&s, o.Turns)
 	if err != nil {
 		return fail(err)
 	}
@@ -141,13 +132,9 @@ func (o *CorrectPose) Apply(ctx context.Context, s studio.State, progress studio
 		return fail(err)
 	}
 	progress("Preparing the guide", 0.1)
-	in, _ := s.Mesh.Bindable()
-	if points, _, _, _ := skin.Parts(); !slices.Equal(points, s.Mesh.World()) { // what is on at rest is the body that bends
-		in = in.Placed(points)
-	}
-	g, err := guide.NewSolid(ctx, in, s.Weights.WithoutHelpers(s.Skeleton, nil), s.Skeleton.WithoutHelpers(), guide.Options{})
+	in, g, err := guideOf(ctx, &s, skin)
 	if err != nil {
-		return fail(studio.Wrong("%v", err))
+		return fail(err)
 	}
 	progress("Bending the guide", 0.3)
 	var joints []int
@@ -255,9 +242,5 @@ func mirroredNear(s *studio.State, n *shape.Near) *shape.Near {
 	for name, q := range n.Turns {
 		p[name] = quat.Number{Imag: q[0], Jmag: q[1], Kmag: q[2], Real: q[3]}
 	}
-	out := &shape.Near{Turns: map[string][4]float64{}, Reach: n.Reach}
-	for name, q := range p.Mirrored(s.Skeleton, s.Settings.Marks) {
-		out.Turns[name] = [4]float64{q.Imag, q.Jmag, q.Kmag, q.Real}
-	}
-	return out
+	return &shape.Near{Turns: studio.TurnsOf(p.Mirrored(s.Skeleton, s.Settings.Marks)), Reach: n.Reach}
 }

@@ -8,7 +8,6 @@ import (
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/internal/studiotest"
-	"wisemarrow/stages/shapes"
 	"wisemarrow/studio"
 
 	"github.com/stretchr/testify/require"
@@ -16,8 +15,8 @@ import (
 )
 
 // turned is a pose of joints by degrees about named axes, and its turns as an operation takes them.
-func turned(s studio.State, by map[string]map[string]float64) (pose.Pose, shapes.Turns) {
-	p, turns := pose.Pose{}, shapes.Turns{}
+func turned(s studio.State, by map[string]map[string]float64) (pose.Pose, studio.Turns) {
+	p, turns := pose.Pose{}, studio.Turns{}
 	for _, t := range s.Skeleton.Trials(s.Settings.Marks) {
 		name := s.Skeleton.Joints[t.Joint].Name
 		if degrees := by[name][t.Name]; degrees != 0 {

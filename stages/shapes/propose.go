@@ -90,13 +90,9 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 		return fail(studio.Nothing("no spot of a joint that bends is at %g of its limit or more", o.From))
 	}
 	progress("Preparing the guide", 0.2)
-	in, _ := s.Mesh.Bindable()
-	if points, _, _, _ := skin.Parts(); !slices.Equal(points, s.Mesh.World()) { // what is on at rest is the body that bends
-		in = in.Placed(points)
-	}
-	g, err := guide.NewSolid(ctx, in, s.Weights.WithoutHelpers(s.Skeleton, nil), s.Skeleton.WithoutHelpers(), guide.Options{})
+	in, g, err := guideOf(ctx, &s, skin)
 	if err != nil {
-		return fail(studio.Wrong("%v", err))
+		return fail(err)
 	}
 	out := studio.Outcome{Before: fmt.Sprintf("%.2f", before.Score)}
 	if cut {
@@ -200,6 +196,19 @@ func (o *ProposeCorrectives) Apply(ctx context.Context, s studio.State, progress
 		state.Bind = &b
 	}
 	return state, out, nil
+}
+
+// guideOf is the elastic body of a skin, and what of the mesh it is of.
+func guideOf(ctx context.Context, s *studio.State, skin *deform.Skin) (*mesh.Mesh, *guide.Solid, error) {
+	in, _ := s.Mesh.Bindable()
+	if points, _, _, _ := skin.Parts(); !slices.Equal(points, s.Mesh.World()) { // what is on at rest is the body that bends
+		in = in.Placed(points)
+	}
+	g, err := guide.NewSolid(ctx, in, s.Weights.WithoutHelpers(s.Skeleton, nil), s.Skeleton.WithoutHelpers(), guide.Options{})
+	if err != nil {
+		return nil, nil, studio.Wrong("%v", err)
+	}
+	return in, g, nil
 }
 
 // ends are the ends of ranges that the spots of a sheet are at, worst first, each with that of its partner on the other side; cut
