@@ -9,8 +9,8 @@ import (
 	"strings"
 
 	"wisemarrow/core/bind"
-	"wisemarrow/core/geom"
 	"wisemarrow/core/finding"
+	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/wording"
