@@ -66,6 +66,7 @@ func main() {
 		{"helpers", helperJoints},
 		{"builds", builds},
 		{"shape-speed", shapeSpeed},
+		{"sculpt", sculptSpeed},
 		{"pose-correctives", poseCorrectives},
 		{"limits", limits}}
 	for _, table := range tables {

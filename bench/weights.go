@@ -43,7 +43,7 @@ func weightsSpeed() error {
 		net.Tree()
 		e := weights.Edit(w, nil, nil, 4)
 		stroke, err := weights.NewStroke(
-			weights.Brush{Joint: "upper_arm_l", Mode: weights.BrushAdd, Value: 0.5, Opacity: 1, Radius: 0.08, Both: true},
+			weights.Brush{Joint: "upper_arm_l", Mode: weights.BrushAdd, Value: 0.5, Opacity: 1, Tip: weights.Tip{Radius: 0.08, Both: true}},
 			e,
 			net,
 			weights.Sides{Partner: partnersOf(w)},

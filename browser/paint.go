@@ -42,12 +42,13 @@ type Desk struct {
 	painted  *weights.Editor // of the two, what the stroke under way paints
 	stroke   *weights.Stroke
 	mirrored *weights.Mirrored
+	shapes   shapes
 }
 
 // Desk makes of the arrays, the edges of the polygons (pairs of vertices) and the rules what can
 // be painted on.
 func (a Arrays) Desk(edges []uint32, rules Rules) (*Desk, error) {
-	skin, err := a.Skin()
+	skin, err := a.unshaped()
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +64,14 @@ func (a Arrays) Desk(edges []uint32, rules Rules) (*Desk, error) {
 	if len(rules.Deforms) != len(s.Joints) || len(rules.Partner) != len(s.Joints) {
 		return nil, errors.New("the rules are not of these joints")
 	}
-	d := &Desk{Skin: skin, net: net, s: s, rules: rules}
+	d := &Desk{Skin: skin, net: net, s: s, rules: rules, shapes: shapes{skin: skin}}
+	if a.Rig != nil && len(a.Rig.Targets) > 0 {
+		if d.shapes.targets, err = a.targets(len(points)); err != nil {
+			return nil, err
+		}
+		d.shapes.rig, d.shapes.values = a.Rig, a.Rig.For(s, a.Marks)
+		d.Skin = skin.Shaped(d.shapes.targets, d.shapes.values)
+	}
 	locked := make([]bool, len(w.Joints))
 	for k, name := range w.Joints {
 		locked[k] = slices.Contains(rules.Locked, name)
@@ -168,15 +176,18 @@ func (d *Desk) Begin(brush string, chosen []uint32, mix bool) error {
 
 // Painted are vertices and their influences: joint k of a vertex, heaviest first, by its number in
 // the skeleton, Width of them each, 0 for none. Of a stroke that paints how vertices blend Value is
-// that alone.
+// that alone; of one that sculpts it is the offset of the target, three numbers a vertex.
 type Painted struct {
 	Vertex       []uint32
 	Width        int
 	Joint, Value []float32
 }
 
-// Touch paints touches, as JSON, and returns what has changed.
+// Touch paints or sculpts touches, as JSON, and returns what has changed.
 func (d *Desk) Touch(touches string) (Painted, error) {
+	if d.shapes.stroke != nil {
+		return d.shapes.touch(touches)
+	}
 	if d.stroke == nil {
 		return Painted{}, errors.New("no stroke was begun")
 	}
@@ -198,6 +209,9 @@ func (d *Desk) Touch(touches string) (Painted, error) {
 
 // End ends a stroke, or with back takes it back.
 func (d *Desk) End(back bool) Painted {
+	if d.shapes.stroke != nil {
+		return d.endSculpting(back)
+	}
 	if d.stroke == nil {
 		return Painted{}
 	}

@@ -65,6 +65,20 @@ type Arrays struct {
 // Skin makes of the arrays what can be posed and measured. It is the same as the
 // server makes of the stored character.
 func (a Arrays) Skin() (*deform.Skin, error) {
+	skin, err := a.unshaped()
+	if err != nil || a.Rig == nil || len(a.Rig.Targets) == 0 {
+		return skin, err
+	}
+	targets, err := a.targets(len(a.Points) / 3)
+	if err != nil {
+		return nil, err
+	}
+	_, _, _, s := skin.Parts()
+	return skin.Shaped(targets, a.Rig.For(s, a.Marks)), nil
+}
+
+// unshaped is the skin without its shape targets.
+func (a Arrays) unshaped() (*deform.Skin, error) {
 	n := len(a.Points) / 3
 	if len(a.Points) != 3*n || len(a.Triangles)%3 != 0 {
 		return nil, errors.New("the arrays do not fit together")
@@ -85,15 +99,7 @@ func (a Arrays) Skin() (*deform.Skin, error) {
 	if err != nil {
 		return nil, err
 	}
-	skin, err := deform.NewSkin(points, tris, w, s, a.Binding)
-	if err != nil || a.Rig == nil || len(a.Rig.Targets) == 0 {
-		return skin, err
-	}
-	targets, err := a.targets(n)
-	if err != nil {
-		return nil, err
-	}
-	return skin.Shaped(targets, a.Rig.For(s, a.Marks)), nil
+	return deform.NewSkin(points, tris, w, s, a.Binding)
 }
 
 // targets are the shape targets of n vertices.
@@ -133,6 +139,9 @@ func skeletonOf(joints []Joint) (*skeleton.Skeleton, error) {
 		if j.Long != nil || j.Thick {
 			s.Joints[len(s.Joints)-1].Keeps = &skeleton.Constraints{Length: j.Long, Thick: j.Thick}
 		}
+	}
+	if len(joints) == 0 {
+		return s, nil // a mesh alone, which can be sculpted
 	}
 	if err := s.Validate(); err != nil {
 		return nil, err

@@ -54,6 +54,19 @@ func (s *State) OpenVertices() []bool {
 	return out
 }
 
+// Only says, by vertex, which of the given vertices may be changed; nil is all that are shown.
+func (s *State) Only(vertices []int32) []bool {
+	shown := s.OpenVertices()
+	if vertices == nil {
+		return shown
+	}
+	out := make([]bool, len(s.Mesh.Points))
+	for _, v := range vertices {
+		out[v] = shown == nil || shown[v]
+	}
+	return out
+}
+
 // LockedWeights says, by joint of the weights, whether its weights are locked.
 func (s *State) LockedWeights() []bool {
 	out := make([]bool, len(s.Weights.Joints))

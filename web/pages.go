@@ -55,6 +55,7 @@ func parsePages() pages {
 		"helpers":   motion.Helpers,
 		"targets":   shapes.Rows,
 		"grouped":   shapes.Grouped,
+		"sculpts":   shapes.SculptModes,
 		"builds":    motion.Builds,
 		"worst":     motion.WorstOf,
 		"orders":    axes.Orders,

@@ -80,11 +80,23 @@ func main() {
 			if err != nil {
 				return nil, err
 			}
-			var chosen []uint32
-			if !f.of.Get("chosen").IsNull() {
-				chosen = append([]uint32{}, f.ints("chosen")...)
+			return nil, d.Begin(f.encoded("brush"), f.chosen(), f.yes("mix"))
+		}),
+		// sculpt takes a brush, where it sculpts (target, turns, held), and the vertices that are chosen or null.
+		"sculpt": answering(func(f *fields) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
 			}
-			return nil, d.Begin(f.encoded("brush"), chosen, f.yes("mix"))
+			return nil, d.BeginSculpting(f.encoded("brush"), f.encoded("there"), f.chosen())
+		}),
+		// sculpted takes where (target, turns, held) and answers with what the target does there.
+		"sculpted": answering(func(f *fields) (any, error) {
+			d, err := at()
+			if err != nil {
+				return nil, err
+			}
+			return parsed(d.Sculpted(f.encoded("there")))
 		}),
 		// touch takes touches and answers with what they changed.
 		"touch": answering(func(f *fields) (any, error) {
@@ -265,6 +277,14 @@ func (f *fields) ints(name string) []uint32 {
 		return numbers[uint32](v)
 	}
 	return nil
+}
+
+// chosen are the vertices that are chosen, nil where all are.
+func (f *fields) chosen() []uint32 {
+	if f.of.Get("chosen").IsNull() {
+		return nil
+	}
+	return append([]uint32{}, f.ints("chosen")...)
 }
 
 // encoded is a field as JSON.

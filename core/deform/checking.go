@@ -65,7 +65,7 @@ func newChecking(s *Skin, o CheckOptions) *checking {
 	if o.Cross > 0 {
 		c.tree = geom.NewTree(s.points, s.tris)
 		c.crossed = map[[2]int32]bool{}
-		pairs, _ := c.tree.Crossings(crossLong * c.height)
+		pairs, _ := c.tree.Crossings(CrossLong * c.height)
 		for _, p := range pairs {
 			c.crossed[p] = true
 		}
@@ -80,8 +80,8 @@ func faceNormal(p []r3.Vec, t [3]int32) r3.Vec {
 	return r3.Cross(r3.Sub(p[t[1]], p[t[0]]), r3.Sub(p[t[2]], p[t[0]]))
 }
 
-// crossLong is how long a crossing of two triangles must be, over the height.
-const crossLong = 1e-4
+// CrossLong is how long a crossing of two triangles must be, over the height.
+const CrossLong = 1e-4
 
 // homes finds the bone that each vertex belongs to, and how far bones reach.
 func (c *checking) homes() {
@@ -361,7 +361,7 @@ func (c *checking) limbOf(v int32) string {
 
 // crossings is the share of the skin that goes through itself, where it did not at rest.
 func (c *checking) crossings(w *scratch) (*Fault, bool) {
-	pairs, all := c.tree.Moved(w.posed).Crossings(crossLong * c.height)
+	pairs, all := c.tree.Moved(w.posed).Crossings(CrossLong * c.height)
 	in := map[int32]bool{}
 	for _, p := range pairs {
 		if !c.crossed[p] {

@@ -1,7 +1,10 @@
 package pose
 
 import (
+	"fmt"
+	"maps"
 	"math"
+	"slices"
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/skeleton"
@@ -136,4 +139,24 @@ func (c *Clip) Lengthens() (out []string) {
 		}
 	}
 	return out
+}
+
+// Turned are turns as a file or a page has them, x, y, z, w by name of the joint, as a pose; joints that do not turn are left
+// out, and what is no turn is an error.
+func Turned(turns map[string][4]float64) (Pose, error) {
+	p := Pose{}
+	for _, name := range slices.Sorted(maps.Keys(turns)) {
+		q := turns[name]
+		x := quat.Number{Imag: q[0], Jmag: q[1], Kmag: q[2], Real: q[3]}
+		if n := quat.Abs(x); !(n > 1e-6) || math.IsInf(n, 0) {
+			return nil, fmt.Errorf("the rotation of %s is not valid: %v", name, q)
+		}
+		by := Lengthening(x)
+		if x = geom.Normalise(x); by != 1 {
+			p[name] = Lengthened(x, by)
+		} else if math.Abs(x.Real) < 1 {
+			p[name] = x
+		}
+	}
+	return p, nil
 }

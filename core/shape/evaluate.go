@@ -25,6 +25,7 @@ type Evaluator struct {
 	times    []float64   // by target: of its groups, 0 where muted
 	silent   []bool      // by target: another has solo, which leaves what is made of it as it is
 	fields   []*field
+	held     map[string]float64 // by target: how far on a hand holds it, whatever brings it on
 	// Lost are targets whose driver's joint or axis is gone, or what they are made of: they are off.
 	Lost []string
 }
@@ -185,7 +186,10 @@ func (e *Evaluator) Values(p pose.Pose) []float64 {
 	for _, i := range e.order {
 		t := &e.rig.Targets[i]
 		value := t.Value
+		held, isHeld := e.held[t.Name]
 		switch {
+		case isHeld:
+			value = held
 		case t.Driver != nil:
 			value = 0
 			if d := &e.drivers[i]; d.curve != nil {
@@ -237,9 +241,17 @@ func hat(x, low, at, high float64) float64 {
 func (e *Evaluator) Moves() bool {
 	return slices.ContainsFunc(e.order, func(i int) bool {
 		t := &e.rig.Targets[i]
+		_, isHeld := e.held[t.Name]
 		return (e.silent == nil || !e.silent[i]) && e.times[i] != 0 &&
-			(t.Value != 0 || !t.ByHand())
+			(t.Value != 0 || !t.ByHand() || isHeld)
 	})
+}
+
+// Holding is the evaluator with targets that a hand holds, by name, whatever brings them on; their groups scale them as ever.
+func (e *Evaluator) Holding(values map[string]float64) *Evaluator {
+	out := *e
+	out.held = values
+	return &out
 }
 
 // Described is the rig with what drivers turn about as an axis of the joint's own at rest, for who does not know our names.

@@ -192,7 +192,7 @@ func TestABrushMakesNoSeamAtTheCap(t *testing.T) {
 		}
 		e := weights.Edit(all, nil, nil, 4)
 		s, err := weights.NewStroke(
-			weights.Brush{Joint: "e", Mode: weights.BrushAdd, Value: x, Opacity: 1, Radius: 0.1, Hard: 1},
+			weights.Brush{Joint: "e", Mode: weights.BrushAdd, Value: x, Opacity: 1, Tip: weights.Tip{Radius: 0.1, Hard: 1}},
 			e,
 			n,
 			weights.Sides{},

@@ -104,6 +104,19 @@ func single(list []Influence) []Influence {
 	return list
 }
 
+// Single are weights as they are stored, rounded to float32; the weights themselves where they are.
+func (w *Weights) Single() *Weights {
+	out, same := &Weights{Joints: w.Joints, Of: make([][]Influence, len(w.Of)), Mix: w.Mix}, true
+	for v, list := range w.Of {
+		out.Of[v] = single(list)
+		same = same && (len(list) == 0 || &out.Of[v][0] == &list[0])
+	}
+	if same {
+		return w
+	}
+	return out
+}
+
 // Value returns the share of a joint in a vertex.
 func (e *Editor) Value(v, j int32) float64 { return value(e.At(v), j) }
 

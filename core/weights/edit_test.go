@@ -183,7 +183,7 @@ func TestStrokes(t *testing.T) {
 	}
 	middle := weights.Touch{Tri: int32(len(n.Tris) / 2), B: 0.3, C: 0.3, Pressure: 1}
 	v := n.Tris[middle.Tri][0]
-	brush := weights.Brush{Joint: "b", Mode: weights.BrushSet, Value: 1, Opacity: 0.5, Radius: 3, Hard: 0.5}
+	brush := weights.Brush{Joint: "b", Mode: weights.BrushSet, Value: 1, Opacity: 0.5, Tip: weights.Tip{Radius: 3, Hard: 0.5}}
 	e := start()
 	s := stroked(t, e, n, brush, weights.Sides{}, middle, middle, middle)
 	require.InDelta(t, 0.25+0.5*0.75, e.Value(v, 1), 1e-6, "a stroke does once what its strongest touch does")
@@ -199,7 +199,14 @@ func TestStrokes(t *testing.T) {
 	for mode, want := range map[string]float64{weights.BrushAdd: 0.25 + 0.5*0.4, weights.BrushTake: 0.05,
 		weights.BrushScale: 0.25 * (1 - 0.5*0.6), weights.BrushSmooth: 0.25, weights.BrushEven: 0.25} {
 		e := start()
-		stroked(t, e, n, weights.Brush{Joint: "b", Mode: mode, Value: 0.4, Opacity: 0.5, Radius: 3, Hard: 1}, weights.Sides{}, middle)
+		stroked(
+			t,
+			e,
+			n,
+			weights.Brush{Joint: "b", Mode: mode, Value: 0.4, Opacity: 0.5, Tip: weights.Tip{Radius: 3, Hard: 1}},
+			weights.Sides{},
+			middle,
+		)
 		require.InDelta(t, want, e.Value(v, 1), 1e-6, mode)
 	}
 	// The order of touches is no matter, and those between the same places are the same.
@@ -214,9 +221,11 @@ func TestStrokes(t *testing.T) {
 		_, err := s.Touch(bad)
 		require.Error(t, err, fmt.Sprint(bad))
 	}
-	for _, bad := range []weights.Brush{{Mode: "wipe"}, {Joint: "nobody", Mode: "set", Radius: 1}, {Joint: "a", Mode: "set", Radius: 0},
-		{Joint: "a", Mode: "set", Radius: 1, Value: 2}, {Joint: "a", Mode: "set", Radius: math.NaN()}, {Joint: "a", Mode: "set", Radius: 1,
-			Opacity: -1}, {Joint: "a", Mode: "set", Radius: 1, Hard: 7}} {
+	for _, bad := range []weights.Brush{{Mode: "wipe"}, {Joint: "nobody", Mode: "set", Tip: weights.Tip{Radius: 1}},
+		{Joint: "a", Mode: "set", Tip: weights.Tip{Radius: 0}},
+		{Joint: "a", Mode: "set", Value: 2, Tip: weights.Tip{Radius: 1}}, {Joint: "a", Mode: "set", Tip: weights.Tip{Radius: math.NaN()}},
+		{Joint: "a", Mode: "set", Opacity: -1, Tip: weights.Tip{Radius: 1}},
+		{Joint: "a", Mode: "set", Tip: weights.Tip{Radius: 1, Hard: 7}}} {
 		_, err := weights.NewStroke(bad, start(), n, weights.Sides{})
 		require.Error(t, err, fmt.Sprint(bad))
 	}
@@ -244,7 +253,13 @@ func TestAStrokeOnBothSides(t *testing.T) {
 				t,
 				e,
 				n,
-				weights.Brush{Joint: "arm_l", Mode: weights.BrushAdd, Value: 0.4, Opacity: 1, Radius: 3, Both: true, Builds: builds},
+				weights.Brush{
+					Joint:   "arm_l",
+					Mode:    weights.BrushAdd,
+					Value:   0.4,
+					Opacity: 1,
+					Tip:     weights.Tip{Radius: 3, Both: true, Builds: builds},
+				},
 				sides,
 				weights.Touch{Tri: tri, B: 0.3, C: 0.3, Pressure: 1},
 				weights.Touch{Tri: tri + 2, B: 0.3, C: 0.3, Pressure: 1},
@@ -323,9 +338,11 @@ func TestWhateverIsEditedStaysSound(t *testing.T) {
 						Mode:    mode,
 						Value:   rapid.Float64Range(0, 1).Draw(t, "value"),
 						Opacity: 1,
-						Radius:  2,
-						Both:    rapid.Bool().Draw(t, "both"),
-						Builds:  rapid.Bool().Draw(t, "builds"),
+						Tip: weights.Tip{
+							Radius: 2,
+							Both:   rapid.Bool().Draw(t, "both"),
+							Builds: rapid.Bool().Draw(t, "builds"),
+						},
 					},
 					e,
 					n,
@@ -395,7 +412,7 @@ func TestAStrokeThatSmoothsHasNoOrder(t *testing.T) {
 		Pressure: 0.8,
 	}
 	for _, mode := range []string{weights.BrushSmooth, weights.BrushEven} {
-		brush := weights.Brush{Joint: "b", Mode: mode, Opacity: 0.9, Radius: 3, Hard: 0.5}
+		brush := weights.Brush{Joint: "b", Mode: mode, Opacity: 0.9, Tip: weights.Tip{Radius: 3, Hard: 0.5}}
 		a, b := weights.Edit(w, nil, nil, 0), weights.Edit(w, nil, nil, 0)
 		stroked(t, a, n, brush, weights.Sides{}, one, other)
 		stroked(t, b, n, brush, weights.Sides{}, other, one)

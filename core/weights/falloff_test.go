@@ -12,7 +12,7 @@ import (
 // without a corner at either end (smooth step, 3u² − 2u³).
 func TestTheProfileOfABrush(t *testing.T) {
 	for _, hard := range []float64{0, 0.3, 0.5, 0.9} {
-		b := weights.Brush{Hard: hard}
+		b := weights.Tip{Hard: hard}
 		require.Equal(t, 1.0, b.Falloff(0))
 		require.Equal(t, 1.0, b.Falloff(hard))
 		require.InDelta(t, 0.5, b.Falloff((1+hard)/2), 1e-12)
@@ -27,6 +27,6 @@ func TestTheProfileOfABrush(t *testing.T) {
 			last = x
 		}
 	}
-	require.Equal(t, 1.0, (&weights.Brush{Hard: 1}).Falloff(0.999))
-	require.Zero(t, (&weights.Brush{Hard: 1}).Falloff(1))
+	require.Equal(t, 1.0, (&weights.Tip{Hard: 1}).Falloff(0.999))
+	require.Zero(t, (&weights.Tip{Hard: 1}).Falloff(1))
 }

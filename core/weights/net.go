@@ -3,6 +3,7 @@ package weights
 import (
 	"cmp"
 	"errors"
+	"fmt"
 	"math"
 	"slices"
 
@@ -32,7 +33,7 @@ func NewNet(at []r3.Vec, tris [][3]int32, edges [][2]int32) (*Net, error) {
 	for i, p := range at {
 		n.At[i] = r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
 		if !geom.Finite(n.At[i]) {
-			return nil, errors.New("a vertex has an invalid position")
+			return nil, errInvalid
 		}
 	}
 	inside := func(v int32) bool { return v >= 0 && int(v) < len(at) }
@@ -69,17 +70,46 @@ func NewNet(at []r3.Vec, tris [][3]int32, edges [][2]int32) (*Net, error) {
 	}
 	n.fan = make([]int32, 3*len(tris))
 	fill := slices.Clone(n.first)
-	n.normal = make([]r3.Vec, len(at))
 	for i, t := range tris {
-		normal := geom.TriangleNormal(n.At[t[0]], n.At[t[1]], n.At[t[2]])
 		for _, v := range t {
 			n.fan[fill[v]] = int32(i)
 			fill[v]++
+		}
+	}
+	n.turnNormals()
+	return n, nil
+}
+
+// turnNormals works out the normals of the vertices, by the area of their triangles.
+func (n *Net) turnNormals() {
+	n.normal = make([]r3.Vec, len(n.At))
+	for _, t := range n.Tris {
+		normal := geom.TriangleNormal(n.At[t[0]], n.At[t[1]], n.At[t[2]])
+		for _, v := range t {
 			n.normal[v] = r3.Add(n.normal[v], normal)
 		}
 	}
-	return n, nil
 }
+
+// Moved is the surface with its vertices at other places.
+func (n *Net) Moved(at []r3.Vec) (*Net, error) {
+	if len(at) != len(n.At) {
+		return nil, fmt.Errorf("%d places of %d vertices", len(at), len(n.At))
+	}
+	for _, p := range at {
+		if !geom.Finite(p) {
+			return nil, errInvalid
+		}
+	}
+	out := &Net{At: at, Tris: n.Tris, start: n.start, near: n.near, first: n.first, fan: n.fan}
+	out.turnNormals()
+	return out, nil
+}
+
+var errInvalid = errors.New("a vertex has an invalid position")
+
+// Fan returns the triangles around a vertex, ascending.
+func (n *Net) Fan(v int32) []int32 { return n.fan[n.first[v]:n.first[v+1]] }
 
 // NetOf is the surface of a mesh, in world frame.
 func NetOf(m *mesh.Mesh) (*Net, error) {
@@ -114,6 +144,24 @@ func (n *Net) In(tri int32, b, c float64) r3.Vec {
 // the other, as from a point (Novotni & Klein 2002, "Computing geodesic distances on triangular
 // meshes"), so that in a plane lengths are exact. Only one at a time.
 func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, distances []float64) {
+	var from []geom.Step
+	for _, v := range n.Tris[tri] {
+		from = append(from, geom.Step{At: v, Way: r3.Norm(r3.Sub(n.At[v], at))})
+	}
+	return n.reach(from, radius)
+}
+
+// From returns the vertices within a radius of others along the surface, those first, with how far they are.
+func (n *Net) From(others []int32, radius float64) (vertices []int32, distances []float64) {
+	var from []geom.Step
+	for _, v := range others {
+		from = append(from, geom.Step{At: v})
+	}
+	return n.reach(from, radius)
+}
+
+// reach is Along from vertices that are some way off already.
+func (n *Net) reach(from []geom.Step, radius float64) (vertices []int32, distances []float64) {
 	if n.best == nil {
 		n.best, n.state = make([]float64, len(n.At)), make([]uint8, len(n.At))
 	}
@@ -130,8 +178,8 @@ func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, dis
 		best[v], n.state[v] = d, offered
 		wait.Push(geom.Step{At: v, Way: d})
 	}
-	for _, v := range n.Tris[tri] {
-		offer(v, r3.Norm(r3.Sub(n.At[v], at)))
+	for _, x := range from {
+		offer(x.At, x.Way)
 	}
 	for len(wait) > 0 {
 		x := wait.Pop()
@@ -144,7 +192,7 @@ func (n *Net) Along(tri int32, at r3.Vec, radius float64) (vertices []int32, dis
 				offer(k, x.Way+r3.Norm(r3.Sub(n.At[k], n.At[x.At])))
 			}
 		}
-		for _, i := range n.fan[n.first[x.At]:n.first[x.At+1]] {
+		for _, i := range n.Fan(x.At) {
 			for _, a := range n.Tris[i] {
 				if a == x.At || n.state[a] != settled {
 					continue
@@ -179,7 +227,7 @@ const (
 
 // across offers the vertex beyond edge a–b, of the other triangles at it.
 func (n *Net) across(tri, a, b int32, offer func(int32, float64)) {
-	for _, i := range n.fan[n.first[a]:n.first[a+1]] {
+	for _, i := range n.Fan(a) {
 		t := n.Tris[i]
 		if i == tri || t[0] != b && t[1] != b && t[2] != b {
 			continue

@@ -26,8 +26,13 @@ type Brush struct {
 	Mode    string  `json:"mode"`
 	Value   float64 `json:"value"`   // 0 to 1; of scale 0 to 4
 	Opacity float64 `json:"opacity"` // 0 to 1
-	Radius  float64 `json:"radius"`  // metres, at rest
-	Hard    float64 `json:"hard"`    // share of the radius within which it is full, 0 to 1
+	Tip
+}
+
+// Tip is where a touch of a brush reaches.
+type Tip struct {
+	Radius float64 `json:"radius"` // metres
+	Hard   float64 `json:"hard"`   // share of the radius within which it is full, 0 to 1
 	// Through reaches through the air, not along the surface; Facing only what looks the same
 	// way as the place that is touched; Both paints the mirror image too; Builds lets every touch
 	// add to the last, else a stroke does at each vertex what its strongest touch does.
@@ -60,9 +65,16 @@ func (b *Brush) Check() error {
 		return fmt.Errorf("the value of a brush is from 0 to 1, of scale to 4, not %g", b.Value)
 	case !in(b.Opacity, 1):
 		return fmt.Errorf("the opacity must be 0 to 1, not %g", b.Opacity)
+	}
+	return b.Tip.Check()
+}
+
+// Check reports what is wrong with a tip.
+func (b *Tip) Check() error {
+	switch {
 	case !(b.Radius > 0) || b.Radius > 1e4:
 		return fmt.Errorf("the radius must be above 0 m, not %g", b.Radius)
-	case !in(b.Hard, 1):
+	case !(b.Hard >= 0 && b.Hard <= 1):
 		return fmt.Errorf("the hard part of the radius must be 0 to 1, not %g", b.Hard)
 	}
 	return nil
@@ -70,7 +82,7 @@ func (b *Brush) Check() error {
 
 // Falloff is the strength of a brush at a share of its radius: full within the hard part, then
 // falling as a smooth step.
-func (b *Brush) Falloff(share float64) float64 {
+func (b *Tip) Falloff(share float64) float64 {
 	switch {
 	case share >= 1:
 		return 0
@@ -136,11 +148,8 @@ func NewStroke(b Brush, e *Editor, net *Net, sides Sides) (*Stroke, error) {
 
 // Touch paints a place and returns the vertices that changed, ascending.
 func (s *Stroke) Touch(t Touch) ([]int32, error) {
-	if t.Tri < 0 || int(t.Tri) >= len(s.net.Tris) || !(t.B >= -1e-6 && t.C >= -1e-6 && t.B+t.C <= 1+1e-6) {
-		return nil, fmt.Errorf("a touch is in triangle %d at %g, %g; there are %d", t.Tri, t.B, t.C, len(s.net.Tris))
-	}
-	if !(t.Pressure >= 0 && t.Pressure <= 1) || !(t.Wide >= 0 && t.Wide <= 4) {
-		return nil, fmt.Errorf("the pressure of a touch is from 0 to 1 and its width from 0 to 4, not %g and %g", t.Pressure, t.Wide)
+	if err := s.net.CheckTouch(t); err != nil {
+		return nil, err
 	}
 	at, tri := s.net.In(t.Tri, t.B, t.C), t.Tri
 	for i := range s.hands {
@@ -154,27 +163,53 @@ func (s *Stroke) Touch(t Touch) ([]int32, error) {
 	return s.apply(), nil
 }
 
-// reach notes how strongly a touch reaches each vertex.
-func (s *Stroke) reach(h *hand, tri int32, at r3.Vec, t Touch) {
-	radius := s.brush.Radius
-	if t.Wide > 0 {
-		radius *= t.Wide
+// CheckTouch reports what is wrong with a touch of a surface.
+func (n *Net) CheckTouch(t Touch) error {
+	if t.Tri < 0 || int(t.Tri) >= len(n.Tris) || !(t.B >= -1e-6 && t.C >= -1e-6 && t.B+t.C <= 1+1e-6) {
+		return fmt.Errorf("a touch is in triangle %d at %g, %g; there are %d", t.Tri, t.B, t.C, len(n.Tris))
 	}
-	var vertices []int32
+	if !(t.Pressure >= 0 && t.Pressure <= 1) || !(t.Wide >= 0 && t.Wide <= 4) {
+		return fmt.Errorf("the pressure of a touch is from 0 to 1 and its width from 0 to 4, not %g and %g", t.Pressure, t.Wide)
+	}
+	return nil
+}
+
+// Reached are the vertices that a tip reaches from a place in a triangle, and how strongly, above 0 to 1; wide is times the
+// radius, 0 is 1.
+func (n *Net) Reached(b *Tip, tri int32, at r3.Vec, wide float64) (vertices []int32, strength []float64) {
+	radius := b.Radius
+	if wide > 0 {
+		radius *= wide
+	}
+	var all []int32
 	var distances []float64
-	if s.brush.Through {
-		vertices, distances = s.net.Within(at, radius)
+	if b.Through {
+		all, distances = n.Within(at, radius)
 	} else {
-		vertices, distances = s.net.Along(tri, at, radius)
+		all, distances = n.Along(tri, at, radius)
 	}
-	c := s.net.Tris[tri]
-	facing := geom.TriangleNormal(s.net.At[c[0]], s.net.At[c[1]], s.net.At[c[2]])
-	h.fresh = map[int32]float64{}
-	for i, v := range vertices {
-		if !s.e.open(v) || s.brush.Facing && r3.Dot(s.net.normal[v], facing) <= 0 {
+	c := n.Tris[tri]
+	facing := geom.TriangleNormal(n.At[c[0]], n.At[c[1]], n.At[c[2]])
+	for i, v := range all {
+		if b.Facing && r3.Dot(n.normal[v], facing) <= 0 {
 			continue
 		}
-		x := s.brush.Falloff(distances[i]/radius) * s.brush.Opacity * t.Pressure
+		if x := b.Falloff(distances[i] / radius); x > 0 {
+			vertices, strength = append(vertices, v), append(strength, x)
+		}
+	}
+	return vertices, strength
+}
+
+// reach notes how strongly a touch reaches each vertex.
+func (s *Stroke) reach(h *hand, tri int32, at r3.Vec, t Touch) {
+	vertices, strength := s.net.Reached(&s.brush.Tip, tri, at, t.Wide)
+	h.fresh = map[int32]float64{}
+	for i, v := range vertices {
+		if !s.e.open(v) {
+			continue
+		}
+		x := strength[i] * s.brush.Opacity * t.Pressure
 		if x > 0 && (s.brush.Builds || x > h.strength[v]) {
 			h.fresh[v] = x
 		}

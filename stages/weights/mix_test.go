@@ -54,7 +54,7 @@ func TestHowVerticesBlendIsPainted(t *testing.T) {
 		require.NotEmpty(t, painted.Weights.Mix.Vertices)
 		require.NoError(t, painted.Weights.Mix.Check(len(s.Mesh.Points)))
 
-		d := desk(t, from)
+		d := studiotest.Desk(t, from)
 		stroke := mixStroke(mode, 1)
 		text, _ := json.Marshal(stroke)
 		require.NoError(t, d.Begin(string(text), nil, true))

@@ -138,16 +138,7 @@ func (o *PaintMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 }
 
 // only closes all but the vertices that are asked for.
-func (a *at) only() {
-	if a.vertices == nil {
-		return
-	}
-	open := make([]bool, len(a.e.Of))
-	for _, v := range a.vertices {
-		open[v] = a.e.Open == nil || a.e.Open[v]
-	}
-	a.e.Open = open
-}
+func (a *at) only() { a.e.Open = a.s.Only(a.vertices) }
 
 // Mode is what a brush does, for a panel.
 type Mode struct{ Name, Title string }

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"testing"
 
-	"wisemarrow/browser"
 	core "wisemarrow/core/weights"
 	"wisemarrow/internal/studiotest"
 	"wisemarrow/stages/weights"
@@ -13,72 +12,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 )
-
-// desk is a character as a page loads it: columns of float32, places of float32.
-func desk(t *testing.T, s studio.State) *browser.Desk {
-	t.Helper()
-	var a browser.Arrays
-	for _, p := range s.Mesh.World() {
-		a.Points = append(a.Points, float32(p.X), float32(p.Y), float32(p.Z))
-	}
-	tris, _ := s.Mesh.Triangles()
-	for _, x := range tris {
-		a.Triangles = append(a.Triangles, uint32(x[0]), uint32(x[1]), uint32(x[2]))
-	}
-	a.Columns, a.Start = s.Weights.Joints, []uint32{0}
-	for k := range s.Weights.Joints {
-		for v := range s.Weights.Of {
-			if x := s.Weights.Value(v, int32(k)); x > 0 {
-				a.Vertex, a.Value = append(a.Vertex, uint32(v)), append(a.Value, float32(x))
-			}
-		}
-		a.Start = append(a.Start, uint32(len(a.Vertex)))
-	}
-	if mix := s.Weights.Mix; mix != nil {
-		a.Shares = mix.Values
-		for _, v := range mix.Vertices {
-			a.Said = append(a.Said, uint32(v))
-		}
-	}
-	pairs := s.Skeleton.Pairs(s.Settings.Marks)
-	rules := browser.Rules{
-		Deforms: s.Skeleton.Deforming(),
-		Partner: pairs.Partner,
-		Plane:   s.Skeleton.MirrorPlane(s.Settings.Marks),
-		Cap:     s.Bind.Limits.Cap,
-		Marks:   s.Settings.Marks,
-	}
-	for _, j := range s.Skeleton.Joints {
-		a.Joints = append(
-			a.Joints,
-			browser.Joint{
-				Name:   j.Name,
-				Parent: j.Parent,
-				Pos:    [3]float64{j.Pos.X, j.Pos.Y, j.Pos.Z},
-				Rot:    [4]float64{j.Rot.Imag, j.Rot.Jmag, j.Rot.Kmag, j.Rot.Real},
-				Order:  j.Order,
-				Mix:    j.Mix,
-			},
-		)
-		if j.WeightsLocked {
-			rules.Locked = append(rules.Locked, j.Name)
-		}
-	}
-	if open := s.OpenVertices(); open != nil {
-		for v, yes := range open {
-			if !yes {
-				rules.Closed = append(rules.Closed, uint32(v))
-			}
-		}
-	}
-	var edges []uint32
-	for _, e := range s.Mesh.Edges().Edges {
-		edges = append(edges, uint32(e.B), uint32(e.A))
-	}
-	d, err := a.Desk(edges, rules)
-	require.NoError(t, err)
-	return d
-}
 
 // What a page paints and what the server stores of the same strokes are the same bytes, in every
 // mode, with locks, hidden vertices and choices.
@@ -103,8 +36,8 @@ func TestThePageAndTheServerPaintTheSame(t *testing.T) {
 		{Tri: near(0.3, 1.2), B: 0.2, C: 0.2, Pressure: 1},
 	}
 	for _, mode := range []string{core.BrushSet, core.BrushAdd, core.BrushTake, core.BrushScale, core.BrushSmooth, core.BrushEven} {
-		for _, more := range []core.Brush{{}, {Both: true}, {Builds: true, Through: true}, {Both: true, Builds: true, Facing: true}} {
-			brush := more
+		for _, more := range []core.Tip{{}, {Both: true}, {Builds: true, Through: true}, {Both: true, Builds: true, Facing: true}} {
+			brush := core.Brush{Tip: more}
 			brush.Joint, brush.Mode, brush.Value, brush.Opacity, brush.Radius, brush.Hard = "upper_arm_l", mode, 0.6, 0.8, 0.12, 0.3
 			painting := weights.Paint{Brush: brush, Strokes: [][]core.Touch{stroke, stroke[1:]}}
 			if mode == core.BrushAdd {
@@ -124,7 +57,7 @@ func TestThePageAndTheServerPaintTheSame(t *testing.T) {
 			require.NoError(t, err, mode)
 			require.NoError(t, stored.Weights.Validate())
 
-			d := desk(t, s)
+			d := studiotest.Desk(t, s)
 			text, _ := json.Marshal(brush)
 			var chosen []uint32
 			if list, _ := s.VerticesOf(painting.Vertices); list != nil {
@@ -169,7 +102,7 @@ func TestThePageAndTheServerPaintTheSame(t *testing.T) {
 // A stroke under way is taken back; choices, maps and the ledger answer as the weights are.
 func TestTheDesk(t *testing.T) {
 	s := studiotest.Bound(t)
-	d := desk(t, s)
+	d := studiotest.Desk(t, s)
 	before := slices.Clone(d.Weights().Of)
 	require.Error(t, d.Begin(`{"mode":"wipe"}`, nil, false))
 	_, err := d.Touch(`[]`)
@@ -234,7 +167,7 @@ func TestAJointWithoutWeightsIsPainted(t *testing.T) {
 	hand := by(s, "hand_l")[0]
 	tris, _ := s.Mesh.Triangles()
 	at := int32(slices.IndexFunc(tris, func(x [3]int32) bool { return x[0] == hand }))
-	brush := core.Brush{Joint: "thumb_l", Mode: core.BrushAdd, Value: 0.5, Opacity: 1, Radius: 0.05, Both: true}
+	brush := core.Brush{Joint: "thumb_l", Mode: core.BrushAdd, Value: 0.5, Opacity: 1, Tip: core.Tip{Radius: 0.05, Both: true}}
 	stroke := []core.Touch{{Tri: at, B: 0.3, C: 0.3, Pressure: 1}}
 	params, err := json.Marshal(weights.Paint{Brush: brush, Strokes: [][]core.Touch{stroke}})
 	require.NoError(t, err)
@@ -245,7 +178,7 @@ func TestAJointWithoutWeightsIsPainted(t *testing.T) {
 		stored.Weights.By(int32(slices.Index(stored.Weights.Joints, "thumb_r")), 0.1, 1),
 		"its own partner gets the other side",
 	)
-	d := desk(t, s)
+	d := studiotest.Desk(t, s)
 	text, _ := json.Marshal(brush)
 	touches, _ := json.Marshal(stroke)
 	require.NoError(t, d.Begin(string(text), nil, false))

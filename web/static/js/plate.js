@@ -126,11 +126,11 @@ export class Plate {
     this.tool?.taken?.();
   }
 
-  // retake puts the weights that are stored in place of what was painted on the way to them.
+  // retake puts the weights and shape targets that are stored in place of what was painted and sculpted on the way to them.
   async retake() {
     const c = store.character;
-    if (!c.weights) return;
-    this.take(c, null, await this.columns.load(c));
+    this.shapes.restore();
+    if (c.weights) this.take(c, null, await this.columns.load(c)); else this.bend();
     if (this.picker) this.picker.stale = true;
   }
 
@@ -172,7 +172,7 @@ export class Plate {
     const values = this.shapes.values(this.rest ?? [], pose, store.heldShapes).map((x) => (this.tool?.posed ? x : 0)); // elsewhere joints are edited as they are
     this.build(values);
     this.posed.update(pose, this.tool?.posed ? store.move : null, Boolean(this.tool?.held ?? this.tool?.posed));
-    this.skin?.shape(this.shapes.targets, values);
+    if (!store.painting || this.tool?.stage !== 'shapes') this.skin?.shape(this.shapes.targets, values); // a stroke moves it itself
     this.skin?.setPose(this.posed.skin);
     this.beside.pose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
@@ -251,7 +251,7 @@ export class Plate {
   // raise fetches the smoothed surface that the vertices carry at the weights, when it is wanted.
   async raise() {
     if (!this.skin || !store.character) return;
-    const wanted = store.stage === 'weights' && store.smoothSkin;
+    const wanted = ['weights', 'shapes'].includes(store.stage) && store.smoothSkin;
     if (wanted === Boolean(this.skin.subdivided ?? this.raising)) return;
     if (!wanted) { this.skin.subdivide(null); this.raising = null; this.show(); return; }
     const { skin } = this, mine = {};

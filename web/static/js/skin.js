@@ -32,6 +32,8 @@ export class Skin {
     this.ownPlaces = null;
     /** @type {Float32Array | null} */
     this.ownNormals = null;
+    /** @type {{ first: Uint32Array, list: Uint32Array } | null} the triangles around each vertex */
+    this.fans = null;
     this.shapedAs = '';
     /** @type {object | null} */
     this.shapedBy = null;
@@ -296,40 +298,77 @@ export class Skin {
     position.array.set(this.ownPlaces);
     normal.array.set(this.ownNormals);
     this.drawnWhere();
-    const moved = new Uint8Array(this.vertices);
+    const moved = new Set();
     values.forEach((value, k) => {
       const t = targets[k];
       if (!value || !t) return;
       t.vertex.forEach((v, i) => {
-        moved[v] = 1;
+        moved.add(v);
         for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) {
           for (let c = 0; c < 3; c++) position.array[3 * this.drawnAll[d] + c] += value * t.offset[3 * i + c];
         }
       });
     });
     this.relight(moved);
-    position.needsUpdate = normal.needsUpdate = true;
+    this.reshaped();
+  }
+
+  // nudge moves vertices at rest by some way each, besides what targets do.
+  nudge(vertices, by) {
+    const { position, normal } = this.attributes;
+    this.ownPlaces ??= new Float32Array(position.array);
+    this.ownNormals ??= new Float32Array(normal.array);
+    this.drawnWhere();
+    vertices.forEach((v, i) => {
+      for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) for (let c = 0; c < 3; c++) position.array[3 * this.drawnAll[d] + c] += by[3 * i + c];
+    });
+    this.relight(vertices);
+    this.reshaped();
+    if (this.bender.on) this.bender.bend();
+    this.subdivided?.pose();
+  }
+
+  // shapeAnew has the next call of shape put everything in place anew.
+  shapeAnew() { this.shapedAs = 'anew'; }
+
+  // reshaped tells whoever depends on the places at rest that they are others now.
+  reshaped() {
+    this.attributes.position.needsUpdate = this.attributes.normal.needsUpdate = true;
     this.poses++;
     this.places.reshaped();
   }
 
-  // relight turns the normals of the vertices that shape targets move, and of those beside them, by their faces.
+  // around returns the triangles at each vertex: those of v are list[first[v]] to list[first[v + 1]].
+  around() {
+    if (this.fans) return this.fans;
+    const { triangles: t, base } = this, first = new Uint32Array(this.vertices + 1), list = new Uint32Array(t.length);
+    for (const d of t) first[base[d] + 1]++;
+    for (let v = 0; v < this.vertices; v++) first[v + 1] += first[v];
+    const fill = first.slice();
+    t.forEach((d, i) => { list[fill[base[d]]++] = Math.floor(i / 3); });
+    this.fans = { first, list };
+    return this.fans;
+  }
+
+  // relight turns the normals of vertices that shape targets move, and of those beside them, by their faces.
   relight(moved) {
-    const { position: { array: p }, normal: { array: out } } = this.attributes, t = this.triangles, beside = new Uint8Array(this.vertices), sum = new Float32Array(3 * this.vertices);
-    for (let i = 0; i < t.length; i += 3) {
-      const a = this.base[t[i]], b = this.base[t[i + 1]], c = this.base[t[i + 2]];
-      if (moved[a] || moved[b] || moved[c]) beside[a] = beside[b] = beside[c] = 1;
+    const { position: { array: p }, normal: { array: out } } = this.attributes, { triangles: t, base } = this, { first, list } = this.around();
+    const beside = new Uint8Array(this.vertices), those = [];
+    for (const v of moved) {
+      for (let f = first[v]; f < first[v + 1]; f++) {
+        for (let k = 0; k < 3; k++) { const u = base[t[3 * list[f] + k]]; if (!beside[u]) { beside[u] = 1; those.push(u); } }
+      }
     }
-    for (let i = 0; i < t.length; i += 3) {
-      const corners = [t[i], t[i + 1], t[i + 2]], [a, b, c] = corners.map((d) => 3 * d);
-      if (!corners.some((d) => beside[this.base[d]])) continue;
-      const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2], vx = p[c] - p[a], vy = p[c + 1] - p[a + 1], vz = p[c + 2] - p[a + 2];
-      const n = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
-      for (const d of corners) for (let k = 0; k < 3; k++) sum[3 * this.base[d] + k] += n[k];
-    }
-    for (let d = 0; d < this.base.length; d++) {
-      const v = this.base[d], long = Math.hypot(sum[3 * v], sum[3 * v + 1], sum[3 * v + 2]);
-      if (beside[v] && long > 0) for (let k = 0; k < 3; k++) out[3 * d + k] = sum[3 * v + k] / long;
+    for (const v of those) {
+      let x = 0, y = 0, z = 0;
+      for (let f = first[v]; f < first[v + 1]; f++) {
+        const i = 3 * list[f], a = 3 * t[i], b = 3 * t[i + 1], c = 3 * t[i + 2];
+        const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2], vx = p[c] - p[a], vy = p[c + 1] - p[a + 1], vz = p[c + 2] - p[a + 2];
+        x += uy * vz - uz * vy; y += uz * vx - ux * vz; z += ux * vy - uy * vx;
+      }
+      const long = Math.hypot(x, y, z);
+      if (!long) continue;
+      for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) { const at = 3 * this.drawnAll[d]; out[at] = x / long; out[at + 1] = y / long; out[at + 2] = z / long; }
     }
   }
 

@@ -133,6 +133,7 @@ async function ledger() {
   const n = store.vertices.length;
   count.textContent = n ? `${n.toLocaleString('en')} selected` : 'None selected';
   for (const b of tray.querySelectorAll('[data-needs-vertices]')) b.disabled = !n;
+  if (!box) return; // influences are told at Weights
   const copy = tray.querySelector('[data-copy-vertex]'), paste = tray.querySelector('[data-edit=paste]');
   copy.disabled = n !== 1;
   paste.disabled = !n || copied < 0;

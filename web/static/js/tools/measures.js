@@ -17,7 +17,7 @@ function arrays({ skin, columns }) {
   const points = new Float32Array(3 * skin.vertices), p = skin.ownPlaces ?? skin.attributes.position.array;
   skin.drawnOf.forEach((d, v) => { for (let k = 0; k < 3; k++) points[3 * v + k] = p[3 * d + k]; });
   const triangles = skin.triangles.map((d) => skin.base[d]);
-  const c = store.character.weights, all = c.joints.map((n) => columns.byHash.get(c.columns[n]));
+  const c = store.character.weights ?? { joints: [], columns: {} }, all = c.joints.map((n) => columns.byHash.get(c.columns[n]));
   const start = new Uint32Array(all.length + 1);
   all.forEach((x, k) => { start[k + 1] = start[k] + x.vertex.length; });
   const vertex = new Uint32Array(start[all.length]), value = new Float32Array(start[all.length]);
@@ -60,6 +60,9 @@ export async function loadCore() {
   await loading;
 }
 let loading = Promise.resolve();
+
+// unload has core take the character anew before it is asked again: what it holds was not stored.
+export function unload() { loaded = ''; }
 
 // numberOf tells one bind pose from another without reading it.
 const numbers = new WeakMap();

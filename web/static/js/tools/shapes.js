@@ -4,7 +4,10 @@ import { chooseAt } from '../plate.js';
 import { anglesFrom, turnFrom } from '../pose.js';
 import { chosenJoint, chosenNames, joints, on, operate, posesByName, set, setPoses, store } from '../session.js';
 import { angleAbout } from '../shape-values.js';
+import * as brushing from './brushing.js';
+import * as choosing from './choosing.js';
 import { drawKnots } from './knots.js';
+import * as sculpt from './sculpt.js';
 import { turnChosen } from './weights.js';
 
 const tray = document.getElementById('tray');
@@ -14,12 +17,28 @@ export const tool = {
   stage: 'shapes',
   posed: true,
   bent: true,
-  get handle() { return moving() ? 'move' : store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
+  get handle() { return store.hand !== 'pose' ? '' : moving() ? 'move' : store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
   click: chooseAt,
-  enter(plate) { tool.plate = plate; },
+  enter(plate) { tool.plate = plate; sculpt.sculptOn(plate, () => picked); },
   taken() { show(); }, // values are those of the rig that is here now
-  leave() { if (store.heldShapes) set({ heldShapes: null }); },
-  show: () => ({ chosen: touched() }),
+  leave() {
+    brushing.hideRing();
+    choosing.end();
+    if (store.heldShapes) set({ heldShapes: null });
+  },
+  show: () => ({ chosen: store.hand === 'choose' ? choosing.marked() : touched() }),
+  cursor: () => ({ pose: '', choose: 'crosshair', sculpt: 'none' })[store.hand],
+  // down takes hold for sculpting and choosing; with Alt the view turns as ever, and with Ctrl a joint is selected.
+  down(plate, pane, x, y, e) {
+    if (!['sculpt', 'choose'].includes(store.hand) || !store.character.mesh || e.altKey) return false;
+    if (store.hand === 'choose') return choosing.begin(plate, pane, x, y, e);
+    if ((e.ctrlKey || e.metaKey) && chooseAt(plate, pane, x, y, e)) return true;
+    return brushing.begin(sculpt.craft, pane, x, y, e);
+  },
+  move(plate, pane, x, y, e) { if (store.hand === 'sculpt') brushing.move(pane, x, y, e); else choosing.move(plate, pane, x, y); },
+  up(plate, pane, x, y, e) { if (store.hand === 'sculpt') brushing.end(); else choosing.up(plate, pane, x, y, e); },
+  cancel() { brushing.cancel(); choosing.end(); },
+  hover(plate, pane, x, y) { if (store.hand === 'sculpt') brushing.point(sculpt.craft, pane, x, y); },
   turning: turnChosen,
   // The rules move a joint of the build that is picked, at rest: the skin stays, and only later poses bend there.
   grip(plate) { tool.gripped = moving() ? { list: plate.posed.joints, i: store.chosen, start: plate.posed.at[store.chosen].clone(), to: null } : null; },
@@ -39,11 +58,6 @@ export const tool = {
     plate.reseat();
   },
 };
-
-// turnsShown are the turns of the pose that is shown, about the joints' own axes, by name.
-function turnsShown() {
-  return Object.fromEntries([...store.pose].map(([i, a]) => [joints()[i].name, turnFrom(a, joints()[i].order)]));
-}
 
 // moving tells whether a joint of the picked build is to be moved, in a pose in which it can be: at rest, with the target on.
 function moving() {
@@ -73,6 +87,7 @@ function hold(name, value) {
 function pick(name) {
   picked = targetOf(name) ? name : '';
   show();
+  document.dispatchEvent(new Event('targetpicked'));
   document.dispatchEvent(new Event('redraw'));
 }
 
@@ -80,10 +95,14 @@ function pick(name) {
 function show() {
   if (store.stage !== 'shapes') return;
   const values = tool.plate?.shapes.values(joints(), store.pose, store.heldShapes) ?? [], list = rig()?.targets ?? [];
+  const among = tray.querySelector('[name=find-touched]')?.checked && store.vertices.length ? new Set(store.vertices) : null;
+  const release = tray.querySelector('[data-release]');
+  if (release) release.hidden = !store.heldShapes;
   const soloed = list.some((t) => t.solo) || rig()?.groups?.some((g) => g.solo);
   for (const li of tray.querySelectorAll('.targets li[data-target]')) {
     const k = list.findIndex((t) => t.name === li.dataset.target), slider = li.querySelector('input'), out = li.querySelector('output');
-    li.hidden = Boolean(filter) && !li.dataset.target.toLowerCase().includes(filter);
+    li.classList.toggle('held', Boolean(store.heldShapes?.has(li.dataset.target)));
+    li.hidden = (Boolean(filter) && !li.dataset.target.toLowerCase().includes(filter)) || (among && k >= 0 && !tool.plate.shapes.targets[k]?.vertex.some((v) => among.has(v)));
     li.classList.toggle('picked', li.dataset.target === picked);
     if (k < 0) continue;
     li.classList.toggle('silent', Boolean(soloed) && !values[k]);
@@ -153,6 +172,7 @@ const top = (d) => d.knots.reduce((a, b) => (Math.abs(b.value) > Math.abs(a.valu
 
 tray.addEventListener('input', (e) => {
   if (store.stage !== 'shapes') return;
+  if (e.target.name === 'find-touched') { show(); return; }
   if (e.target.name === 'find-target') { filter = e.target.value.trim().toLowerCase(); show(); return; }
   const li = e.target.closest('.targets li');
   if (!li?.dataset.target || e.target.type !== 'range') return;
@@ -186,10 +206,12 @@ tray.addEventListener('click', async (e) => {
 
 // acted does what buttons of sets, builds and their joints stand for; it tells whether it was one.
 async function acted(button, t) {
-  const set = button.closest('[data-set]')?.dataset.set, joint = button.closest('[data-joint]')?.dataset.joint;
+  const kept = button.closest('[data-set]')?.dataset.set, joint = button.closest('[data-joint]')?.dataset.joint;
   const is = (name) => Boolean(button.closest(`[data-${name}]`));
-  if (is('use-set')) await operate('use_values', { name: set });
-  else if (is('drop-set')) await operate('drop_values', { name: set });
+  if (is('use-set')) await operate('use_values', { name: kept });
+  else if (is('drop-set')) await operate('drop_values', { name: kept });
+  else if (is('release')) set({ heldShapes: null });
+  else if (is('new-target')) await newTarget();
   else if (is('reset-targets')) await operate('reset_targets', {});
   else if (is('mute-group')) await regroup(button, (g) => ({ muted: !g.muted }));
   else if (is('solo-group')) await regroup(button, (g) => ({ solo: !g.solo }));
@@ -200,6 +222,14 @@ async function acted(button, t) {
   else if (is('drop-shifts') && t) await operate('drop_shifts', { targets: [t.name], takes: 'both' });
   else return false;
   return true;
+}
+
+// newTarget adds an empty target, brought on by the pose that is shown, and takes it up for sculpting.
+async function newTarget() {
+  const field = tray.querySelector('#sculpt [name=new-name]'), name = field.value.trim(), before = new Set(rig()?.targets.map((t) => t.name));
+  if (!await operate('new_target', { ...(name && { name }), ...(store.pose.size && { turns: sculpt.turnsShown() }) })) return;
+  field.value = '';
+  pick(rig()?.targets.find((t) => !before.has(t.name))?.name ?? '');
 }
 
 // regroup sets something of the group that an element belongs to.
@@ -239,7 +269,7 @@ tray.addEventListener('submit', async (e) => {
   if (does === 'correct_pose') {
     const name = String(new FormData(e.target).get('name'));
     if (!store.pose.size) set({ say: 'Pose the character first: turn the joints to where the skin needs a corrective.' });
-    else if (await operate(does, { turns: turnsShown(), ...(name ? { name } : {}) })) e.target.reset();
+    else if (await operate(does, { turns: sculpt.turnsShown(), ...(name ? { name } : {}) })) e.target.reset();
     return;
   }
   if (does === 'keep_values') { await operate(does, { name: String(new FormData(e.target).get('name')) }); return; }
@@ -252,7 +282,7 @@ tray.addEventListener('submit', async (e) => {
   else if (does === 'add_to_target') await operate(does, { target: picked, from: f.get('from'), times: number('times') });
   else if (does === 'drive_by_pose') {
     if (!store.pose.size) { set({ say: 'Pose the character first: the target comes on near the pose that is shown.' }); return; }
-    await operate(does, { target: picked, turns: turnsShown(), reach: number('reach') });
+    await operate(does, { target: picked, turns: sculpt.turnsShown(), reach: number('reach') });
   } else if (does === 'group_targets') await operate(does, { targets: [picked], group: String(f.get('group')) });
   else if (does === 'place_between') await operate(does, { target: picked, of: f.get('of'), at: number('at') });
   else if (does === 'combine_targets') await operate(does, { target: picked, of: f.getAll('of'), least: f.has('least') });
@@ -308,10 +338,16 @@ tray.addEventListener('change', (e) => {
   if (e.target.name === 'times' && e.target.closest('[data-group]')) regroup(e.target, () => ({ times: Number(e.target.value) }));
 });
 document.addEventListener('trayloaded', show);
-on('pose heldShapes character stage chosen', show);
+on('pose heldShapes character stage chosen vertices', show);
 
 const focus = (selector) => () => tray.querySelector(selector)?.focus();
+export function commands(add) {
+  const here = () => store.stage === 'shapes' && Boolean(store.character?.mesh);
+  add('sculpt', 'Sculpt, or stop', ['I'], () => set({ hand: store.hand === 'sculpt' ? 'pose' : 'sculpt' }), here, { words: 'brush grab inflate corrective' });
+}
+
 export const own = {
+  new_target: focus('#sculpt [name=new-name]'), sculpt_target: () => set({ hand: 'sculpt' }), move_vertices: () => set({ hand: 'choose' }),
   propose_correctives: focus('#correct form button'),
   add_targets: () => tray.querySelector('#shape-files')?.click(),
   set_target: focus('.targets input'),

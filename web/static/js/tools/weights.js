@@ -6,6 +6,7 @@ import { choose, chosenJoint, chosenNames, conventionOf, joints, on, operate, po
 import * as choosing from './choosing.js';
 import { swingJoint, swung, stillJoint } from './swing.js';
 import './motion.js';
+import * as brushing from './brushing.js';
 import * as paint from './paint.js';
 
 const tray = document.getElementById('tray');
@@ -16,7 +17,7 @@ export const tool = {
   posed: true,
   get bent() { return store.hand === 'pose'; },
   enter(plate) { tool.plate = plate; },
-  leave() { paint.hideRing(); choosing.end(); stillJoint(); if (store.dots) set({ dots: false }); },
+  leave() { brushing.hideRing(); choosing.end(); stillJoint(); if (store.dots) set({ dots: false }); },
   get swung() { return swung(); },
   get handle() { return store.hand === 'pose' && store.character?.weights && chosenJoint() && !chosenJoint().end ? 'turn' : ''; },
   cursor: () => ({ pose: '', choose: 'crosshair', paint: 'none' })[store.hand],
@@ -25,12 +26,12 @@ export const tool = {
     if (store.hand === 'pose' || !store.character.weights || (e.altKey && store.hand !== 'pose')) return false;
     // A stroke passes through the rings of joints; with Ctrl one is selected.
     if (store.hand === 'paint' && (e.ctrlKey || e.metaKey) && store.bones && plate.shownJoint(pane, x, y) >= 0) { choose(plate.shownJoint(pane, x, y), e.shiftKey); return true; }
-    return store.hand === 'paint' ? paint.begin(plate, pane, x, y, e) : choosing.begin(plate, pane, x, y, e);
+    return store.hand === 'paint' ? brushing.begin(paint.craft, pane, x, y, e) : choosing.begin(plate, pane, x, y, e);
   },
-  move(plate, pane, x, y, e) { if (store.hand === 'paint') paint.move(plate, pane, x, y, e); else choosing.move(plate, pane, x, y); },
-  up(plate, pane, x, y, e) { if (store.hand === 'paint') paint.end(); else choosing.up(plate, pane, x, y, e); },
-  cancel() { paint.cancel(); choosing.end(); },
-  hover(plate, pane, x, y) { paint.point(pane, x, y); },
+  move(plate, pane, x, y, e) { if (store.hand === 'paint') brushing.move(pane, x, y, e); else choosing.move(plate, pane, x, y); },
+  up(plate, pane, x, y, e) { if (store.hand === 'paint') brushing.end(); else choosing.up(plate, pane, x, y, e); },
+  cancel() { brushing.cancel(); choosing.end(); },
+  hover(plate, pane, x, y) { brushing.point(paint.craft, pane, x, y); },
   async click(plate, pane, x, y, e) {
     if (chooseAt(plate, pane, x, y, e) || !store.character.weights) return;
     const v = plate.picker.vertexAt(pane, x, y);
@@ -86,20 +87,21 @@ export function commands(add) {
   const maps = ['joint', 'several', 'leader', 'count', 'motion', 'problems', 'mix', 'cap', 'apart', 'plain'];
   add('map', 'Next weight map', ['W'], () => set({ map: maps[(maps.indexOf(store.map) + 1) % maps.length] }), () => store.stage === 'weights', { words: 'influence color display' });
   const bound = () => store.stage === 'weights' && Boolean(store.character?.weights);
+  const selects = () => bound() || (store.stage === 'shapes' && Boolean(store.character?.mesh));
   const hand = (h) => () => set({ hand: store.hand === h ? 'pose' : h });
   add('paint', 'Paint weights, or stop', ['I'], hand('paint'), bound, { words: 'brush' });
-  add('choose', 'Select vertices, or stop', ['F'], hand('choose'), bound, { words: 'select box lasso' });
-  const painted = () => bound() && store.hand === 'paint';
-  add('narrower', 'A smaller brush', ['['], () => paint.setBrush({ radius: paint.brush.radius / 1.15 }), painted, { words: 'radius size' });
-  add('wider', 'A larger brush', [']'], () => paint.setBrush({ radius: paint.brush.radius * 1.15 }), painted, { words: 'radius size' });
-  add('size', 'Change the radius with the pointer, while the key is held', ['O'], () => paint.size(true), painted, { words: 'brush wider narrower' });
-  add('grow', 'Grow the selection by a ring', ['G'], () => choosing.ask('grow'), bound, { words: 'expand selection' });
-  add('shrink', 'Shrink the selection by a ring', ['T'], () => choosing.ask('shrink'), bound, { words: 'selection' });
+  add('choose', 'Select vertices, or stop', ['F'], hand('choose'), selects, { words: 'select box lasso' });
+  const brushed = () => Boolean(brushing.craftAt());
+  add('narrower', 'A smaller brush', ['['], () => brushing.craftAt().setBrush({ radius: brushing.craftAt().brush.radius / 1.15 }), brushed, { words: 'radius size' });
+  add('wider', 'A larger brush', [']'], () => brushing.craftAt().setBrush({ radius: brushing.craftAt().brush.radius * 1.15 }), brushed, { words: 'radius size' });
+  add('size', 'Change the radius with the pointer, while the key is held', ['O'], () => brushing.size(true), brushed, { words: 'brush wider narrower' });
+  add('grow', 'Grow the selection by a ring', ['G'], () => choosing.ask('grow'), selects, { words: 'expand selection' });
+  add('shrink', 'Shrink the selection by a ring', ['T'], () => choosing.ask('shrink'), selects, { words: 'selection' });
   add('jointUnder', 'Select the leading joint under the pointer', ['Z'], () => leaderUnder(), bound, { words: 'pick joint' });
   add('jointBefore', 'Select the previous joint', ['V'], () => set({ chosen: before, also: new Set() }), bound, { words: 'back last joint' });
   add('restShown', 'Show the bind pose, and the pose again', ['Q'], restShown, bound, { words: 'toggle rest' });
   add('dots', 'Show the vertices with their weight, or not', ['M'], () => set({ dots: !store.dots }), bound, { words: 'points vertex display' });
-  add('smoothSkin', 'Show the subdivided surface, or not', ['U'], () => set({ smoothSkin: !store.smoothSkin }), bound, { words: 'subdivision subdivided surface preview' });
+  add('smoothSkin', 'Show the subdivided surface, or not', ['U'], () => set({ smoothSkin: !store.smoothSkin }), selects, { words: 'subdivision subdivided surface preview' });
   add('swing', 'Swing the selected joint while the key is held', ['S'], () => swingJoint(), bound, { words: 'animate turn to and fro test' });
 }
 
@@ -123,7 +125,13 @@ addEventListener('keyup', (e) => { if (e.key.toLowerCase() === 's') stillJoint()
 addEventListener('blur', stillJoint);
 on('swing', () => tool.plate?.bend());
 
-function hands() { for (const r of tray.querySelectorAll('[name=hand]')) r.checked = r.value === store.hand; for (const d of tray.querySelectorAll('[data-hand]')) d.hidden = d.dataset.hand !== store.hand; }
+// hands shows the hand that is at work; one that the stage does not have gives way.
+function hands() {
+  const list = [...tray.querySelectorAll('[name=hand]')];
+  if (list.length && !list.some((r) => r.value === store.hand)) { set({ hand: 'pose' }); return; }
+  for (const r of list) r.checked = r.value === store.hand;
+  for (const d of tray.querySelectorAll('[data-hand]')) d.hidden = d.dataset.hand !== store.hand;
+}
 on('hand', () => { hands(); paint.panel(); tool.plate?.turner(); });
 document.addEventListener('trayloaded', hands);
 
