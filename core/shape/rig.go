@@ -126,6 +126,17 @@ func (r *Rig) Of(names []string) *Rig {
 		}
 		out.Targets = append(out.Targets, t)
 	}
+	for i, x := range out.Sets { // what is gone has no value, though another may come by its name
+		kept := map[string]float64{}
+		for name, value := range x.Values {
+			if slices.Contains(names, name) {
+				kept[name] = value
+			}
+		}
+		if len(kept) < len(x.Values) {
+			out.Sets[i].Values = kept
+		}
+	}
 	return out
 }
 

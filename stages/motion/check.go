@@ -8,6 +8,7 @@ import (
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/finding"
+	"wisemarrow/core/pose"
 	"wisemarrow/core/weights"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
@@ -169,10 +170,36 @@ func Places(s *studio.State) []Place {
 	if s.Sheet == nil {
 		return out
 	}
+	var reel *pose.Reel
+	if !s.Sheet.Stale && s.Skeleton != nil {
+		reel = s.Reel(s.Sheet.Asked, true)
+	}
 	for _, f := range s.Sheet.Faults[:min(len(s.Sheet.Faults), MostPlaces)] {
-		out = append(out, Place{f, Seen(f), by(s, f), advice(f), remedies(s, f)})
+		p := Place{f, Seen(f), by(s, f), advice(f), remedies(s, f)}
+		if m, ok := corrective(f, reel); ok {
+			p.Remedies = append(p.Remedies, m)
+		}
+		out = append(out, p)
 	}
 	return out
+}
+
+// corrected are the kinds of faults that a shape of the skin can mend; others are of weights.
+var corrected = []string{deform.FaultStretch, deform.FaultCrush, deform.FaultPinch, deform.FaultFlip, deform.FaultVolume, deform.FaultCross}
+
+// corrective computes one for a fault: for the range of the one joint that turns, else for the pose that it is in.
+func corrective(f deform.Fault, reel *pose.Reel) (finding.Remedy, bool) {
+	if !slices.Contains(corrected, f.Kind) || reel == nil || f.Frame < 0 || f.Frame >= len(reel.Frames) {
+		return finding.Remedy{}, false
+	}
+	const label = "Compute a corrective"
+	if f.Turned != "" {
+		return studio.OfferOf(label, "propose_correctives", map[string]any{"joints": []string{f.Turned}, "from": max(0.1, min(0.7, f.Times))}), true
+	}
+	if len(reel.Frames[f.Frame].Pose) == 0 {
+		return finding.Remedy{}, false
+	}
+	return studio.OfferOf(label, "correct_pose", map[string]any{"turns": studio.TurnsOf(reel.Frames[f.Frame].Pose)}), true
 }
 
 // by says who is to blame for a fault.

@@ -4,12 +4,14 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"wisemarrow/core/corrective"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
 	"wisemarrow/core/solve"
+	"wisemarrow/core/weights"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
@@ -33,14 +35,19 @@ func init() {
 
 // How the vertices of a file are matched with those of the character.
 const (
-	matchOrder = "order"
-	matchPlace = "place"
+	matchOrder   = "order"
+	matchPlace   = "place"
+	matchTexture = "texture"
+	matchSurface = "surface"
 )
+
+// wrapped is within what part of the height a vertex goes to the nearest place of a mesh whose vertices are not matched. No source.
+const wrapped = 0.1
 
 // AddTargets brings in shape targets: those of a file, or its mesh as one; of further files beside it too.
 type AddTargets struct {
 	File  *studio.File `json:"file" as:"File" help:"a mesh with the same vertices, or one with shape targets"`
-	Match string       `json:"match" as:"Vertices" one:"order=in the same order,place=by place at rest (files with shape targets)"`
+	Match string       `json:"match" as:"Vertices" one:"order=in the same order,place=by place at rest (files with shape targets),texture=by texture coordinates,surface=to the nearest surface (a mesh alone)"`
 	Name  string       `json:"name,omitempty" as:"Name" help:"of the target of a mesh; none is that of its file"`
 	// Posed: the mesh was sculpted in a pose, of that name if the character keeps one, which is taken out again.
 	Posed bool `json:"posed,omitempty" as:"Sculpted in a pose" help:"the pose is found from the mesh, or is the kept pose of the same name, and is taken out again"`
@@ -76,17 +83,24 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 		progress("Reading "+x.Name, float64(k)/float64(len(meshes)))
 		var found []mesh.Shape // world
 		switch {
-		case len(x.Mesh.Shapes) > 0 && o.Match == matchPlace:
-			carried, lost := shape.CarriedOver(x.Mesh, s.Mesh.World())
-			found = carried
-			if lost > 0 {
-				out.Left = append(
-					out.Left,
-					fmt.Sprintf("%s: %s had no partner and stay", x.Name, wording.Count(lost, "vertex", "vertices")),
-				)
+		case o.Match != matchOrder:
+			partners, err := o.partners(&s, x)
+			if err != nil {
+				return fail(err)
 			}
-		case o.Match == matchPlace:
-			return fail(studio.Wrong("%s has no shape targets: a mesh alone is matched by the order of its vertices", x.Name))
+			if n := len(partners.Lost); n == len(s.Mesh.Points) {
+				return fail(studio.Wrong("%s: no vertex has a partner there: try another way to match them", x.Name))
+			} else if n > 0 {
+				out.Left = append(out.Left, fmt.Sprintf("%s: %s had no partner and stay: %s",
+					x.Name, wording.Count(n, "vertex", "vertices"), listed(partners.Lost)))
+			}
+			if len(x.Mesh.Shapes) > 0 {
+				found = partners.Targets(x.Mesh, heightOf(&s))
+				break
+			}
+			if found, err = o.alone(ctx, &s, x, partners.Places(x.Mesh, s.Mesh.World()), smallest, &out); err != nil {
+				return fail(err)
+			}
 		default:
 			if err := x.SameVertices(&s); err != nil {
 				return fail(err)
@@ -98,20 +112,8 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 				found = x.Mesh.WorldShapes()
 				break
 			}
-			target := shape.Difference(x.Name, s.Mesh.World(), x.Mesh.World(), smallest)
-			if o.Posed {
-				var step string
-				if target, step, err = sculpted(ctx, &s, x, smallest); err != nil {
-					return fail(err)
-				}
-				out.Steps = append(out.Steps, step)
-			}
-			found = []mesh.Shape{target}
-			if o.Name != "" {
-				if err := studio.CheckName("a shape target", o.Name); err != nil {
-					return fail(err)
-				}
-				found[0].Name = o.Name
+			if found, err = o.alone(ctx, &s, x, x.Mesh.World(), smallest, &out); err != nil {
+				return fail(err)
 			}
 		}
 		for _, t := range found {
@@ -146,22 +148,81 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 	return s, out, nil
 }
 
+// mostListed is how long a list of vertices may be in a sentence.
+const mostListed = 60
+
+// listed names vertices by ranges, the first of them where there are many.
+func listed(vertices []int32) string {
+	text := weights.Ranges(vertices)
+	if len(text) <= mostListed {
+		return text
+	}
+	return text[:strings.LastIndexByte(text[:mostListed], ',')] + ", …"
+}
+
+// partners match the vertices of a character with those of a file.
+func (o *AddTargets) partners(s *studio.State, x studio.NamedMesh) (*shape.Partners, error) {
+	alone := len(x.Mesh.Shapes) == 0
+	switch {
+	case o.Match == matchTexture:
+		p, err := shape.ByTexture(x.Mesh, s.Mesh)
+		if err != nil {
+			return nil, studio.Wrong("%s: %v", x.Name, err)
+		}
+		return p, nil
+	case o.Match == matchPlace && alone:
+		return nil, studio.Wrong("%s has no shape targets: match a mesh alone by the order of its vertices, its texture coordinates, or its surface", x.Name)
+	case o.Match == matchSurface && !alone:
+		return nil, studio.Wrong("%s has shape targets: match their vertices by place at rest", x.Name)
+	case o.Match == matchSurface:
+		return shape.BySurface(x.Mesh, s.Mesh.World(), wrapped), nil
+	}
+	return shape.ByPlace(x.Mesh, s.Mesh.World()), nil
+}
+
+// alone is the target of a mesh without any: how its vertices, at places, differ from those of the character.
+func (o *AddTargets) alone(
+	ctx context.Context,
+	s *studio.State,
+	x studio.NamedMesh,
+	places []r3.Vec,
+	smallest float64,
+	out *studio.Outcome,
+) ([]mesh.Shape, error) {
+	target := shape.Difference(x.Name, s.Mesh.World(), places, smallest)
+	if o.Posed {
+		var step string
+		var err error
+		if target, step, err = sculpted(ctx, s, x.Name, places, smallest); err != nil {
+			return nil, err
+		}
+		out.Steps = append(out.Steps, step)
+	}
+	if o.Name != "" {
+		if err := studio.CheckName("a shape target", o.Name); err != nil {
+			return nil, err
+		}
+		target.Name = o.Name
+	}
+	return []mesh.Shape{target}, nil
+}
+
 // sculpted is a mesh that was sculpted in a pose as a target at rest.
-func sculpted(ctx context.Context, s *studio.State, x studio.NamedMesh, smallest float64) (mesh.Shape, string, error) {
+func sculpted(ctx context.Context, s *studio.State, name string, places []r3.Vec, smallest float64) (mesh.Shape, string, error) {
 	if s.Weights == nil || s.Skeleton == nil {
 		return mesh.Shape{}, "", studio.Wrong("no weights yet: bind first, or bring in a mesh at rest")
 	}
-	points, places := s.Mesh.World(), x.Mesh.World()
+	points := s.Mesh.World()
 	skin, err := s.Skin()
 	if err != nil {
 		return mesh.Shape{}, "", err
 	}
 	var p pose.Pose
 	var move r3.Vec
-	step, far := x.Name+": the pose was found from the mesh", 0.0
-	if k := slices.IndexFunc(s.Poses, func(c *pose.Clip) bool { return c.Name == x.Name }); k >= 0 {
+	step, far := name+": the pose was found from the mesh", 0.0
+	if k := slices.IndexFunc(s.Poses, func(c *pose.Clip) bool { return c.Name == name }); k >= 0 {
 		p, move = s.Poses[k].AboutOwn(s.Skeleton).At(0)
-		step = x.Name + ": in the kept pose of that name"
+		step = name + ": in the kept pose of that name"
 	} else if p, move, err = solve.PoseOf(ctx, points, s.Skeleton, s.Weights, places); err != nil {
 		return mesh.Shape{}, "", studio.Wrong("%v", err)
 	}
@@ -176,7 +237,7 @@ func sculpted(ctx context.Context, s *studio.State, x studio.NamedMesh, smallest
 	if n := len(flattened); n > 0 {
 		step += fmt.Sprintf("; blending flattens %s there, which are a compromise", wording.Count(n, "vertex", "vertices"))
 	}
-	out := mesh.Shape{Name: x.Name}
+	out := mesh.Shape{Name: name}
 	for v, d := range offsets {
 		if r3.Norm(d) > smallest {
 			out.Vertex, out.Offset = append(out.Vertex, int32(v)), append(out.Offset, d)

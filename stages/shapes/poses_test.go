@@ -5,9 +5,12 @@ import (
 	"encoding/json"
 	"testing"
 
+	"wisemarrow/core/deform"
+	"wisemarrow/core/finding"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/internal/studiotest"
+	"wisemarrow/stages/motion"
 	"wisemarrow/studio"
 
 	"github.com/stretchr/testify/require"
@@ -88,4 +91,47 @@ func TestACorrectiveForAPoseOfSeveralJoints(t *testing.T) {
 	require.NoError(t, err)
 	_, _, err = studio.Apply(ctx, entry, op, s, nil)
 	require.Error(t, err)
+}
+
+// Every spot of the motion check that a shape can mend offers a corrective; each is taken, or says that it does not measure
+// better. Spots of weights offer none, and neither does a sheet of former weights.
+func TestSpotsOfferCorrectives(t *testing.T) {
+	s := studiotest.Do(t, studiotest.Bound(t), "check_motion", `{"steps":2}`)
+	offered, added := 0, 0
+	seen := map[string]bool{}
+	for _, p := range motion.Places(&s) {
+		var m *finding.Remedy
+		for i := range p.Remedies {
+			if p.Remedies[i].Label == "Compute a corrective" {
+				m = &p.Remedies[i]
+			}
+		}
+		if m == nil {
+			require.Contains(t, []string{deform.FaultSpill, deform.FaultRigid, deform.FaultThrough}, p.Kind)
+			continue
+		}
+		offered++
+		key := m.Op + string(m.Params)
+		if seen[key] || len(seen) > 4 {
+			continue
+		}
+		seen[key] = true
+		next, told, err := studiotest.Try(s, m.Op, string(m.Params))
+		if err != nil {
+			require.ErrorIs(t, err, studio.ErrNothing, p.Pose)
+			continue
+		}
+		if len(next.Mesh.Shapes) > 0 {
+			added++
+			require.Contains(t, told.Sentence, "Added")
+		}
+	}
+	require.Positive(t, offered)
+	require.Positive(t, added)
+	old := studiotest.Do(t, s, "set_blending", `{"mix":1}`)
+	for _, p := range motion.Places(&old) {
+		for _, m := range p.Remedies {
+			require.NotEqual(t, "Compute a corrective", m.Label)
+		}
+	}
 }

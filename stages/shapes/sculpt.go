@@ -64,7 +64,7 @@ const aboutNamed = 5
 // Apply implements studio.Operation.
 func (o *NewTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
-	t := shape.Target{Name: o.Name}
+	t, otherwise := shape.Target{}, "target"
 	if len(o.Turns) > 0 {
 		if s.Skeleton == nil {
 			return fail(studio.Wrong("there is no skeleton that could be posed"))
@@ -76,34 +76,18 @@ func (o *NewTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) 
 		if t.Driver = drivenBy(&s, p); t.Driver == nil {
 			t.Near = near
 		}
-		if t.Name == "" {
-			t.Name = poseName(s, near)
-		}
+		otherwise = poseName(s, near)
 	}
-	if t.Name == "" {
-		t.Name = "target"
-	}
-	if err := studio.CheckName("a shape target", t.Name); err != nil {
-		return fail(err)
-	}
-	if o.Name != "" && uniqueIn(s.Mesh.Shapes, t.Name) != t.Name {
-		return fail(studio.Wrong("there is a shape target %q already", t.Name))
-	}
-	t.Name = uniqueIn(s.Mesh.Shapes, t.Name)
-	rig := s.Rig()
-	rig.Targets = append(rig.Targets, t)
-	list := append(slices.Clone(s.Mesh.Shapes), mesh.Shape{Name: t.Name})
-	before := len(s.Mesh.Shapes)
-	s, err := withTargets(s, list, rig)
+	s, out, err := withNew(s, o.Name, otherwise, mesh.Shape{}, t, "Added an empty shape target")
 	if err != nil {
 		return fail(err)
 	}
-	if slices.Contains(s.Rig().For(s.Skeleton, s.Settings.Marks).Lost, t.Name) {
+	name := s.Mesh.Shapes[len(s.Mesh.Shapes)-1].Name
+	if slices.Contains(s.Rig().For(s.Skeleton, s.Settings.Marks).Lost, name) {
 		return fail(
 			studio.Wrong("another shape target is on in the same pose, or one all but the same: sculpt that one, or change the pose"),
 		)
 	}
-	out := studio.Outcome{Before: fmt.Sprint(before), After: fmt.Sprint(len(list)), Sentence: "Added " + t.Name + ", an empty shape target"}
 	if by := t.By(); by != "" {
 		out.Sentence += ", brought on by " + by
 	}

@@ -189,3 +189,40 @@ func TestMovingVerticesOfATarget(t *testing.T) {
 		require.ErrorContains(t, err, x.says, x.params)
 	}
 }
+
+// What is shown as a target of its own does alone what all did together, in that pose; a copy does what the first does; values kept
+// under a name forget a target that is removed.
+func TestTargetsOfWhatIsShownAndCopies(t *testing.T) {
+	s := grown(t)
+	s = studiotest.Do(t, s, "new_target", `{"name":"bump"}`)
+	s = studiotest.Do(t, s, "move_vertices", `{"target":"bump","held":{"bump":1},"vertices":"50-90","move":[0,0.01,0.02],"soft":0.05}`)
+	s = studiotest.Do(t, s, "set_target", `{"target":"bump","value":0.5}`)
+	s = studiotest.Do(t, s, "set_target", `{"target":"lifted_l","value":0.25}`)
+	s = studiotest.Do(t, s, "keep_values", `{"name":"both"}`)
+	together := places(t, s, pose.Pose{})
+	s, told, err := studiotest.Try(s, "target_of_shown", `{}`)
+	require.NoError(t, err)
+	require.Contains(t, told.Sentence, "0.25 × lifted_l, 0.50 × bump as shown")
+	s = studiotest.Do(t, s, "reset_targets", `{}`)
+	s = studiotest.Do(t, s, "set_target", `{"target":"shown","value":1}`)
+	for v, at := range places(t, s, pose.Pose{}) {
+		require.InDelta(t, 0, r3.Norm(r3.Sub(at, together[v])), 1e-9)
+	}
+	s = studiotest.Do(t, s, "duplicate_target", `{"target":"bump"}`)
+	last := s.Mesh.Shapes[len(s.Mesh.Shapes)-1]
+	require.Equal(t, "bump_2", last.Name)
+	require.Equal(t, s.Mesh.Shapes[1].Offset, last.Offset)
+	_, _, err = studiotest.Try(s, "duplicate_target", `{"target":"bump","name":"bump_2"}`)
+	require.ErrorContains(t, err, "already")
+	s = studiotest.Do(t, s, "reset_targets", `{}`)
+	_, _, err = studiotest.Try(s, "target_of_shown", `{}`)
+	require.ErrorContains(t, err, "no shape target is on")
+	held := studiotest.Do(t, s, "target_of_shown", `{"name":"held","held":{"bump":1}}`)
+	require.Equal(t, s.Mesh.Shapes[1].Offset, held.Mesh.Shapes[len(held.Mesh.Shapes)-1].Offset)
+	require.Contains(t, s.Shapes.Sets[0].Values, "bump")
+	before := s.Shapes.Sets[0].Values
+	gone := studiotest.Do(t, s, "remove_targets", `{"targets":["bump"]}`)
+	require.NotContains(t, gone.Shapes.Sets[0].Values, "bump")
+	require.Contains(t, gone.Shapes.Sets[0].Values, "lifted_l")
+	require.Contains(t, before, "bump", "the state before keeps its own")
+}

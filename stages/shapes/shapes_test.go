@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -245,4 +246,48 @@ func TestCorrectivesAreComputed(t *testing.T) {
 	require.NotZero(t, rev.Head)
 	require.Len(t, back.Mesh.Shapes, len(out.Mesh.Shapes))
 	require.Equal(t, out.Shapes, back.Shapes)
+}
+
+// A mesh in another order is matched by its texture coordinates, one with other vertices by its surface; what has no partner is
+// counted and named, and a way that does not fit the file says which does.
+func TestMeshesOfOtherVerticesAreTargets(t *testing.T) {
+	s := studiotest.Bound(t)
+	own := *s.Mesh
+	own.UV = make([][2]float32, len(own.Corner)) // a layout in which every vertex is at a place of its own
+	side := 1 + int(math.Sqrt(float64(len(own.Points))))
+	for c, v := range own.Corner {
+		own.UV[c] = [2]float32{float32(int(v)%side) / float32(side), float32(int(v)/side) / float32(side)}
+	}
+	s.Mesh = &own
+	other := own
+	other.Points = slices.Clone(own.Points)
+	for v, p := range own.World() {
+		if p.X > 0.2 {
+			other.Points[v].Y += 0.05
+		}
+	}
+	n := int32(len(own.Points))
+	other.Corner = slices.Clone(own.Corner)
+	slices.Reverse(other.Points)
+	for c, v := range own.Corner {
+		other.Corner[c] = n - 1 - v
+	}
+	var b bytes.Buffer
+	require.NoError(t, obj.Encode(&b, &other))
+	file := studio.Upload{Name: "lifted_l.obj", Data: b.Bytes()}
+	out, _, err := added(t, s, map[string]any{"match": "texture"}, file)
+	require.NoError(t, err)
+	for i, v := range out.Mesh.Shapes[0].Vertex {
+		require.Greater(t, own.World()[v].X, 0.2)
+		require.InDelta(t, 0.05, out.Mesh.Shapes[0].Offset[i].Y, 1e-5)
+	}
+	near, told, err := added(t, s, map[string]any{"match": "surface"}, file)
+	require.NoError(t, err)
+	require.NotEmpty(t, near.Mesh.Shapes[0].Vertex)
+	require.Empty(t, told.Left)
+	_, _, err = added(t, s, map[string]any{"match": "place"}, file)
+	require.ErrorContains(t, err, "match a mesh alone by the order of its vertices, its texture coordinates, or its surface")
+	s.Mesh = studiotest.Bound(t).Mesh
+	_, _, err = added(t, s, map[string]any{"match": "texture"}, file)
+	require.ErrorContains(t, err, "both meshes need texture coordinates")
 }

@@ -15,13 +15,13 @@ let plate = null, turn = 0;
 export function mapOn(p) { plate = p; }
 
 // rampOf is the palette as it is now, in 256 steps.
-function rampOf() {
+export function rampOf() {
   const list = stops().map((s) => new Color(s)), all = Array.from({ length: 256 }, (_, s) => { const k = Math.min(4.999, s / 51), i = Math.floor(k); return list[i].clone().lerp(list[i + 1], k - i); });
   return (x) => all[Math.round(255 * Math.min(1, Math.max(0, x)))];
 }
 
 // nothing is the colour of what has none.
-const nothing = () => ink('--plaster').lerp(new Color(0.62, 0.62, 0.62), 0.32);
+export const nothing = () => ink('--plaster').lerp(new Color(0.62, 0.62, 0.62), 0.32);
 
 export const several = () => [store.chosen, ...store.also].filter((i, k, all) => i >= 0 && all.indexOf(i) === k).slice(0, apart.length);
 
@@ -40,6 +40,7 @@ export function recolour(vertices) {
 // update colours the skin by the map that is chosen; maps of the graphics card need nothing.
 export async function update() {
   const { skin } = plate, mine = ++turn;
+  if (store.stage === 'shapes') return; // reach.js colors it there
   if (!skin || store.stage !== 'weights' || !store.character?.weights || !['several', 'count', 'motion', 'problems', 'apart', 'mix', 'cap', 'remains'].includes(store.map)) { skin?.colourBy(null); tell(''); return; }
   const n = skin.vertices, out = new Float32Array(3 * n), put = (v, c) => { out[3 * v] = c.r; out[3 * v + 1] = c.g; out[3 * v + 2] = c.b; };
   const bare = nothing(), ramp = rampOf(), { width, joint, value } = skin.influences, list = joints().length;

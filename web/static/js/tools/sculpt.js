@@ -7,6 +7,7 @@ import { joints, on, operate, set, store } from '../session.js';
 import { turnFrom } from '../pose.js';
 import { bounded, brushing, craftsOf, fit, keep, kept, length, profile } from './brushing.js';
 import { loadCore } from './measures.js';
+import { touched } from './reach.js';
 
 const tray = document.getElementById('tray');
 const key = 'sculpt';
@@ -69,6 +70,7 @@ export const craft = {
       for (let k = 0; k < 3; k++) { by[3 * i + k] = mine.value * (value[3 * i + k] - at[3 * vertex[i] + k]); at[3 * vertex[i] + k] = value[3 * i + k]; }
     }
     plate.skin.nudge(vertex, by);
+    touched(plate, vertex, value);
   },
   seen() { plate.view.invalidate(); },
   // drag takes hold, and then tells how far the hand has gone in the plane through where it did.

@@ -1,5 +1,5 @@
 // Shapes: sliders that hold shape targets by hand, what brings them on, and targets from files.
-import { post, upload } from '../api.js';
+import { getBuffer, post, upload } from '../api.js';
 import { chooseAt } from '../plate.js';
 import { anglesFrom, turnFrom } from '../pose.js';
 import { chosenJoint, chosenNames, joints, on, operate, posesByName, set, setPoses, store } from '../session.js';
@@ -7,6 +7,7 @@ import { angleAbout } from '../shape-values.js';
 import * as brushing from './brushing.js';
 import * as choosing from './choosing.js';
 import { drawKnots } from './knots.js';
+import { reach } from './reach.js';
 import * as sculpt from './sculpt.js';
 import { turnChosen } from './weights.js';
 
@@ -25,8 +26,9 @@ export const tool = {
     brushing.hideRing();
     choosing.end();
     if (store.heldShapes) set({ heldShapes: null });
+    reach(tool.plate, null);
   },
-  show: () => ({ chosen: store.hand === 'choose' ? choosing.marked() : touched() }),
+  show: () => ({ chosen: choosing.marked() }),
   cursor: () => ({ pose: '', choose: 'crosshair', sculpt: 'none' })[store.hand],
   // down takes hold for sculpting and choosing; with Alt the view turns as ever, and with Ctrl a joint is selected.
   down(plate, pane, x, y, e) {
@@ -71,12 +73,6 @@ const mirrored = (i) => Boolean(tray.querySelector('[data-shape=shift_joint] [na
 const rig = () => store.character?.shapes ?? null;
 const targetOf = (name) => rig()?.targets.find((t) => t.name === name);
 
-// touched are the vertices that the target moves which is worked on.
-function touched() {
-  const k = rig()?.targets.findIndex((t) => t.name === picked) ?? -1;
-  return k < 0 ? null : tool.plate?.shapes.targets[k]?.vertex ?? null;
-}
-
 // hold shows a target at a value, before it is stored; null lets go of it.
 function hold(name, value) {
   const held = new Map(store.heldShapes ?? []);
@@ -110,6 +106,7 @@ function show() {
     out.textContent = values[k].toFixed(2);
   }
   const acts = tray.querySelector('#target-acts'), t = targetOf(picked);
+  showReach(acts);
   if (!acts) return;
   acts.hidden = !t;
   if (!t) return;
@@ -131,6 +128,13 @@ function show() {
   }
 }
 
+// showReach colors the skin by what the picked target moves, if that is wanted.
+function showReach(acts) {
+  const wanted = acts?.querySelector('[name=reach]').checked, k = rig()?.targets.findIndex((x) => x.name === picked) ?? -1;
+  const most = reach(tool.plate, wanted && k >= 0 ? tool.plate.shapes.targets[k] : null), said = acts?.querySelector('[data-reach]');
+  if (said) said.textContent = most ? `gray is still, dark is ${1000 * most < 99.5 ? `${(1000 * most).toPrecision(3)} mm` : `${(100 * most).toFixed(1)} cm`}` : '';
+}
+
 // showKnots draws the curve of a driver.
 function showKnots(acts, t) {
   const box = acts.querySelector('#knots'), d = t.driver;
@@ -139,10 +143,10 @@ function showKnots(acts, t) {
   box.querySelector('[name=smooth]').checked = Boolean(d.smooth);
   const i = joints().findIndex((j) => j.name === d.joint), angles = i >= 0 && store.pose.get(i);
   const angle = d.about && angles ? angleAbout(turnFrom(angles, joints()[i].order), d.about) : null;
-  drawKnots(box.querySelector('svg'), d, angle, (knots) => redrive(t, { knots }));
+  drawKnots(box.querySelector('svg'), d, angle, (knots) => changeDriver(t, { knots }));
 }
 
-const redrive = (t, other) => operate('drive_target', { target: t.name, joint: t.driver.joint, axis: t.driver.axis, degrees: top(t.driver).degrees, knots: t.driver.knots, smooth: Boolean(t.driver.smooth), ...other });
+const changeDriver = (t, other) => operate('drive_target', { target: t.name, joint: t.driver.joint, axis: t.driver.axis, degrees: top(t.driver).degrees, knots: t.driver.knots, smooth: Boolean(t.driver.smooth), ...other });
 
 // showShifts lists how far the joints move that follow a target.
 function showShifts(acts, t) {
@@ -172,7 +176,7 @@ const top = (d) => d.knots.reduce((a, b) => (Math.abs(b.value) > Math.abs(a.valu
 
 tray.addEventListener('input', (e) => {
   if (store.stage !== 'shapes') return;
-  if (e.target.name === 'find-touched') { show(); return; }
+  if (['find-touched', 'reach'].includes(e.target.name)) { show(); tool.plate.show(); return; }
   if (e.target.name === 'find-target') { filter = e.target.value.trim().toLowerCase(); show(); return; }
   const li = e.target.closest('.targets li');
   if (!li?.dataset.target || e.target.type !== 'range') return;
@@ -200,7 +204,7 @@ tray.addEventListener('click', async (e) => {
   if (does === 'mute_targets') await operate(does, { targets: [picked], muted: !t.muted });
   else if (does === 'lock_targets') await operate(does, { targets: [picked], locked: !t.lock });
   else if (does === 'solo_targets') await operate(does, { targets: [picked], solo: !t.solo });
-  else if (does === 'split_target') await operate(does, { target: picked });
+  else if (['split_target', 'duplicate_target'].includes(does)) await operate(does, { target: picked });
   else await operate(does, { targets: [picked] });
 });
 
@@ -212,6 +216,7 @@ async function acted(button, t) {
   else if (is('drop-set')) await operate('drop_values', { name: kept });
   else if (is('release')) set({ heldShapes: null });
   else if (is('new-target')) await newTarget();
+  else if (is('of-shown')) await operate('target_of_shown', { ...(store.pose.size && { turns: sculpt.turnsShown() }), ...(store.heldShapes && { held: Object.fromEntries(store.heldShapes) }) });
   else if (is('reset-targets')) await operate('reset_targets', {});
   else if (is('mute-group')) await regroup(button, (g) => ({ muted: !g.muted }));
   else if (is('solo-group')) await regroup(button, (g) => ({ solo: !g.solo }));
@@ -314,13 +319,10 @@ function poseNear({ turns }) {
   setPoses(out);
 }
 
-// Files are sent, and what they hold is added.
-tray.addEventListener('change', async (e) => {
-  if (e.target.id !== 'shape-files' || !e.target.files.length) return;
-  const files = [...e.target.files].sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true })), form = new FormData();
-  const box = e.target.closest('section'), said = box.querySelector('#shapes-said');
-  const asked = { match: box.querySelector('[name=match]').value, posed: Boolean(box.querySelector('[name=sculpted]')?.checked) };
-  e.target.value = '';
+// addFiles sends files, and adds what they hold.
+async function addFiles(files, other = {}) {
+  const form = new FormData(), box = tray.querySelector('#add-shapes'), said = box.querySelector('#shapes-said');
+  const asked = { match: box.querySelector('[name=match]').value, posed: Boolean(box.querySelector('[name=sculpted]')?.checked), ...other };
   for (const f of files) form.append('file', f, f.name);
   said.textContent = `Reading ${files[0].name}`;
   try {
@@ -328,13 +330,27 @@ tray.addEventListener('change', async (e) => {
     await operate('add_targets', { file, ...asked });
     said.textContent = '';
   } catch (x) { said.textContent = x.message; }
+}
+
+tray.addEventListener('change', async (e) => {
+  if (e.target.id === 'shape-files' && e.target.files.length) {
+    const files = [...e.target.files].sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }));
+    e.target.value = '';
+    await addFiles(files);
+  }
+  if (e.target.id === 'shapes-from' && e.target.value) {
+    const { value } = e.target, name = e.target.selectedOptions[0].text;
+    e.target.value = '';
+    // Its targets; as it is bound, at rest.
+    try { await addFiles([new File([await getBuffer(`/characters/${value}/handoff/glb`)], `${name}.glb`)], { posed: false }); } catch (x) { set({ say: x.message }); }
+  }
 });
 
 tray.addEventListener('change', (e) => {
   if (store.stage !== 'shapes') return;
   if (e.target.name === 'move') tool.plate?.turner();
   const t = targetOf(picked);
-  if (e.target.name === 'smooth' && t?.driver) redrive(t, { smooth: e.target.checked });
+  if (e.target.name === 'smooth' && t?.driver) changeDriver(t, { smooth: e.target.checked });
   if (e.target.name === 'times' && e.target.closest('[data-group]')) regroup(e.target, () => ({ times: Number(e.target.value) }));
 });
 document.addEventListener('trayloaded', show);
@@ -347,7 +363,7 @@ export function commands(add) {
 }
 
 export const own = {
-  new_target: focus('#sculpt [name=new-name]'), sculpt_target: () => set({ hand: 'sculpt' }), move_vertices: () => set({ hand: 'choose' }),
+  duplicate_target: focus('.targets li'), target_of_shown: focus('[data-of-shown]'), new_target: focus('#sculpt [name=new-name]'), sculpt_target: () => set({ hand: 'sculpt' }), move_vertices: () => set({ hand: 'choose' }),
   propose_correctives: focus('#correct form button'),
   add_targets: () => tray.querySelector('#shape-files')?.click(),
   set_target: focus('.targets input'),
