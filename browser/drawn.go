@@ -87,28 +87,9 @@ func (d *Drawn) Weigh(vertex []uint32, width int, matrix, value []float32) error
 // sixteen numbers by columns, less the identity, as the graphics card gets them. shares says by vertex how
 // much goes by dual quaternions; none are none. The numbers are overwritten by the next Bend.
 func (d *Drawn) Bend(matrices, shares []float32) (places, normals []float32, err error) {
-	if len(matrices)%16 != 0 || len(shares) != 0 && len(shares) != len(d.w.Of) {
-		return nil, nil, errors.New("the arrays do not fit together")
-	}
-	list := make([]geom.Matrix, len(matrices)/16)
-	for j := range list {
-		for k := range 16 {
-			list[j][k] = geom.IdentityMatrix[k] + float64(matrices[16*j+k])
-		}
-	}
-	for v, of := range d.w.Of {
-		for _, x := range of {
-			if x.Joint < 0 || int(x.Joint) >= len(list) {
-				return nil, nil, fmt.Errorf("vertex %d follows matrix %d of %d", v, x.Joint, len(list))
-			}
-		}
-	}
-	var mix []float64
-	if len(shares) != 0 {
-		mix = make([]float64, len(shares))
-		for v, x := range shares {
-			mix[v] = float64(x)
-		}
+	list, mix, err := d.motions(matrices, shares)
+	if err != nil {
+		return nil, nil, err
 	}
 	at := deform.Blended(d.rest, d.w, list, mix)
 	turns := deform.TurnsOf(len(d.rest), d.w, [][]geom.Matrix{list}, nil)
@@ -121,6 +102,66 @@ func (d *Drawn) Bend(matrices, shares []float32) (places, normals []float32, err
 		put(d.turned[3*i:], turn.Direction(d.normals[i]))
 	}
 	return d.at, d.turned, nil
+}
+
+// Retouch takes other places and normals at rest of some points, and returns where these stand and how their normals lie, as Bend
+// does of all.
+func (d *Drawn) Retouch(points []uint32, places, normals, matrices, shares []float32) (at, turned []float32, err error) {
+	if len(places) != 3*len(points) || len(normals) != len(places) {
+		return nil, nil, errors.New("the arrays do not fit together")
+	}
+	list, mix, err := d.motions(matrices, shares)
+	if err != nil {
+		return nil, nil, err
+	}
+	rest, turns := vectors(places), vectors(normals)
+	some := &weights.Weights{Of: make([][]weights.Influence, len(points))}
+	var shared []float64
+	for i, k := range points {
+		if int(k) >= len(d.base) {
+			return nil, nil, fmt.Errorf("there is no point %d", k)
+		}
+		v := d.base[k]
+		d.rest[v], d.normals[k] = rest[i], turns[i]
+		some.Of[i] = d.w.Of[v]
+		if mix != nil {
+			shared = append(shared, mix[v])
+		}
+	}
+	turn := deform.TurnsOf(len(points), some, [][]geom.Matrix{list}, nil)
+	at, turned = make([]float32, len(places)), make([]float32, len(places))
+	for i, p := range deform.Blended(rest, some, list, shared) {
+		put(at[3*i:], p)
+		put(turned[3*i:], turn(i).Direction(turns[i]))
+	}
+	return at, turned, nil
+}
+
+// motions are the matrices of a page as core has them, and the shares by vertex, nil for none.
+func (d *Drawn) motions(matrices, shares []float32) (list []geom.Matrix, mix []float64, err error) {
+	if len(matrices)%16 != 0 || len(shares) != 0 && len(shares) != len(d.w.Of) {
+		return nil, nil, errors.New("the arrays do not fit together")
+	}
+	list = make([]geom.Matrix, len(matrices)/16)
+	for j := range list {
+		for k := range 16 {
+			list[j][k] = geom.IdentityMatrix[k] + float64(matrices[16*j+k])
+		}
+	}
+	for v, of := range d.w.Of {
+		for _, x := range of {
+			if x.Joint < 0 || int(x.Joint) >= len(list) {
+				return nil, nil, fmt.Errorf("vertex %d follows matrix %d of %d", v, x.Joint, len(list))
+			}
+		}
+	}
+	if len(shares) != 0 {
+		mix = make([]float64, len(shares))
+		for v, x := range shares {
+			mix[v] = float64(x)
+		}
+	}
+	return list, mix, nil
 }
 
 func put(to []float32, p r3.Vec) { to[0], to[1], to[2] = float32(p.X), float32(p.Y), float32(p.Z) }

@@ -27,7 +27,7 @@ const drawn = (page, name) => marrow(page, (m, n) => {
   return out;
 }, name);
 const moved = (page) => marrow(page, (m) => {
-  const { skin } = m.plate, now = skin.attributes.position.array, own = skin.ownPlaces ?? now;
+  const { skin } = m.plate, now = skin.attributes.position.array, own = skin.placesAtRest;
   let most = 0;
   for (let i = 0; i < now.length; i += 3) most = Math.max(most, Math.hypot(now[i] - own[i], now[i + 1] - own[i + 1], now[i + 2] - own[i + 2]));
   return most;

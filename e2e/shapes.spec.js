@@ -8,7 +8,7 @@ test.afterEach(async ({ page }) => { for (const id of made.splice(0)) await page
 
 // How far the skin that is drawn is from the skin without shape targets, at most, in the pose that is shown.
 const moved = (page) => marrow(page, (m) => {
-  const { skin } = m.plate, now = skin.attributes.position.array, own = skin.ownPlaces ?? now;
+  const { skin } = m.plate, now = skin.attributes.position.array, own = skin.placesAtRest;
   let most = 0;
   for (let i = 0; i < now.length; i += 3) most = Math.max(most, Math.hypot(now[i] - own[i], now[i + 1] - own[i + 1], now[i + 2] - own[i + 2]));
   return most;
@@ -225,4 +225,48 @@ test('three.js shows a motion with a corrective and in a build as core computes 
     const apart = Math.max(...places.map((p, i) => Math.hypot(p[0] - core.frames[k][i][0], p[1] - core.frames[k][i][1], p[2] - core.frames[k][i][2])));
     expect(apart, `frame ${frames[k]}`).toBeLessThan(1e-5 * core.height);
   });
+});
+
+test('what a slider changes is drawn as if all were drawn', async ({ page }) => {
+  const wrong = errors(page);
+  await bound(page, 'Bram', 'Slid', 'shapes', made);
+  const out = await marrow(page, async (m) => {
+    const { plate, store, set } = m, { view, skin } = plate, gl = view.renderer.getContext(), { width, height } = view.canvas;
+    const frame = () => new Promise((done) => { requestAnimationFrame(() => requestAnimationFrame(done)); });
+    const shot = () => { const px = new Uint8Array(4 * width * height); gl.readPixels(0, 0, width, height, gl.RGBA, gl.UNSIGNED_BYTE, px); return px; };
+    const apart = (a, b) => { let n = 0; for (let i = 0; i < a.length; i += 4) if (Math.abs(a[i] - b[i]) + Math.abs(a[i + 1] - b[i + 1]) + Math.abs(a[i + 2] - b[i + 2]) > 12) n++; return n; };
+    const head = store.character.joints.findIndex((j) => j.name === 'head');
+    const list = [];
+    for (const pose of [new Map(), new Map([[head, [10, 25, 0]]])]) {
+      set({ pose });
+      await frame(); await frame();
+      const names = store.character.shapes.targets.filter((t) => !t.driver && !t.between && !t.meets).map((t) => t.name);
+      for (const [k, values] of [[names[0], 1], [names[0], 0.3], [names[1], 1], [names[2], 0.7]].entries()) {
+        const before = shot();
+        let parts = 0;
+        const { draw } = view;
+        view.draw = (whole, box) => { if (box) parts++; draw.call(view, whole, box); };
+        set({ heldShapes: new Map([...(store.heldShapes ?? []), values]) });
+        await frame(); await frame();
+        view.draw = draw;
+        const some = shot(), places = Float32Array.from(skin.attributes.position.array), normals = Float32Array.from(skin.attributes.normal.array);
+        skin.reshaper.anew();
+        plate.bend();
+        view.invalidate();
+        await frame(); await frame();
+        const far = (x, y) => x.reduce((sum, v, i) => Math.max(sum, Math.abs(v - y[i])), 0);
+        list.push({ k, parts, changed: apart(before, some), wrong: apart(some, shot()), places: far(places, skin.attributes.position.array), normals: far(normals, skin.attributes.normal.array) });
+      }
+      set({ heldShapes: null });
+    }
+    return list;
+  });
+  expect(out.length).toBe(8);
+  for (const x of out) {
+    expect(x.wrong, JSON.stringify(x)).toBeLessThan(4);
+    expect(x.places).toBe(0);
+    expect(x.normals).toBeLessThan(1e-6);
+  }
+  expect(out.some((x) => x.changed > 20 && x.parts > 0)).toBe(true);
+  expect(wrong).toEqual([]);
 });

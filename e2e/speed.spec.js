@@ -70,3 +70,49 @@ test('print those of painting', async ({ page }, info) => {
   console.log(`At ${vertices} vertices, software GL (ms): a dab to its picture ${sorted[sorted.length >> 1].toFixed(0)}, p95 ${sorted[Math.floor(0.95 * sorted.length)].toFixed(0)} (${sorted.length} dabs); maps ${Object.entries(maps).map(([n, l]) => `${n} ${l.map(([all, ours]) => `${all.toFixed(0)} of which ${ours.toFixed(0)} before it is drawn`).join(', ')}`).join('; ')}`);
   await page.request.post(`/api/characters/${made.id}/remove`);
 });
+
+// A slider to its picture with 50 targets, and a sculpting dab until it is shown, on 50,000 vertices.
+test('print those of shapes', async ({ page }, info) => {
+  test.setTimeout(300_000);
+  const file = info.outputPath('fine.glb');
+  execFileSync('go', ['run', './e2e/fine', '0.00778', file]);
+  const made = await (await page.request.post('/api/characters', { multipart: { file: { name: 'fine.glb', mimeType: 'model/gltf-binary', buffer: readFileSync(file) }, name: 'Fine' } })).json();
+  const at = `/api/characters/${made.id}`, head = async () => (await (await page.request.get(at)).json()).head;
+  const operate = async (op, params) => page.request.post(`${at}/ops`, { data: { op, params, base: await head(), key: `${op} ${Math.random()}` } });
+  for (let k = 0; k < 50; k++) {
+    await operate('new_target', { name: `t${k}` });
+    await operate('move_vertices', { target: `t${k}`, held: { [`t${k}`]: 1 }, vertices: String(900 * k), move: [0, 0.01, 0.01], soft: 0.15 });
+    await operate('set_target', { target: `t${k}`, value: 0.5 });
+  }
+  await page.goto(`/characters/${made.id}/shapes`);
+  await page.waitForSelector('body[data-ready]');
+  await page.waitForTimeout(6000);
+  const slid = await marrow(page, async (m) => {
+    const { view } = m.plate, gl = view.renderer.getContext(), px = new Uint8Array(4), { draw } = view, times = [];
+    for (let i = 0; i < 60; i++) {
+      await new Promise((done) => {
+        const t = performance.now();
+        view.draw = (...how) => { draw.apply(view, how); gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, px); view.draw = draw; times.push(performance.now() - t); setTimeout(done, 60); };
+        m.set({ heldShapes: new Map([['t20', i / 60]]) });
+      });
+    }
+    return times;
+  });
+  await page.locator('.targets li[data-target=t3] b').click();
+  await page.keyboard.press('i');
+  await page.waitForTimeout(4000);
+  const dabs = {};
+  for (const mode of ['grab', 'inflate', 'smooth']) {
+    await page.locator(`#sculpt [value=${mode}]`).check({ force: true });
+    const from = await marrow(page, (m) => { const { plate, store } = m, pane = plate.view.panes[0], q = plate.posed.at[store.character.joints.findIndex((j) => j.name === 'forearm_l')].clone().project(pane.camera), r = pane.element.getBoundingClientRect(); m.took.length = 0; return [r.left + (q.x * 0.5 + 0.5) * r.width - 18, r.top + (0.5 - q.y * 0.5) * r.height - 16]; });
+    await page.mouse.move(...from);
+    await page.mouse.down();
+    for (let k = 0; k < 60; k++) { await page.mouse.move(from[0] + (k % 2 ? 8 : 0) + k / 8, from[1] + k / 6); await page.waitForTimeout(25); }
+    await page.mouse.up();
+    dabs[mode] = await marrow(page, (m) => [...m.took]);
+    await page.waitForTimeout(3000);
+  }
+  const said = (list) => { const s = list.toSorted((a, b) => a - b); return `${s[s.length >> 1].toFixed(0)}, p95 ${s[Math.floor(0.95 * s.length)].toFixed(0)}`; };
+  console.log(`At ${await marrow(page, (m) => m.store.character.facts.vertices)} vertices with 50 targets, software GL (ms): a slider to its picture ${said(slid)}; a dab until it is shown ${Object.entries(dabs).map(([n, l]) => `${n} ${said(l)} (${l.length})`).join('; ')}`);
+  await page.request.post(`${at}/remove`);
+});

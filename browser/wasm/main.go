@@ -215,6 +215,21 @@ func main() {
 			write(f.of.Get("normals"), normals)
 			return nil, nil
 		}),
+		// retouch takes other places and normals at rest of some points of a skin, with matrices and shares as for bend, and
+		// writes where these are drawn over them.
+		"retouch": answering(func(f *fields) (any, error) {
+			d, err := skin(f)
+			if err != nil {
+				return nil, err
+			}
+			places, normals, err := d.Retouch(f.ints("points"), f.floats("places"), f.floats("normals"), f.floats("matrices"), f.floats("shares"))
+			if err != nil {
+				return nil, err
+			}
+			write(f.of.Get("places"), places)
+			write(f.of.Get("normals"), normals)
+			return nil, nil
+		}),
 		// reshape takes other places and normals of a skin at rest.
 		"reshape": answering(func(f *fields) (any, error) {
 			d, err := skin(f)

@@ -19,6 +19,9 @@ export class Places {
     this.slow = software(renderer) || blind;
     if (blind) bringHere().catch(() => {});
     this.number = -1; // of the skin in core
+    this.old = false; // core knows other places at rest
+    /** @type {{ places: Float32Array, normals: Float32Array } | null} */
+    this.out = null;
     this.key = '';
     this.at = null;
   }
@@ -26,6 +29,7 @@ export class Places {
   // now returns the places, three numbers each. They are not to be changed, and hold until the next pose.
   now() {
     const { skin } = this, rest = skin.attributes.position.array;
+    if (skin.bender.on && !skin.unbent) return skin.bender.position.array;
     if (!skin.influences || !skin.matrices?.some((x) => x !== 0)) return rest;
     const key = `${skin.poses} ${skin.influences.version}`;
     if (this.key === key && this.of === skin.influences) return this.at;
@@ -37,27 +41,42 @@ export class Places {
 
   // bent has core bend the skin: places and normals.
   bent() {
-    const { skin } = this, t = skin.influences, n = 3 * skin.base.length;
+    this.tell();
+    this.out ??= { places: new Float32Array(3 * this.skin.base.length), normals: new Float32Array(3 * this.skin.base.length) };
+    callHere('bend', { skin: this.number, matrices: this.skin.matrices, shares: this.shares, ...this.out });
+    return this.out;
+  }
+
+  // retouched has core bend some drawn points, whose places and normals at rest are others now: places and normals, point by point.
+  retouched(points) {
+    const { position, normal } = this.skin.attributes, places = new Float32Array(3 * points.length), normals = new Float32Array(3 * points.length);
+    this.tell();
+    points.forEach((d, i) => { for (let c = 0; c < 3; c++) { places[3 * i + c] = position.array[3 * d + c]; normals[3 * i + c] = normal.array[3 * d + c]; } });
+    callHere('retouch', { skin: this.number, points, places, normals, matrices: this.skin.matrices, shares: this.shares });
+    return { places, normals };
+  }
+
+  // tell has core know the skin as it is at rest.
+  tell() {
+    const { skin } = this, t = skin.influences, { position, normal } = skin.attributes;
     if (this.number < 0) {
-      const { position, normal } = skin.attributes;
       this.number = callHere('draw', { places: position.array, normals: normal.array, base: skin.base, vertices: skin.vertices });
-      this.out = { places: new Float32Array(n), normals: new Float32Array(n) };
+      this.old = false;
     }
+    if (this.old) callHere('reshape', { skin: this.number, places: position.array, normals: normal.array });
+    this.old = false;
     if (this.weighed !== t || this.version !== t.version) {
       callHere('weigh', { skin: this.number, vertex: Uint32Array.from({ length: skin.vertices }, (_, v) => v), width: t.width, matrix: t.joint, value: t.value });
       this.shares = t.mixes ? Float32Array.from({ length: skin.vertices }, (_, v) => t.shareOf(v)) : new Float32Array(0);
       this.weighed = t;
       this.version = t.version;
     }
-    callHere('bend', { skin: this.number, matrices: skin.matrices, shares: this.shares, ...this.out });
-    return this.out;
   }
 
   // reshaped: the places at rest are others now.
   reshaped() {
     this.key = '';
-    const { position, normal } = this.skin.attributes;
-    if (this.number >= 0) callHere('reshape', { skin: this.number, places: position.array, normals: normal.array });
+    this.old = true;
   }
 
   // readBack asks the graphics card: the vertex program that draws the skin is run once more, and its places

@@ -42,9 +42,10 @@ export class Plate {
     this.view.onpanes = (panes) => panes.forEach((p) => this.listen(p));
     this.view.onpanes(this.view.panes);
     this.measure = new Measure(this.view);
-    this.view.facing = (camera) => { this.skin?.bender.face(camera); this.beside.skin?.bender.face(camera); };
-    this.view.drawn = () => { this.scaleBar(); this.measure.place(); this.instrument.draw(); this.capsules.draw(); };
-    on('pose heldShapes', () => this.bend());
+    this.view.facing = (camera, within) => { this.skin?.bender.face(camera, within); this.beside.skin?.bender.face(camera); };
+    this.view.drawn = (box) => { if (box) return; this.scaleBar(); this.measure.place(); this.instrument.draw(); this.capsules.draw(); };
+    on('pose', () => this.bend());
+    on('heldShapes', () => this.reshape());
     on('playing', () => this.view.coarse(store.playing));
     on('also along step axes', () => this.drawBones());
     on('vertices hand chosen map wire dots through bones finding probed would faces pieces normals', () => this.show());
@@ -177,6 +178,22 @@ export class Plate {
     this.beside.pose(this.posed.skin);
     if (this.picker) this.picker.stale = true;
     this.drawBones();
+  }
+
+  // reshape has targets be on as far as a hand holds them: where no joint moves with them, only what they move is drawn.
+  reshape() {
+    if (!this.tool?.posed || this.tool.swung || store.painting || !this.skin || !store.character) { this.bend(); return; }
+    const values = this.shapes.values(this.rest ?? [], store.pose, store.heldShapes), list = this.shapes.built(this.rest ?? [], values);
+    if ((list === this.rest ? '' : values.join()) !== this.builtAs) { this.bend(); return; }
+    const box = this.skin.shape(this.shapes.targets, values);
+    if (box === null) { this.bend(); return; }
+    if (this.picker) this.picker.stale = true;
+    if (box) this.touched(box);
+  }
+
+  // touched draws what has changed in a box of the world.
+  touched(box) {
+    if (this.beside.skin || this.skin.material.transparent) this.view.invalidate(); else this.view.redraw(box);
   }
 
   // build puts the joints where shape targets have them that are on.

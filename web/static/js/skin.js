@@ -8,6 +8,7 @@ import { ink, leaderInk, stops } from './ink.js';
 import { Overlays } from './overlays.js';
 import { Places } from './places.js';
 import { flat, fragment, perRow, vertex } from './programs.js';
+import { Reshaper } from './reshape.js';
 import { Subdivided } from './subdivided.js';
 
 const ramp = () => stops().map((s) => { const c = new Color(s); return new Vector3(c.r, c.g, c.b); });
@@ -28,15 +29,8 @@ export class Skin {
     this.hiddenTriangles = null;
     this.byVertex = false;
     this.painted = false;
-    /** @type {Float32Array | null} places and normals at rest without shape targets, once one was on */
-    this.ownPlaces = null;
-    /** @type {Float32Array | null} */
-    this.ownNormals = null;
-    /** @type {{ first: Uint32Array, list: Uint32Array } | null} the triangles around each vertex */
-    this.fans = null;
-    this.shapedAs = '';
-    /** @type {object | null} */
-    this.shapedBy = null;
+    this.reshaper = new Reshaper(this);
+    this.unbent = false; // the places at rest are others, and nobody has bent them yet
     this.base = bundle.base;
     this.triangles = bundle.index;
     this.faces = bundle.face;
@@ -273,7 +267,8 @@ export class Skin {
   // setPose takes the skin matrices less the identity; the texture is made once per
   // skeleton.
   setPose(matrices) {
-    const rows = Math.ceil(matrices.length / 16 / perRow) || 1;
+    const rows = Math.ceil(matrices.length / 16 / perRow) || 1, { data } = this.turns.image;
+    if (this.matrices && !this.unbent && data.length >= matrices.length && matrices.every((x, i) => x === data[i])) return;
     if (this.turns.image.height !== rows || this.turns.image.width !== 4 * perRow) {
       this.turns.dispose();
       this.turns = new DataTexture(new Float32Array(16 * perRow * rows), 4 * perRow, rows, RGBAFormat, FloatType);
@@ -282,94 +277,32 @@ export class Skin {
     this.turns.image.data.set(matrices);
     this.turns.needsUpdate = true;
     this.matrices = matrices;
+    this.unbent = false;
     this.poses++;
     if (this.bender.on) this.bender.bend();
     this.subdivided?.pose();
   }
 
-  // shape adds shape targets to the places at rest, each as far on as its value says.
-  shape(targets, values) {
-    const { position, normal } = this.attributes, key = values.some((x) => x) ? values.join() : '';
-    if (key === this.shapedAs && (!key || targets === this.shapedBy)) return;
-    this.ownPlaces ??= new Float32Array(position.array);
-    this.ownNormals ??= new Float32Array(normal.array);
-    this.shapedAs = key;
-    this.shapedBy = targets;
-    position.array.set(this.ownPlaces);
-    normal.array.set(this.ownNormals);
-    this.drawnWhere();
-    const moved = new Set();
-    values.forEach((value, k) => {
-      const t = targets[k];
-      if (!value || !t) return;
-      t.vertex.forEach((v, i) => {
-        moved.add(v);
-        for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) {
-          for (let c = 0; c < 3; c++) position.array[3 * this.drawnAll[d] + c] += value * t.offset[3 * i + c];
-        }
-      });
-    });
-    this.relight(moved);
-    this.reshaped();
-  }
+  // placesAtRest are those of what is drawn, without any shape target.
+  get placesAtRest() { return this.reshaper.places ?? this.attributes.position.array; }
 
-  // nudge moves vertices at rest by some way each, besides what targets do.
-  nudge(vertices, by) {
-    const { position, normal } = this.attributes;
-    this.ownPlaces ??= new Float32Array(position.array);
-    this.ownNormals ??= new Float32Array(normal.array);
-    this.drawnWhere();
-    vertices.forEach((v, i) => {
-      for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) for (let c = 0; c < 3; c++) position.array[3 * this.drawnAll[d] + c] += by[3 * i + c];
-    });
-    this.relight(vertices);
-    this.reshaped();
-    if (this.bender.on) this.bender.bend();
-    this.subdivided?.pose();
-  }
+  // shape has shape targets be on, each as far as its value says. It returns what of the picture is another now: a box in the
+  // world, null for all of it, undefined for nothing.
+  shape(targets, values) { return this.changed(this.reshaper.shape(targets, values)); }
 
-  // shapeAnew has the next call of shape put everything in place anew.
-  shapeAnew() { this.shapedAs = 'anew'; }
+  // nudge moves vertices at rest by some way each, besides what targets do; it returns what shape does.
+  nudge(vertices, by) { return this.changed(this.reshaper.nudge(vertices, by)); }
 
-  // reshaped tells whoever depends on the places at rest that they are others now.
-  reshaped() {
+  // changed tells whoever depends on the places at rest that those of some vertices are others now, null for all.
+  changed(some) {
+    if (some && !some.length) return undefined;
     this.attributes.position.needsUpdate = this.attributes.normal.needsUpdate = true;
     this.poses++;
+    if (some && this.bender.on && !this.unbent) return this.bender.retouch(some);
     this.places.reshaped();
-  }
-
-  // around returns the triangles at each vertex: those of v are list[first[v]] to list[first[v + 1]].
-  around() {
-    if (this.fans) return this.fans;
-    const { triangles: t, base } = this, first = new Uint32Array(this.vertices + 1), list = new Uint32Array(t.length);
-    for (const d of t) first[base[d] + 1]++;
-    for (let v = 0; v < this.vertices; v++) first[v + 1] += first[v];
-    const fill = first.slice();
-    t.forEach((d, i) => { list[fill[base[d]]++] = Math.floor(i / 3); });
-    this.fans = { first, list };
-    return this.fans;
-  }
-
-  // relight turns the normals of vertices that shape targets move, and of those beside them, by their faces.
-  relight(moved) {
-    const { position: { array: p }, normal: { array: out } } = this.attributes, { triangles: t, base } = this, { first, list } = this.around();
-    const beside = new Uint8Array(this.vertices), those = [];
-    for (const v of moved) {
-      for (let f = first[v]; f < first[v + 1]; f++) {
-        for (let k = 0; k < 3; k++) { const u = base[t[3 * list[f] + k]]; if (!beside[u]) { beside[u] = 1; those.push(u); } }
-      }
-    }
-    for (const v of those) {
-      let x = 0, y = 0, z = 0;
-      for (let f = first[v]; f < first[v + 1]; f++) {
-        const i = 3 * list[f], a = 3 * t[i], b = 3 * t[i + 1], c = 3 * t[i + 2];
-        const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2], vx = p[c] - p[a], vy = p[c + 1] - p[a + 1], vz = p[c + 2] - p[a + 2];
-        x += uy * vz - uz * vy; y += uz * vx - ux * vz; z += ux * vy - uy * vx;
-      }
-      const long = Math.hypot(x, y, z);
-      if (!long) continue;
-      for (let d = this.drawnFirst[v]; d < this.drawnFirst[v + 1]; d++) { const at = 3 * this.drawnAll[d]; out[at] = x / long; out[at + 1] = y / long; out[at + 2] = z / long; }
-    }
+    if (!some) this.unbent = true; // until the pose is set, with which all is bent
+    else if (!this.unbent) this.subdivided?.pose();
+    return null;
   }
 
   // show sets how the surface is drawn: mode 0 its colours, 1 the chosen joint's

@@ -18,13 +18,16 @@ export class Viewport {
     this.scene = new Scene();
     this.panes = [];
     this.box = new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5));
+    /** @type {(box?: import('three').Box3 | null) => void} */
     this.drawn = () => {};
     /** @type {((p: any) => void) | null} what is done before a pane is drawn */
     this.before = null;
-    /** @type {((camera: any) => void) | null} */
+    /** @type {((camera: any, within?: any) => void) | null} */
     this.facing = null;
     /** @type {((panes: any[]) => void) | null} what is told of new panes */
     this.onpanes = null;
+    /** @type {import('three').Box3 | null} what alone is drawn anew in the next frame */
+    this.part = null;
     this.chosen = false; // a hand has chosen the view
     this.ground = null;
     this.staff = null;
@@ -168,8 +171,17 @@ export class Viewport {
   }
 
   invalidate() {
+    this.part = null;
     if (this.waiting) return;
-    this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(); });
+    this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(true, this.part); this.part = null; });
+  }
+
+  // redraw draws anew what is in a box of the world: all that has changed since all was drawn.
+  redraw(box) {
+    if (this.waiting && !this.part) return; // all is drawn anyway
+    const part = this.part?.union(box) ?? box.clone();
+    if (!this.waiting) this.invalidate();
+    this.part = part;
   }
 
   // patch draws some things over what is there: where only little has changed and nothing has
@@ -184,7 +196,8 @@ export class Viewport {
     for (const o of others) o.visible = true;
   }
 
-  draw(whole = true) {
+  // draw draws the panes, whole or what was patched, of a box only where that lies.
+  draw(whole = true, box = null) {
     const r = this.renderer;
     const all = this.holder.getBoundingClientRect();
     r.setScissorTest(true);
@@ -195,11 +208,31 @@ export class Viewport {
       r.setScissor(x, y, e.width, e.height);
       if (whole) this.stand(p);
       this.slice(p);
+      const within = box && this.within(box, p.camera, e.width, e.height);
+      if (within) {
+        if (!(within.right > within.left && within.top > within.bottom)) continue;
+        const of = (v, size) => Math.round(((v + 1) / 2) * size), [lo, low] = [of(within.left, e.width), of(within.bottom, e.height)];
+        r.setScissor(x + lo, y + low, of(within.right, e.width) - lo, of(within.top, e.height) - low);
+      }
       this.before?.(p);
-      this.facing?.(p.camera);
+      this.facing?.(p.camera, within);
       r.render(this.scene, p.camera);
     }
-    if (whole) this.drawn();
+    if (whole) this.drawn(box);
+  }
+
+  // within is where a box lies in a pane, in clip space, with a few pixels around; null where it reaches behind the eye.
+  within(box, camera, width, height) {
+    camera.updateMatrixWorld();
+    const out = { left: 1, right: -1, bottom: 1, top: -1 }, p = new Vector3(), { min, max } = box, way = camera.getWorldDirection(new Vector3()), eye = new Vector3().setFromMatrixPosition(camera.matrixWorld);
+    for (let k = 0; k < 8; k++) {
+      p.set(k & 1 ? max.x : min.x, k & 2 ? max.y : min.y, k & 4 ? max.z : min.z);
+      if (camera.isPerspectiveCamera && p.clone().sub(eye).dot(way) <= camera.near) return null;
+      p.project(camera);
+      Object.assign(out, { left: Math.min(out.left, p.x), right: Math.max(out.right, p.x), bottom: Math.min(out.bottom, p.y), top: Math.max(out.top, p.y) });
+    }
+    const wide = 8 / width, tall = 8 / height;
+    return { left: Math.max(-1, out.left - wide), right: Math.min(1, out.right + wide), bottom: Math.max(-1, out.bottom - tall), top: Math.min(1, out.top + tall) };
   }
 
   // slice cuts away what of the box is nearest to the eye of a pane; picking goes by it too (rayAt).

@@ -6,7 +6,7 @@
 //   brush     radius, hard, pen: what pressure does, 'strength', 'radius' or ''
 //   open()    what a stroke needs, { op, params, chosen, start }, or what is to be said; null where there is nothing to brush
 //   put(m, changed)   shows what a touch of a stroke has changed, vertices and values
-//   seen(vertices)    draws that
+//   seen(vertices)    draws that, where put does not
 //   moves     what is brushed changes where the skin is
 //   drag(m, pane, x, y)   where one takes hold and drags: how far the hand has gone; none else
 //   ended(m)  a stroke is whole and on its way
@@ -84,7 +84,7 @@ async function flush() {
     const from = performance.now();
     try {
       const changed = await done(mine);
-      mine.craft.seen(changed.vertex);
+      mine.craft.seen?.(changed.vertex);
       if (took.push(performance.now() - from) > 500) took.shift();
       if (mine.craft.moves || store.pose.size) plate.picker.stale = true; // posed skin moves with its weights
     } catch (err) { mine.failed = err.message; set({ say: err.message }); }

@@ -14,7 +14,7 @@ const shown = () => store.stage === 'weights' && Boolean(store.character?.weight
 
 // arrays are what core needs of the character, by the vertices of the mesh itself.
 function arrays({ skin, columns }) {
-  const points = new Float32Array(3 * skin.vertices), p = skin.ownPlaces ?? skin.attributes.position.array;
+  const points = new Float32Array(3 * skin.vertices), p = skin.placesAtRest;
   skin.drawnOf.forEach((d, v) => { for (let k = 0; k < 3; k++) points[3 * v + k] = p[3 * d + k]; });
   const triangles = skin.triangles.map((d) => skin.base[d]);
   const c = store.character.weights ?? { joints: [], columns: {} }, all = c.joints.map((n) => columns.byHash.get(c.columns[n]));

@@ -69,10 +69,10 @@ export const craft = {
     for (let i = 0; i < vertex.length; i++) {
       for (let k = 0; k < 3; k++) { by[3 * i + k] = mine.value * (value[3 * i + k] - at[3 * vertex[i] + k]); at[3 * vertex[i] + k] = value[3 * i + k]; }
     }
-    plate.skin.nudge(vertex, by);
+    const box = plate.skin.nudge(vertex, by);
+    if (box) plate.touched(box); else plate.view.invalidate();
     touched(plate, vertex, value);
   },
-  seen() { plate.view.invalidate(); },
   // drag takes hold, and then tells how far the hand has gone in the plane through where it did.
   drag(mine, pane, x, y, hit) {
     if (brush.mode !== 'grab') return null;
@@ -88,7 +88,7 @@ export const craft = {
     mine.offsets.of = plate.shapes.targets[k];
     measure();
   },
-  lost() { now = null; plate.skin.shapeAnew(); }, // and drawn as stored once no stroke is on its way
+  lost() { now = null; plate.skin.reshaper.anew(); }, // and drawn as stored once no stroke is on its way
 };
 craftsOf.sculpt = craft;
 
