@@ -3,6 +3,7 @@ package browser_test
 import (
 	"os"
 	"regexp"
+	"slices"
 	"testing"
 
 	"wisemarrow/browser"
@@ -62,6 +63,28 @@ func TestWhatIsDrawnStandsWhereCoreHasIt(t *testing.T) {
 		}
 		require.InDelta(t, -1, turned[9], 1e-6, "up has become backward")
 	}
+
+	// Some points at other places at rest stand where they do when all are told anew, and the others as they did.
+	moved := slices.Clone(places)
+	for _, i := range []int{3, 6} { // the middle one, drawn twice
+		moved[i+1] += 0.25
+	}
+	other, err := browser.NewDrawn(moved, normals, base, 3)
+	require.NoError(t, err)
+	require.NoError(t, other.Weigh([]uint32{0, 1, 2}, 2, []float32{0, 0, 0, 1, 1, 0}, []float32{1, 0, 0.5, 0.5, 1, 0}))
+	want, wantTurned, err := other.Bend(given, nil)
+	require.NoError(t, err)
+	some, turns, err := d.Retouch([]uint32{1, 2}, moved[3:9], normals[3:9], given, nil)
+	require.NoError(t, err)
+	require.Equal(t, want[3:9], some)
+	require.Equal(t, wantTurned[3:9], turns)
+	all, _, err := d.Bend(given, nil)
+	require.NoError(t, err)
+	require.Equal(t, want, all)
+	_, _, err = d.Retouch([]uint32{9}, moved[3:6], normals[3:6], given, nil)
+	require.ErrorContains(t, err, "no point 9")
+	_, _, err = d.Retouch([]uint32{1, 2}, moved[3:6], normals[3:6], given, nil)
+	require.Error(t, err)
 
 	for name, bad := range map[string]error{
 		"cut short":      d.Weigh([]uint32{0}, 2, []float32{0}, []float32{1}),
