@@ -43,7 +43,7 @@ export const store = {
   tipPointed: '', // in the tray
   probed: null, // { vertex, movers }
   vertices: [], // that are chosen at the weights, ascending
-  hand: 'pose', // what the pointer does there: pose, choose or paint
+  hand: 'pose', // what the pointer does there: pose, choose, paint or sculpt
   playing: false, // a reel plays
   reel: null, // the one that is shown under the plate
   posed: false, // said when a hand has posed: the reel is left

@@ -172,8 +172,8 @@ async function send() {
   sending = false;
   if (!taken) { // what was done on top of it is gone with it
     queue = [];
-    unload();
     first.craft.lost?.();
+    unload();
   }
   if (queue.length) send(); else idle();
 }

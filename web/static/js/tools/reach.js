@@ -7,8 +7,8 @@ let shown = null;
 
 // reach colors the skin by a target, { vertex, offset }, or as it is for null. It returns the largest offset, meters.
 export function reach(plate, target) {
-  const { skin } = plate;
-  if (!skin) return 0;
+  const skin = plate?.skin;
+  if (!skin) return 0; // the stage opens before the view has the character
   if (!target?.vertex.length) {
     if (shown) skin.colourBy(null);
     shown = null;

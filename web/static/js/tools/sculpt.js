@@ -88,7 +88,8 @@ export const craft = {
     mine.offsets.of = plate.shapes.targets[k];
     measure();
   },
-  lost() { now = null; plate.skin.reshaper.anew(); }, // and drawn as stored once no stroke is on its way
+  // lost has the targets be as they are stored at once, before core takes them anew; they are drawn so when no stroke is on its way.
+  lost() { now = null; plate.shapes.restore(); plate.skin.reshaper.anew(); },
 };
 craftsOf.sculpt = craft;
 
