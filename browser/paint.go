@@ -135,15 +135,7 @@ func (d *Desk) Begin(brush string, chosen []uint32, mix bool) error {
 	if err := json.Unmarshal([]byte(brush), &b); err != nil {
 		return fmt.Errorf("the brush cannot be read: %w", err)
 	}
-	open := d.open
-	if chosen != nil {
-		open = make([]bool, len(d.e.Of))
-		for _, v := range chosen {
-			if int(v) < len(open) {
-				open[v] = d.open == nil || d.open[v]
-			}
-		}
-	}
+	open := d.only(chosen)
 	if mix {
 		if d.mix == nil {
 			now := deform.Mixes(d.s, d.e.Weights())
@@ -191,20 +183,42 @@ func (d *Desk) Touch(touches string) (Painted, error) {
 	if d.stroke == nil {
 		return Painted{}, errors.New("no stroke was begun")
 	}
-	var list []weights.Touch
-	if err := json.Unmarshal([]byte(touches), &list); err != nil {
-		return Painted{}, fmt.Errorf("the stroke cannot be read: %w", err)
+	changed, err := touched(touches, d.stroke.Touch)
+	if err != nil {
+		return Painted{}, err
 	}
-	var changed []int32
+	return d.changed(changed), nil
+}
+
+// touched does touches, as JSON, one by one, and returns the vertices that changed, ascending.
+func touched[T any](touches string, do func(t T) ([]int32, error)) (changed []int32, err error) {
+	var list []T
+	if err := json.Unmarshal([]byte(touches), &list); err != nil {
+		return nil, fmt.Errorf("the stroke cannot be read: %w", err)
+	}
 	for _, t := range list {
-		some, err := d.stroke.Touch(t)
+		some, err := do(t)
 		if err != nil {
-			return Painted{}, err
+			return nil, err
 		}
 		changed = append(changed, some...)
 	}
 	slices.Sort(changed)
-	return d.changed(slices.Compact(changed)), nil
+	return slices.Compact(changed), nil
+}
+
+// only says which of the chosen vertices may be changed; nil is all that are open.
+func (d *Desk) only(chosen []uint32) []bool {
+	if chosen == nil {
+		return d.open
+	}
+	open := make([]bool, len(d.net.At))
+	for _, v := range chosen {
+		if int(v) < len(open) {
+			open[v] = d.open == nil || d.open[v]
+		}
+	}
+	return open
 }
 
 // End ends a stroke, or with back takes it back.

@@ -42,16 +42,7 @@ func (d *Desk) BeginSculpting(brush, there string, chosen []uint32) error {
 	if err := d.surfaceAt(there); err != nil {
 		return err
 	}
-	open := d.open
-	if chosen != nil {
-		open = make([]bool, len(d.net.At))
-		for _, v := range chosen {
-			if int(v) < len(open) {
-				open[v] = d.open == nil || d.open[v]
-			}
-		}
-	}
-	d.shapes.surface.Limit(open)
+	d.shapes.surface.Limit(d.only(chosen))
 	var err error
 	d.shapes.stroke, err = d.shapes.surface.Begin(b)
 	return err
@@ -93,20 +84,11 @@ func (d *Desk) surfaceAt(there string) error {
 }
 
 func (x *shapes) touch(touches string) (Painted, error) {
-	var list []sculpt.Touch
-	if err := json.Unmarshal([]byte(touches), &list); err != nil {
-		return Painted{}, fmt.Errorf("the stroke cannot be read: %w", err)
+	changed, err := touched(touches, x.stroke.Touch)
+	if err != nil {
+		return Painted{}, err
 	}
-	var changed []int32
-	for _, t := range list {
-		some, err := x.stroke.Touch(t)
-		if err != nil {
-			return Painted{}, err
-		}
-		changed = append(changed, some...)
-	}
-	slices.Sort(changed)
-	return x.changed(slices.Compact(changed)), nil
+	return x.changed(changed), nil
 }
 
 func (x *shapes) changed(list []int32) Painted {

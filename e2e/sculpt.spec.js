@@ -36,7 +36,13 @@ const moved = (page) => marrow(page, (m) => {
 test('a corrective is made in a pose, sculpted, stored as it was seen, and comes on with the joint', async ({ page }) => {
   test.setTimeout(120_000);
   const wrong = errors(page);
-  const id = await bound(page, 'Odile', 'Sculpted', 'shapes', made);
+  const id = await bound(page, 'Odile', 'Sculpted', 'weights', made);
+  // A map of the weights does not stay on the skin.
+  await marrow(page, (m) => m.set({ map: 'count' }));
+  await expect.poll(() => marrow(page, (m) => m.plate.skin.byVertex)).toBe(true);
+  await page.locator('.spine [data-stage=shapes] a').click();
+  await expect(page.locator('#shapes')).toBeVisible();
+  await expect.poll(() => marrow(page, (m) => m.plate.skin.byVertex)).toBe(false);
   const joint = 'forearm_l';
   await choose(page, joint);
   await marrow(page, (m, n) => { const i = m.store.character.joints.findIndex((j) => j.name === n), c = m.store.character.joints[i].axes ?? m.store.character.convention, a = [0, 0, 0]; a['xyz'.indexOf(c.bend)] = 35; m.set({ pose: new Map([[i, a]]) }); }, joint);

@@ -250,7 +250,7 @@ test('what a slider changes is drawn as if all were drawn', async ({ page }) => 
         await frame(); await frame();
         view.draw = draw;
         const some = shot(), places = Float32Array.from(skin.attributes.position.array), normals = Float32Array.from(skin.attributes.normal.array);
-        skin.reshaper.anew();
+        skin.reshaper.reset();
         plate.bend();
         view.invalidate();
         await frame(); await frame();

@@ -84,7 +84,7 @@ func NewSkin(points []r3.Vec, tris [][3]int32, w *weights.Weights, s *skeleton.S
 	}
 	out := &Skin{points: make([]r3.Vec, len(points)), tris: tris, weights: w, skeleton: s, binding: b, rest: &atRest{}}
 	for i, p := range points {
-		out.points[i] = r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
+		out.points[i] = geom.Single(p)
 	}
 	for _, t := range tris {
 		for _, v := range t {

@@ -196,6 +196,11 @@ func (m Matrix) Normal(n r3.Vec) r3.Vec {
 	return n
 }
 
+// Single is a vector rounded to float32, as files and pages have it.
+func Single(p r3.Vec) r3.Vec {
+	return r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
+}
+
 // Finite reports whether every coordinate of p is a finite number.
 func Finite(p r3.Vec) bool {
 	return !math.IsNaN(p.X+p.Y+p.Z) && !math.IsInf(p.X+p.Y+p.Z, 0)

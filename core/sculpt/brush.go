@@ -77,7 +77,6 @@ type Stroke struct {
 	net    *weights.Net // as the skin stood when the stroke began
 	hands  []hand
 	before map[int32]r3.Vec // offsets as they were before the stroke, of what it has reached
-	flat   map[int32]bool   // vertices that blending flattens
 }
 
 // hand is the stroke of one side.
@@ -103,15 +102,14 @@ func (s *Surface) Begin(b Brush) (*Stroke, error) {
 			return nil, err
 		}
 	}
-	at := make([]r3.Vec, len(s.offset))
-	for v := range at {
-		at[v] = s.Place(int32(v))
+	if b.Mode == Grab {
+		b.Builds = false // only how far the hand has gone counts
 	}
-	net, err := s.rest.Moved(at)
+	net, err := s.rest.Moved(s.Places())
 	if err != nil {
 		return nil, err
 	}
-	k := &Stroke{brush: b, s: s, net: net, hands: []hand{{}}, before: map[int32]r3.Vec{}, flat: map[int32]bool{}}
+	k := &Stroke{brush: b, s: s, net: net, hands: []hand{{}}, before: map[int32]r3.Vec{}}
 	if b.Both {
 		k.hands = append(k.hands, hand{mirrored: true})
 	}
@@ -128,7 +126,7 @@ func (k *Stroke) Touch(t Touch) ([]int32, error) {
 	}
 	move := r3.Vec{X: t.Move[0], Y: t.Move[1], Z: t.Move[2]}
 	if !(r3.Norm(move) <= farthest) {
-		return nil, fmt.Errorf("a stroke moves the skin by %v", t.Move)
+		return nil, fmt.Errorf("a stroke cannot move the skin by %v m: at most by %g m", t.Move, farthest)
 	}
 	tri, b, c := t.Tri, t.B, t.C
 	for i := range k.hands {
@@ -168,7 +166,7 @@ func (k *Stroke) reach(h *hand, tri int32, b, c float64, move r3.Vec, t Touch) {
 		}
 		x := strength[i] * k.brush.Strength * t.Pressure
 		if k.brush.Mode == Grab {
-			x = strength[i] * t.Pressure // it goes as far as the hand
+			x = strength[i] * t.Pressure // its full strength is the whole drag
 		}
 		if x > h.marks[v].strength {
 			h.marks[v] = mark{x, k.step(v, &on)}
@@ -263,11 +261,7 @@ func (k *Stroke) step(v int32, on *place) r3.Vec {
 	case Pinch:
 		d = r3.Scale(together, along(r3.Sub(on.at, k.place(v)), on.normal))
 	}
-	out, flattened := k.s.back(v, d)
-	if flattened {
-		k.flat[v] = true
-	}
-	return out
+	return k.s.back(v, d)
 }
 
 // along is what of a step lies along a surface.
@@ -305,7 +299,7 @@ func (k *Stroke) apply() []int32 {
 			most, all = max(most, m.strength), all+m.strength
 			way = r3.Add(way, r3.Scale(m.strength, m.step))
 		}
-		next[i] = single(r3.Add(k.offset(v), r3.Scale(most/all, way)))
+		next[i] = geom.Single(r3.Add(k.offset(v), r3.Scale(most/all, way)))
 	}
 	for i, v := range vertices {
 		if _, ok := k.before[v]; !ok {
@@ -314,11 +308,6 @@ func (k *Stroke) apply() []int32 {
 		k.s.offset[v] = next[i]
 	}
 	return vertices
-}
-
-// single is a vector in single precision.
-func single(v r3.Vec) r3.Vec {
-	return r3.Vec{X: float64(float32(v.X)), Y: float64(float32(v.Y)), Z: float64(float32(v.Z))}
 }
 
 // Undo takes the stroke back and returns the vertices that it had reached, ascending.
@@ -331,7 +320,3 @@ func (k *Stroke) Undo() []int32 {
 	slices.Sort(out)
 	return out
 }
-
-// Flattened is how many of the vertices that were reached blending flattens in the pose: they are where the hand wants them
-// only as nearly as can be.
-func (k *Stroke) Flattened() int { return len(k.flat) }

@@ -40,10 +40,11 @@ type Surface struct {
 	other  []r3.Vec // offsets of the target that is matched
 	first  []r3.Vec // offsets as they were
 
+	flat    map[int32]bool    // vertices that blending flattens, of those that were moved
 	crossed map[[2]int32]bool // pairs of triangles that go through each other at rest, once that was asked
 }
 
-// leastOn is how far on a target must be so that it can be sculpted: what is seen is divided by it.
+// leastOn is the smallest value at which a target can be sculpted: offsets are what you see divided by it.
 const leastOn = 0.05
 
 // New prepares a surface.
@@ -58,7 +59,7 @@ func New(on On) (*Surface, error) {
 	t := on.Targets[on.Target]
 	values := on.Values.Values(on.Pose)
 	on.Targets = rounded(on.Targets, values)
-	s := &Surface{on: on, rest: on.Net, value: values[on.Target], offset: dense(t, n), others: make([]r3.Vec, n)}
+	s := &Surface{on: on, rest: on.Net, value: values[on.Target], offset: dense(t, n), others: make([]r3.Vec, n), flat: map[int32]bool{}}
 	if !(math.Abs(s.value) >= leastOn) {
 		return nil, fmt.Errorf("%s is not on in this pose: hold its slider, or pose the joint that brings it on", t.Name)
 	}
@@ -95,7 +96,7 @@ func rounded(targets []mesh.Shape, values []float64) []mesh.Shape {
 		}
 		out[k].Offset = make([]r3.Vec, len(t.Offset))
 		for i, d := range t.Offset {
-			out[k].Offset[i] = single(d)
+			out[k].Offset[i] = geom.Single(d)
 		}
 	}
 	return out
@@ -105,7 +106,7 @@ func rounded(targets []mesh.Shape, values []float64) []mesh.Shape {
 func dense(t mesh.Shape, n int) []r3.Vec {
 	out := make([]r3.Vec, n)
 	for i, v := range t.Vertex {
-		out[v] = single(t.Offset[i])
+		out[v] = geom.Single(t.Offset[i])
 	}
 	return out
 }
@@ -149,12 +150,19 @@ func (s *Surface) placed(v int32, offset r3.Vec) r3.Vec {
 }
 
 // back is the change of an offset that moves a vertex by a step in the pose.
-func (s *Surface) back(v int32, step r3.Vec) (offset r3.Vec, flattened bool) {
+func (s *Surface) back(v int32, step r3.Vec) r3.Vec {
 	if s.blend != nil {
-		step, flattened = deform.Back(s.blend[v], step, deform.Flat)
+		var flattened bool
+		if step, flattened = deform.Back(s.blend[v], step, deform.Flat); flattened {
+			s.flat[v] = true
+		}
 	}
-	return r3.Scale(1/s.value, step), flattened
+	return r3.Scale(1/s.value, step)
 }
+
+// Flattened is how many of the vertices that were moved blending flattens in the pose: they come only as near to where they are
+// wanted as it lets them.
+func (s *Surface) Flattened() int { return len(s.flat) }
 
 // mirrored is the mirror image of a place: the nearest of the surface at rest.
 func (s *Surface) mirrored(tri int32, b, c float64) (int32, float64, float64) {
@@ -199,11 +207,10 @@ func (s *Surface) Changed() int {
 	return n
 }
 
-// Move moves vertices in the pose, meters, and those around them within a distance along the surface softly along; it returns
-// how many of them blending flattens, which are only as nearly there as can be.
-func (s *Surface) Move(vertices []int32, move r3.Vec, soft float64) (flattened int, err error) {
+// Move moves vertices in the pose, meters, and with them, ever less, those within a distance along the surface.
+func (s *Surface) Move(vertices []int32, move r3.Vec, soft float64) error {
 	if !(r3.Norm(move) <= farthest) || !(soft >= 0 && soft <= farthest) {
-		return 0, fmt.Errorf("vertices cannot be moved by %v, softly over %g m", move, soft)
+		return fmt.Errorf("vertices cannot be moved by %v m with a soft border of %g m: at most %g m", move, soft, farthest)
 	}
 	share := make([]float64, len(s.offset))
 	for _, v := range vertices {
@@ -212,7 +219,7 @@ func (s *Surface) Move(vertices []int32, move r3.Vec, soft float64) (flattened i
 	if soft > 0 {
 		net, err := s.rest.Moved(s.Places())
 		if err != nil {
-			return 0, err
+			return err
 		}
 		tip := weights.Tip{Radius: soft}
 		around, far := net.From(vertices, soft)
@@ -226,11 +233,7 @@ func (s *Surface) Move(vertices []int32, move r3.Vec, soft float64) (flattened i
 		if x == 0 || !s.open(int32(v)) {
 			continue
 		}
-		d, flat := s.back(int32(v), r3.Scale(x, move))
-		if flat {
-			flattened++
-		}
-		s.offset[v] = single(r3.Add(s.offset[v], d))
+		s.offset[v] = geom.Single(r3.Add(s.offset[v], s.back(int32(v), r3.Scale(x, move))))
 	}
-	return flattened, nil
+	return nil
 }

@@ -31,7 +31,7 @@ type Net struct {
 func NewNet(at []r3.Vec, tris [][3]int32, edges [][2]int32) (*Net, error) {
 	n := &Net{At: make([]r3.Vec, len(at)), Tris: tris}
 	for i, p := range at {
-		n.At[i] = r3.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
+		n.At[i] = geom.Single(p)
 		if !geom.Finite(n.At[i]) {
 			return nil, errInvalid
 		}

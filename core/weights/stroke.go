@@ -52,8 +52,21 @@ type Touch struct {
 	Wide     float64 `json:"w"` // times the radius; 0 is 1
 }
 
-// MaxTouches is how many touches a stroke has at most.
-const MaxTouches = 4096
+// MaxStrokes and MaxTouches are how many strokes one operation has at most, and how many touches these have in all.
+const MaxStrokes, MaxTouches = 64, 4096
+
+// CheckStrokes reports strokes without a touch, or too many.
+func CheckStrokes[T any](strokes [][]T) error {
+	n := 0
+	for _, list := range strokes {
+		n += len(list)
+	}
+	if n == 0 || n > MaxTouches || len(strokes) > MaxStrokes {
+		return fmt.Errorf("a brush takes 1 to %d strokes with 1 to %d touches in all, not %d and %d",
+			MaxStrokes, MaxTouches, len(strokes), n)
+	}
+	return nil
+}
 
 // Check reports what is wrong with a brush.
 func (b *Brush) Check() error {

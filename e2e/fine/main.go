@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"strconv"
+	"strings"
 
 	"wisemarrow/core/bind"
 	"wisemarrow/core/mesh"
@@ -18,20 +19,22 @@ import (
 )
 
 func main() {
-	targets := 0
-	if len(os.Args) > 3 {
-		targets, _ = strconv.Atoi(os.Args[3])
-	}
-	if err := run(os.Args[1], os.Args[2], targets); err != nil {
+	if err := run(os.Args[1], os.Args[2], strings.Join(os.Args[3:], "")); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(cell, path string, targets int) error {
+func run(cell, path, count string) error {
 	size, err := strconv.ParseFloat(cell, 64)
 	if err != nil {
 		return err
+	}
+	targets := 0
+	if count != "" {
+		if targets, err = strconv.Atoi(count); err != nil {
+			return err
+		}
 	}
 	m, s := demo.Odile(size)
 	w, _, err := bind.Heat(context.Background(), m, s, bind.DefaultOptions, func(string, float64) {})

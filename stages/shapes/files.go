@@ -82,6 +82,9 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 	for k, x := range meshes {
 		progress("Reading "+x.Name, float64(k)/float64(len(meshes)))
 		var found []mesh.Shape // world
+		if o.Posed && len(x.Mesh.Shapes) > 0 {
+			return fail(studio.Wrong("%s has shape targets, which are at rest: only a mesh can be sculpted in a pose", x.Name))
+		}
 		switch {
 		case o.Match != matchOrder:
 			partners, err := o.partners(&s, x)
@@ -106,9 +109,6 @@ func (o *AddTargets) Apply(ctx context.Context, s studio.State, progress studio.
 				return fail(err)
 			}
 			if len(x.Mesh.Shapes) > 0 {
-				if o.Posed {
-					return fail(studio.Wrong("%s has shape targets, which are at rest: only a mesh can be sculpted in a pose", x.Name))
-				}
 				found = x.Mesh.WorldShapes()
 				break
 			}

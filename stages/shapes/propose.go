@@ -331,6 +331,9 @@ func angleAbout(sk *skeleton.Skeleton, t skeleton.Trial, p pose.Pose) float64 {
 	q = geom.Normalise(q)
 	axis := geom.Rotate(quat.Conj(geom.Normalise(sk.Joints[t.Joint].Rot)), t.Axis)
 	x := geom.TwistAbout(q, axis)
+	if x.Real < 0 { // the same turn, the short way
+		x = quat.Scale(-1, x)
+	}
 	return 2 * math.Atan2(x.Imag*axis.X+x.Jmag*axis.Y+x.Kmag*axis.Z, x.Real) * 180 / math.Pi
 }
 

@@ -15,7 +15,6 @@ import (
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
 
-	"gonum.org/v1/gonum/num/quat"
 	"gonum.org/v1/gonum/spatial/r3"
 )
 
@@ -58,8 +57,8 @@ type NewTarget struct {
 	Turns studio.Turns `json:"turns,omitempty" as:"Pose" help:"turns of joints about their own axes, x y z w; none is rest"`
 }
 
-// aboutNamed is within how many degrees of a named axis a turn is one about it.
-const aboutNamed = 5
+// aboutNamed is up to what part of a turn may be about something else, for it to be one about a named axis. No source.
+const aboutNamed = 0.1
 
 // Apply implements studio.Operation.
 func (o *NewTarget) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
@@ -105,18 +104,12 @@ func drivenBy(s *studio.State, p pose.Pose) *shape.Driver {
 		if !ok {
 			continue
 		}
-		own := geom.Rotate(quat.Conj(geom.Normalise(j.Rot)), t.Axis)
-		v := r3.Vec{X: q.Imag, Y: q.Jmag, Z: q.Kmag}
-		if math.Abs(r3.Dot(own, v)) < math.Cos(aboutNamed*math.Pi/180)*r3.Norm(v) {
+		about := angleAbout(s.Skeleton, t, p)
+		rest := geom.Angle(q, pose.AboutWorld(s.Skeleton, t, about))
+		if rest > aboutNamed*geom.Angle(q, geom.Identity) {
 			continue
 		}
-		degrees := 2 * math.Atan2(r3.Dot(own, v), q.Real) * 180 / math.Pi
-		if degrees > 180 {
-			degrees -= 360
-		} else if degrees < -180 {
-			degrees += 360
-		}
-		return &shape.Driver{Joint: j.Name, Axis: t.Name, Knots: []shape.Knot{{Degrees: math.Round(100*degrees) / 100, Value: 1}}}
+		return &shape.Driver{Joint: j.Name, Axis: t.Name, Knots: []shape.Knot{{Degrees: math.Round(100*about) / 100, Value: 1}}}
 	}
 	return nil
 }
@@ -169,7 +162,7 @@ func (o *There) surface(s *studio.State, vertices []int32) (*sculpt.Surface, int
 }
 
 // done stores what became of a target.
-func (o *There) done(s studio.State, surface *sculpt.Surface, k, flattened int, what string) (studio.State, studio.Outcome, error) {
+func (o *There) done(s studio.State, surface *sculpt.Surface, k int, what string) (studio.State, studio.Outcome, error) {
 	n := surface.Changed()
 	if n == 0 {
 		return s, studio.Outcome{}, studio.Nothing("it changed nothing: no vertex in reach, or all hidden or unselected")
@@ -184,7 +177,7 @@ func (o *There) done(s studio.State, surface *sculpt.Surface, k, flattened int, 
 		Sentence: fmt.Sprintf("%s %s: %s changed, %s at most, was %s", what, o.Target,
 			wording.Count(n, "vertex", "vertices"), wording.Length(now), wording.Length(was)),
 	}
-	if flattened > 0 {
+	if flattened := surface.Flattened(); flattened > 0 {
 		out.Left = append(out.Left, fmt.Sprintf("blending flattens %s there, which come only as near as it lets them",
 			wording.Count(flattened, "vertex", "vertices")))
 	}
@@ -201,19 +194,11 @@ type Sculpt struct {
 	Vertices string           `json:"vertices,omitempty"`
 }
 
-// MaxStrokes is how many strokes one operation has at most.
-const MaxStrokes = 64
-
 // Apply implements studio.Operation.
 func (o *Sculpt) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
 	fail := func(err error) (studio.State, studio.Outcome, error) { return s, studio.Outcome{}, err }
-	n := 0
-	for _, list := range o.Strokes {
-		n += len(list)
-	}
-	if n == 0 || n > weights.MaxTouches || len(o.Strokes) > MaxStrokes {
-		return fail(studio.Wrong("sculpting takes 1 to %d strokes with 1 to %d touches in all, not %d and %d",
-			MaxStrokes, weights.MaxTouches, len(o.Strokes), n))
+	if err := weights.CheckStrokes(o.Strokes); err != nil {
+		return fail(studio.Wrong("%v", err))
 	}
 	vertices, err := s.VerticesOf(o.Vertices)
 	if err != nil {
@@ -223,7 +208,6 @@ func (o *Sculpt) Apply(_ context.Context, s studio.State, _ studio.Progress) (st
 	if err != nil {
 		return fail(err)
 	}
-	flattened := 0
 	for _, list := range o.Strokes {
 		stroke, err := surface.Begin(o.Brush)
 		if err != nil {
@@ -234,9 +218,8 @@ func (o *Sculpt) Apply(_ context.Context, s studio.State, _ studio.Progress) (st
 				return fail(studio.Wrong("%v", err))
 			}
 		}
-		flattened = max(flattened, stroke.Flattened())
 	}
-	return o.done(s, surface, k, flattened, brushes[o.Mode].done)
+	return o.done(s, surface, k, brushes[o.Mode].done)
 }
 
 // MoveVertices moves chosen vertices in a pose by a length, and those around them softly along.
@@ -261,11 +244,10 @@ func (o *MoveVertices) Apply(_ context.Context, s studio.State, _ studio.Progres
 	if err != nil {
 		return fail(err)
 	}
-	flattened, err := surface.Move(vertices, r3.Vec{X: o.Move[0], Y: o.Move[1], Z: o.Move[2]}, o.Soft)
-	if err != nil {
+	if err := surface.Move(vertices, r3.Vec{X: o.Move[0], Y: o.Move[1], Z: o.Move[2]}, o.Soft); err != nil {
 		return fail(studio.Wrong("%v", err))
 	}
-	return o.done(s, surface, k, flattened, "Moved vertices of")
+	return o.done(s, surface, k, "Moved vertices of")
 }
 
 // brushes are what brushes do, for a panel, and what was done.

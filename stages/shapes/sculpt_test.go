@@ -126,6 +126,15 @@ func TestACorrectiveMadeHere(t *testing.T) {
 	require.NotNil(t, d)
 	require.Equal(t, "bend", d.Axis)
 	require.InDelta(t, 70, d.Knots[0].Degrees, 0.01)
+	q := bend["forearm_l"]
+	other, _ := json.Marshal(studio.Turns{"forearm_l": {-q[0], -q[1], -q[2], -q[3]}}) // the same turn
+	same := studiotest.Do(t, studiotest.Bound(t), "new_target", `{"turns":`+string(other)+`}`)
+	require.Equal(t, d, same.Shapes.Targets[0].Driver)
+	_, aside := turned(s, map[string]map[string]float64{"forearm_l": {"bend": 40, "twist": 40}})
+	both, _ := json.Marshal(aside)
+	two := studiotest.Do(t, studiotest.Bound(t), "new_target", `{"turns":`+string(both)+`}`)
+	require.Nil(t, two.Shapes.Targets[0].Driver, "a turn about no one axis")
+	require.NotNil(t, two.Shapes.Targets[0].Near)
 	skin, err := s.Skin()
 	require.NoError(t, err)
 	before := skin.Places(p)
@@ -147,10 +156,10 @@ func TestACorrectiveMadeHere(t *testing.T) {
 	require.InDelta(t, r3.Norm(r3.Vec{Y: 0.02, Z: 0.01}), most, 1e-5)
 	require.Equal(t, rest, skin.Places(nil))
 
-	two, _ := json.Marshal(bent())
-	s = studiotest.Do(t, s, "new_target", `{"name":"both","turns":`+string(two)+`}`)
+	joints, _ := json.Marshal(bent())
+	s = studiotest.Do(t, s, "new_target", `{"name":"both","turns":`+string(joints)+`}`)
 	require.NotNil(t, s.Shapes.Targets[1].Near)
-	_, _, err = studiotest.Try(s, "new_target", `{"name":"again","turns":`+string(two)+`}`)
+	_, _, err = studiotest.Try(s, "new_target", `{"name":"again","turns":`+string(joints)+`}`)
 	require.ErrorContains(t, err, "another shape target is on in the same pose")
 }
 

@@ -40,31 +40,10 @@ type Paint struct {
 	Vertices string            `json:"vertices,omitempty"`
 }
 
-// MaxStrokes is how many strokes one operation has at most.
-const MaxStrokes = 64
-
-// checkStrokes reports strokes that are none, or too many.
-func checkStrokes(strokes [][]weights.Touch) error {
-	n := 0
-	for _, list := range strokes {
-		n += len(list)
-	}
-	if n == 0 || n > weights.MaxTouches || len(strokes) > MaxStrokes {
-		return studio.Wrong(
-			"a painting has 1 to %d strokes with 1 to %d touches in all, not %d and %d",
-			MaxStrokes,
-			weights.MaxTouches,
-			len(strokes),
-			n,
-		)
-	}
-	return nil
-}
-
 // Apply implements studio.Operation.
 func (o *Paint) Apply(ctx context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if err := checkStrokes(o.Strokes); err != nil {
-		return s, studio.Outcome{}, err
+	if err := weights.CheckStrokes(o.Strokes); err != nil {
+		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {
@@ -118,8 +97,8 @@ type PaintMix Paint
 
 // Apply implements studio.Operation.
 func (o *PaintMix) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
-	if err := checkStrokes(o.Strokes); err != nil {
-		return s, studio.Outcome{}, err
+	if err := weights.CheckStrokes(o.Strokes); err != nil {
+		return s, studio.Outcome{}, studio.Wrong("%v", err)
 	}
 	a, err := begin(s, o.Vertices)
 	if err != nil {

@@ -79,7 +79,7 @@ export class Bender {
     this.position.needsUpdate = this.normal.needsUpdate = true;
   }
 
-  // retouch takes places and normals of some vertices anew, and returns the box in which they were and are.
+  // retouch updates places and normals of some vertices, and returns a box around where they were and are.
   retouch(vertices) {
     const { skin } = this, points = [], box = new Box3(), p = new Vector3(), { array } = this.position;
     skin.drawnWhere();

@@ -1,5 +1,5 @@
-// What shape targets and a hand that sculpts do to the places of a skin at rest, and to its normals. Where only some vertices
-// change, only they are worked out anew.
+// What shape targets and sculpting do to the vertices of a skin at rest, and to its normals. Where only some vertices change, only
+// those are computed.
 
 const most = 4e6; // offsets of all targets together up to which is kept which of them move a vertex
 
@@ -101,8 +101,8 @@ export class Reshaper {
     return this.light(vertices, () => true);
   }
 
-  // anew has the next call of shape put everything in place.
-  anew() { this.targets = []; this.values = []; }
+  // reset has the next call of shape compute every vertex.
+  reset() { this.targets = []; this.values = []; }
 
   // around returns the triangles at each vertex: those of v are list[first[v]] to list[first[v + 1]].
   around() {

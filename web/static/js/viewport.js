@@ -26,7 +26,7 @@ export class Viewport {
     this.facing = null;
     /** @type {((panes: any[]) => void) | null} what is told of new panes */
     this.onpanes = null;
-    /** @type {import('three').Box3 | null} what alone is drawn anew in the next frame */
+    /** @type {import('three').Box3 | null} the only part to draw in the next frame */
     this.part = null;
     this.chosen = false; // a hand has chosen the view
     this.ground = null;
@@ -176,7 +176,7 @@ export class Viewport {
     this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(true, this.part); this.part = null; });
   }
 
-  // redraw draws anew what is in a box of the world: all that has changed since all was drawn.
+  // redraw draws only a box of the world in the next frame: everything that has changed is inside it.
   redraw(box) {
     if (this.waiting && !this.part) return; // all is drawn anyway
     const part = this.part?.union(box) ?? box.clone();

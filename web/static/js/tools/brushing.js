@@ -233,7 +233,7 @@ addEventListener('keydown', (e) => { if (e.key === 'Escape' && cancel()) { e.pre
 
 // What panels of brushes share ---------------------------------------------------
 
-export const length = (m) => `${(100 * m).toFixed(m < 0.1 ? 1 : 0)} cm`;
+const length = (m) => `${(100 * m).toFixed(m < 0.1 ? 1 : 0)} cm`;
 
 // kept is a brush with what was kept of it under a key.
 export function kept(key, brush) {
@@ -252,6 +252,30 @@ export function fit(craft) {
   const radius = (brush.radius * height) / brush.height;
   brush.height = height;
   craft.setBrush({ radius });
+}
+
+const ticks = ['through', 'facing', 'both', 'builds', 'only'];
+
+// fill puts a brush into its panel; dials are its numbers from 0 to 1, besides the radius.
+export function fill(box, brush, dials) {
+  for (const r of box.querySelectorAll('[name=mode]')) r.checked = r.value === brush.mode;
+  for (const name of dials) {
+    box.querySelector(`[name=${name}]`).value = brush[name];
+    box.querySelector(`[data-of=${name}]`).textContent = brush[name].toFixed(2);
+  }
+  box.querySelector('[name=radius]').value = Math.log10(brush.radius);
+  box.querySelector('[data-of=radius]').textContent = length(brush.radius);
+  for (const name of ticks) box.querySelector(`[name=${name}]`).checked = brush[name];
+  box.querySelector('[name=pen]').value = brush.pen;
+}
+
+// entered is what an event in a panel sets of its brush.
+export function entered({ target }, brush) {
+  const { name, type, value, checked } = target;
+  delete target.dataset.touched;
+  if (!(name in brush)) return {};
+  if (name === 'radius') return { radius: 10 ** Number(value) };
+  return { [name]: type === 'checkbox' ? checked : typeof brush[name] === 'number' ? Number(value) : value };
 }
 
 // profile draws the edge of a brush: how strong it is from the middle to its radius.

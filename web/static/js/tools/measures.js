@@ -61,7 +61,7 @@ export async function loadCore() {
 }
 let loading = Promise.resolve();
 
-// unload has core take the character anew before it is asked again: what it holds was not stored.
+// unload has core load the character again before its next answer: what it holds was not stored.
 export function unload() { loaded = ''; }
 
 // numberOf tells one bind pose from another without reading it.

@@ -1,7 +1,7 @@
 // Painting weights, and how vertices blend.
 import { why } from '../core.js';
 import { chosenJoint, on, set, store } from '../session.js';
-import { bounded, craftsOf, fit, hideRing, keep, kept, length, profile } from './brushing.js';
+import { bounded, craftsOf, entered, fill, fit, hideRing, keep, kept, profile } from './brushing.js';
 import { recolour } from './maps.js';
 import { loadCore } from './measures.js';
 
@@ -9,6 +9,8 @@ const tray = document.getElementById('tray');
 const key = 'brush';
 
 export const brush = kept(key, { mode: 'add', value: 1, opacity: 0.6, radius: 0.08, hard: 0.3, through: false, facing: false, both: true, builds: false, pen: 'strength', only: false, what: 'share', height: 1.7 });
+
+if (!['strength', 'radius', ''].includes(brush.pen)) brush.pen = 'strength'; // kept under a former name
 
 let plate = null;
 export function paintOn(p) { plate = p; }
@@ -50,15 +52,7 @@ craftsOf.paint = craft;
 export function panel() {
   const box = tray.querySelector('#brush');
   if (!box) return;
-  for (const r of box.querySelectorAll('[name=mode]')) r.checked = r.value === brush.mode;
-  for (const name of ['value', 'opacity', 'hard']) {
-    box.querySelector(`[name=${name}]`).value = brush[name];
-    box.querySelector(`[data-of=${name}]`).textContent = brush[name].toFixed(2);
-  }
-  box.querySelector('[name=radius]').value = Math.log10(brush.radius);
-  box.querySelector('[data-of=radius]').textContent = length(brush.radius);
-  for (const name of ['through', 'facing', 'both', 'builds', 'only']) box.querySelector(`[name=${name}]`).checked = brush[name];
-  box.querySelector('[name=pen]').value = brush.pen;
+  fill(box, brush, ['value', 'opacity', 'hard']);
   box.querySelector('[name=what]').value = brush.what;
   const valued = !['smooth', 'even'].includes(brush.mode);
   box.querySelector('[name=value]').disabled = !valued;
@@ -80,13 +74,8 @@ on('map', () => { if (store.map === 'mix' && brush.what !== 'mix') setBrush({ wh
 tray.addEventListener('input', (e) => {
   const box = e.target.closest('#brush');
   if (!box) return;
-  const { name, type, value, checked } = e.target;
-  delete e.target.dataset.touched;
-  if (name === 'what') set({ map: value === 'mix' ? 'mix' : 'joint' });
-  if (name === 'radius') setBrush({ radius: 10 ** Number(value) });
-  else if (['mode', 'pen', 'what'].includes(name)) setBrush({ [name]: value });
-  else if (type === 'checkbox') setBrush({ [name]: checked });
-  else if (name) setBrush({ [name]: Number(value) });
+  if (e.target.name === 'what') set({ map: e.target.value === 'mix' ? 'mix' : 'joint' });
+  setBrush(entered(e, brush));
 });
 document.addEventListener('trayloaded', panel);
 on('hand', () => { if (!['paint', 'sculpt'].includes(store.hand)) hideRing(); else if (!why()) loadCore().catch((e) => set({ say: e.message })); });

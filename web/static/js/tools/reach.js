@@ -10,7 +10,7 @@ export function reach(plate, target) {
   const skin = plate?.skin;
   if (!skin) return 0; // the stage opens before the view has the character
   if (!target?.vertex.length) {
-    if (shown) skin.colourBy(null);
+    skin.colourBy(null); // a map of another stage too
     shown = null;
     return 0;
   }
@@ -32,5 +32,6 @@ export function touched(plate, vertices, offsets) {
   plate.skin.recolour(vertices, Array.from(vertices, (_, i) => shown.ink(Math.min(shown.most, Math.hypot(offsets[3 * i], offsets[3 * i + 1], offsets[3 * i + 2])))));
 }
 
-// Whoever colors the skin at another stage finds it as it is.
+// At another stage its maps color the skin, and another theme has other colors.
 on('stage', () => { if (store.stage !== 'shapes') shown = null; });
+addEventListener('themechange', () => { shown = null; });

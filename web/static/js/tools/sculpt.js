@@ -5,7 +5,7 @@ import { ranges } from '../fill.js';
 import { toScreen } from '../pick.js';
 import { joints, on, operate, set, store } from '../session.js';
 import { turnFrom } from '../pose.js';
-import { bounded, brushing, craftsOf, fit, keep, kept, length, profile } from './brushing.js';
+import { bounded, brushing, craftsOf, entered, fill, fit, keep, kept, profile } from './brushing.js';
 import { loadCore } from './measures.js';
 import { touched } from './reach.js';
 
@@ -88,8 +88,8 @@ export const craft = {
     mine.offsets.of = plate.shapes.targets[k];
     measure();
   },
-  // lost has the targets be as they are stored at once, before core takes them anew; they are drawn so when no stroke is on its way.
-  lost() { now = null; plate.shapes.restore(); plate.skin.reshaper.anew(); },
+  // lost restores the stored targets at once, before core loads them again; they are drawn once no stroke is under way.
+  lost() { now = null; plate.shapes.restore(); plate.skin.reshaper.reset(); },
 };
 craftsOf.sculpt = craft;
 
@@ -137,15 +137,7 @@ function tell(m) {
 export function panel() {
   const box = tray.querySelector('#sculpt');
   if (!box) return;
-  for (const r of box.querySelectorAll('[name=mode]')) r.checked = r.value === brush.mode;
-  for (const name of ['strength', 'hard']) {
-    box.querySelector(`[name=${name}]`).value = brush[name];
-    box.querySelector(`[data-of=${name}]`).textContent = brush[name].toFixed(2);
-  }
-  box.querySelector('[name=radius]').value = Math.log10(brush.radius);
-  box.querySelector('[data-of=radius]').textContent = length(brush.radius);
-  for (const name of ['through', 'facing', 'both', 'builds', 'only']) box.querySelector(`[name=${name}]`).checked = brush[name];
-  box.querySelector('[name=pen]').value = brush.pen;
+  fill(box, brush, ['strength', 'hard']);
   box.querySelector('[name=along]').value = brush.along;
   box.querySelector('[data-for=grab]').hidden = brush.mode !== 'grab';
   box.querySelector('[data-for=match]').hidden = brush.mode !== 'match';
@@ -172,13 +164,7 @@ on('pose heldShapes hand painted character', () => { panel(); if (!brushing()) m
 document.addEventListener('targetpicked', () => { panel(); if (!brushing()) measure(); });
 
 tray.addEventListener('input', (e) => {
-  if (!e.target.closest('#sculpt')) return;
-  const { name, type, value, checked } = e.target;
-  delete e.target.dataset.touched;
-  if (name === 'radius') setBrush({ radius: 10 ** Number(value) });
-  else if (['mode', 'pen', 'along', 'other'].includes(name)) setBrush({ [name]: value });
-  else if (type === 'checkbox') setBrush({ [name]: checked });
-  else if (name in brush) setBrush({ [name]: Number(value) });
+  if (e.target.closest('#sculpt')) setBrush(entered(e, brush));
 });
 
 // moveChosen moves the selected vertices by a length, softly around.
