@@ -8,6 +8,7 @@ ls -d /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || need+=(postgresql)
 if [ "${1:-run}" = test ]; then
   [ -x /usr/bin/chromium ] || need+=(chromium)
   command -v assimp >/dev/null || need+=(assimp-utils)
+  command -v opencolladavalidator >/dev/null || need+=(opencollada-tools)
   [ -d /usr/share/assimp/models ] || dpkg -s assimp-testmodels >/dev/null 2>&1 || need+=(assimp-testmodels)
 fi
 if [ ${#need[@]} -gt 0 ]; then

@@ -15,6 +15,7 @@ func (s State) WithAxes(sk *skeleton.Skeleton) State {
 	if s.Binding != nil {
 		s.Binding = s.Binding.Reoriented(s.Skeleton, sk)
 	}
+	s.Shapes = s.Shapes.Reoriented(s.Skeleton, sk)
 	s.Skeleton = sk
 	return s
 }

@@ -7,6 +7,7 @@ import (
 	"wisemarrow/core/fit"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/profile"
 	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
@@ -57,6 +58,8 @@ type Settings struct {
 	Loose bool `json:"loose,omitempty"`
 	// Elsewhere: pieces may be bound while the joints are away from the recorded pose.
 	Elsewhere bool `json:"elsewhere,omitempty"`
+	// Profile is what the receiver needs of the character; nil: it is held against none.
+	Profile *profile.Profile `json:"profile,omitempty"`
 }
 
 // DefaultSettings are those of a new character.

@@ -58,7 +58,7 @@ func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
 	}
 	var buf bytes.Buffer
 	if err == nil {
-		err = handoff.Write(&buf, o.state, param(r, "what"), influences)
+		err = handoff.Write(&buf, o.state, param(r, "what"), handoff.Options{Influences: influences})
 	}
 	if err != nil {
 		s.problem(w, r, err)

@@ -104,7 +104,7 @@ coordinates of the mesh's file.`,
 				}
 			}
 			if out != "" {
-				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", influences) }); err != nil {
+				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", handoff.Options{Influences: influences}) }); err != nil {
 					return err
 				}
 			}

@@ -94,7 +94,7 @@ func verb(name, short string, op func(s studio.State) (string, any, error)) *cob
 			left := bindpose.Check(&s)
 			tell(left)
 			if out != "" {
-				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", 0) }); err != nil {
+				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", handoff.Options{}) }); err != nil {
 					return err
 				}
 			}

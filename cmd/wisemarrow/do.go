@@ -66,7 +66,7 @@ func operationCommand(e studio.Entry, name string) *cobra.Command {
 			return fmt.Errorf("%s: %w", args[0], err)
 		}
 		if out != "" {
-			if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &next, "glb", 0) }); err != nil {
+			if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &next, "glb", handoff.Options{}) }); err != nil {
 				return err
 			}
 		}

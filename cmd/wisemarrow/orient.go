@@ -50,7 +50,7 @@ found wrong. Of a bound character (-o with .glb) mesh and skin come along and st
 				if strings.EqualFold(filepath.Ext(out), ".glb") && s.Mesh != nil {
 					what = "glb"
 				}
-				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, 0) }); err != nil {
+				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, handoff.Options{}) }); err != nil {
 					return err
 				}
 			}

@@ -82,7 +82,7 @@ holes are filled, a half completed and polygons triangulated only when asked for
 			if out != "" {
 				what := strings.TrimPrefix(strings.ToLower(filepath.Ext(out)), ".")
 				s.Skeleton, s.Weights = nil, nil
-				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, 0) }); err != nil {
+				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, handoff.Options{}) }); err != nil {
 					return err
 				}
 			}

@@ -128,7 +128,7 @@ func runOn(c *cobra.Command, script studio.Script, file, out string) ranReport {
 	if out != "" {
 		name := strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
 		r.Output = filepath.Join(out, name+".glb")
-		if err := writeFile(r.Output, func(w io.Writer) error { return handoff.Write(w, &s, "glb", 0) }); err != nil {
+		if err := writeFile(r.Output, func(w io.Writer) error { return handoff.Write(w, &s, "glb", handoff.Options{}) }); err != nil {
 			r.Error = fmt.Sprintf("%s: %v", file, err)
 		}
 	}

@@ -66,9 +66,9 @@ func writeWeightsCommand() *cobra.Command {
 				what = "json"
 			}
 			if out == "" {
-				return handoff.Write(c.OutOrStdout(), &s, what, 0)
+				return handoff.Write(c.OutOrStdout(), &s, what, handoff.Options{})
 			}
-			return writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, 0) })
+			return writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, what, handoff.Options{}) })
 		},
 	}
 	c.Flags().StringVarP(&out, "output", "o", "", "write the table here; without it, to standard output")

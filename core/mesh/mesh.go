@@ -35,7 +35,9 @@ type Mesh struct {
 
 // Part is a named group of faces that arrived together.
 type Part struct {
-	Name   string      `json:"name"`
+	Name string `json:"name"`
+	// Object is what its file called the mesh that the part came in; parts of one object are written as one mesh.
+	Object string      `json:"object,omitempty"`
 	Colour [3]float32  `json:"colour"` // linear RGB 0..1
 	Frame  geom.Matrix `json:"frame"`  // part's points → world
 	// Material is the number + 1 of the material among those of the file; 0 for

@@ -183,6 +183,48 @@ func (m *Mesh) without(which func(*Part) bool) (in *Mesh, out []bool) {
 	return build.done(identityOrigin(len(m.Points))), out
 }
 
+// PartsApart is the mesh in which parts share no vertex, those of the first part first, each an object of its own by its name:
+// a vertex that several parts use is there once for each. Normals stay as they were across the seams. Vertices without a face go.
+func (m *Mesh) PartsApart() (*Mesh, Origin) {
+	faces := make([][]int, len(m.Parts))
+	for f := range m.Faces() {
+		faces[m.PartOf(f)] = append(faces[m.PartOf(f)], f)
+	}
+	from := *m
+	if from.Normal == nil {
+		normals := m.VertexNormals(m.World())
+		from.Normal = make([][3]float32, len(m.Corner))
+		for c, v := range m.Corner {
+			n := normals[v]
+			from.Normal[c] = [3]float32{float32(n.X), float32(n.Y), float32(n.Z)}
+		}
+	}
+	var origin Origin
+	build := buildFrom(&from, nil)
+	to := make([]int32, len(m.Points))
+	for _, list := range faces {
+		var used []int32
+		for _, f := range list {
+			used = append(used, m.Face(f)...)
+		}
+		slices.Sort(used)
+		for _, v := range slices.Compact(used) {
+			to[v] = int32(len(origin))
+			origin = append(origin, v)
+			build.out.Points = append(build.out.Points, m.Points[v])
+		}
+		for _, f := range list {
+			build.same(f, to)
+		}
+	}
+	out := build.done(origin)
+	out.Parts = slices.Clone(m.Parts)
+	for i := range out.Parts {
+		out.Parts[i].Object = out.Parts[i].Name
+	}
+	return out, origin
+}
+
 // Unbindable returns the faces that Bindable leaves out, with the same vertices
 // under the same numbers.
 func (m *Mesh) Unbindable() *Mesh {

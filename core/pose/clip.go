@@ -172,6 +172,18 @@ func (c *Clip) Renamed(names map[string]string) *Clip {
 	return &out
 }
 
+// InPlace returns the clip with a root that goes only up and down, which is along Z where zUp.
+func (c *Clip) InPlace(zUp bool) *Clip {
+	out := *c
+	out.Root = make([]r3.Vec, len(c.Root))
+	for f, p := range c.Root {
+		if out.Root[f] = (r3.Vec{Y: p.Y}); zUp {
+			out.Root[f] = r3.Vec{Z: p.Z}
+		}
+	}
+	return &out
+}
+
 // Only returns the clip with just the joints that names (new by old) has, under
 // their new names.
 func (c *Clip) Only(names map[string]string) *Clip {

@@ -8,6 +8,7 @@ import (
 
 	"wisemarrow/core/geom"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/skeleton"
 
 	"gonum.org/v1/gonum/mat"
 	"gonum.org/v1/gonum/num/quat"
@@ -66,6 +67,33 @@ func (n *Near) check() error {
 		return fmt.Errorf("its pose is rest, where it is off")
 	}
 	return nil
+}
+
+// Reoriented returns the rig of a character whose joints have other axes: near poses turn joints about their own, and stay the
+// poses that they are in the world.
+func (r *Rig) Reoriented(before, after *skeleton.Skeleton) *Rig {
+	if r == nil || !slices.ContainsFunc(r.Targets, func(t Target) bool { return t.Near != nil }) {
+		return r
+	}
+	out := r.Clone()
+	for i := range out.Targets {
+		n := out.Targets[i].Near
+		if n == nil {
+			continue
+		}
+		next := &Near{Turns: make(map[string][4]float64, len(n.Turns)), Reach: n.Reach}
+		for name, q := range n.Turns {
+			b, a := before.Index(name), after.Index(name)
+			if b >= 0 && a >= 0 {
+				by := quat.Mul(quat.Conj(geom.Normalise(after.Joints[a].Rot)), geom.Normalise(before.Joints[b].Rot))
+				x := quat.Mul(quat.Mul(by, numberOf(q)), quat.Conj(by))
+				q = [4]float64{x.Imag, x.Jmag, x.Kmag, x.Real}
+			}
+			next.Turns[name] = q
+		}
+		out.Targets[i].Near = next
+	}
+	return out
 }
 
 func square(x float64) float64 { return x * x }

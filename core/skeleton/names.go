@@ -84,6 +84,8 @@ type NameMap struct {
 	Name   string            `json:"name"`
 	Source string            `json:"source"`
 	Joints map[string]string `json:"joints"`
+	// Marks are those of the sides in its names; zero is as ours are.
+	Marks Marks `json:"marks,omitzero"`
 }
 
 // Ours returns the map turned round: theirs → ours.
@@ -110,7 +112,7 @@ var NameMaps = []NameMap{
 		"middle_1": "*_metacarpophalangeal_3", "middle_2": "*_carpal_proximal_interphalangeal_3", "middle_3": "*_carpal_distal_interphalangeal_3",
 		"ring_1": "*_metacarpophalangeal_4", "ring_2": "*_carpal_proximal_interphalangeal_4", "ring_3": "*_carpal_distal_interphalangeal_4",
 		"little_1": "*_metacarpophalangeal_5", "little_2": "*_carpal_proximal_interphalangeal_5", "little_3": "*_carpal_distal_interphalangeal_5",
-	}, "l", "r")},
+	}, "l", "r"), Marks{"l_", "r_", true}},
 	{"vrm", "VRM 1.0 humanoid bones", both(map[string]string{
 		"hips": "hips", "spine_1": "spine", "spine_2": "chest", "spine_3": "upperChest", "neck": "neck", "head": "head", "jaw": "jaw",
 	}, map[string]string{
@@ -121,7 +123,7 @@ var NameMaps = []NameMap{
 		"middle_1": "*MiddleProximal", "middle_2": "*MiddleIntermediate", "middle_3": "*MiddleDistal",
 		"ring_1": "*RingProximal", "ring_2": "*RingIntermediate", "ring_3": "*RingDistal",
 		"little_1": "*LittleProximal", "little_2": "*LittleIntermediate", "little_3": "*LittleDistal",
-	}, "left", "right")},
+	}, "left", "right"), Marks{"left", "right", true}},
 }
 
 // both spells out the two sides of a map; * stands for the word of the side.

@@ -42,6 +42,13 @@ type Scene struct {
 	// Shapes is how the shape targets of the mesh are used; Marks tell, for writing, which joints are of which side.
 	Shapes *shape.Rig
 	Marks  skeleton.Marks
+	// WeightBits, for writing, are 8 or 16 where weights are stored in so many: they are already rounded to that, and sum to 1
+	// (glTF 2.0, 3.7.3.1). 0 is single precision.
+	WeightBits int
+	// Stamp, for writing, is what the file says of where it comes from; nil is nothing.
+	Stamp any
+	// Avatar, for writing, makes the file a humanoid of the open avatar standard.
+	Avatar *Avatar
 }
 
 // Decode reads a .gltf or .glb. resolve finds buffers beside a .gltf and may be

@@ -224,7 +224,7 @@ func (d *decoder) primitive(
 		return err
 	}
 	part := mesh.NewPart(name)
-	part.Frame = frame
+	part.Frame, part.Object = frame, name
 	if p.Material != nil && *p.Material >= 0 && *p.Material < len(d.doc.Materials) {
 		part.Material = *p.Material + 1
 		name, rgb, ok := materialColour(d.doc.Materials[*p.Material])

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"sort"
 
 	"wisemarrow/core/deform"
 	"wisemarrow/core/mesh"
@@ -38,11 +39,14 @@ func EncodeGLB(w io.Writer, x *Scene) error {
 	if x.Binding != nil && len(x.Binding.Records) > 1 {
 		return ErrSeveralBinds
 	}
-	e := encoder{material: map[int]int{}, given: x.Look, bound: x.Binding}
+	e := encoder{material: map[int]int{}, given: x.Look, bound: x.Binding, weightBits: x.WeightBits}
 	if x.Mesh != nil {
 		e.use(x)
 	}
 	e.doc.Asset = asset{Version: "2.0", Generator: generator}
+	if x.Stamp != nil {
+		e.doc.Asset.Extras, _ = json.Marshal(x.Stamp) // texts and numbers can be written
+	}
 	scene0 := 0
 	e.doc.Scene = &scene0
 	e.doc.Scenes = []scene{{}}
@@ -64,6 +68,9 @@ func EncodeGLB(w io.Writer, x *Scene) error {
 		for _, c := range x.Clips {
 			e.clip(x.Skeleton, c)
 		}
+	}
+	if x.Avatar != nil {
+		e.avatar(x.Avatar)
 	}
 	return e.glb(w)
 }
@@ -96,6 +103,8 @@ type encoder struct {
 	rig    *shape.Rig // of the shape targets
 	values *shape.Evaluator
 	shaped []int // the nodes of meshes with shape targets
+
+	weightBits int
 }
 
 // add appends an accessor over its own buffer view.
@@ -217,9 +226,29 @@ func (e *encoder) mesh(name string, m *mesh.Mesh, loose func(v int32) bool, s *s
 			corner[c] = k
 		}
 	}
-	if len(list) == 0 { // glTF knows no empty accessor
-		return
+	index := indices(m, corner)
+	for _, g := range m.Objects(name) {
+		from := sort.Search(len(list), func(i int) bool { return int(list[i].v) >= g.From })
+		to := sort.Search(len(list), func(i int) bool { return int(list[i].v) >= g.To })
+		if from < to { // glTF knows no empty accessor
+			e.object(g, m, points, list[from:to], index, uint32(from), &extras, s, sk)
+		}
 	}
+}
+
+// object adds a node with the mesh of an object: drawn vertices are those of its own, the first of which has the number base in
+// index.
+func (e *encoder) object(
+	g mesh.Object,
+	m *mesh.Mesh,
+	points []r3.Vec,
+	list []drawn,
+	index [][]uint32,
+	base uint32,
+	extras *further,
+	s *skeleton.Skeleton,
+	sk *weights.Weights,
+) {
 	attributes := map[string]int{}
 	lo, hi := [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}
 	for _, d := range list {
@@ -251,28 +280,39 @@ func (e *encoder) mesh(name string, m *mesh.Mesh, loose func(v int32) bool, s *s
 		})
 	}
 	extras.write(e, attributes, list)
-	n := node{Name: name}
+	n := node{Name: g.Name}
 	if s != nil && sk != nil {
 		e.weights(attributes, list, s, sk)
-		e.skin(s)
+		if e.doc.Skins == nil {
+			e.skin(s)
+		}
 		zero := 0
 		n.Skin = &zero
 	}
-	out := e.primitives(m, attributes, corner)
+	var out meshes
+	for _, p := range g.Parts {
+		if len(index[p]) > 0 {
+			out.Primitives = append(out.Primitives, e.primitive(m.Parts[p], attributes, index[p], base))
+		}
+	}
+	if len(out.Primitives) == 0 { // no face at all: glTF draws vertices as points
+		points := 0
+		out.Primitives = []primitive{{Attributes: attributes, Mode: &points}}
+	}
 	e.shapes(&out, m, list)
 	if len(m.Shapes) > 0 {
 		e.shaped = append(e.shaped, len(e.doc.Nodes))
 	}
 	at := len(e.doc.Meshes)
 	n.Mesh = &at
-	out.Name = name
+	out.Name = g.Name
 	e.doc.Meshes = append(e.doc.Meshes, out)
 	e.doc.Nodes = append(e.doc.Nodes, n)
 	e.doc.Scenes[0].Nodes = append(e.doc.Scenes[0].Nodes, len(e.doc.Nodes)-1)
 }
 
-// primitives adds a primitive and a material per part with faces.
-func (e *encoder) primitives(m *mesh.Mesh, attributes map[string]int, corner []uint32) meshes {
+// indices are the drawn vertices of the triangles of each part.
+func indices(m *mesh.Mesh, corner []uint32) [][]uint32 {
 	index := make([][]uint32, len(m.Parts))
 	first := make([]int32, len(m.Points)) // vertex → its corner in the face at hand
 	one := *m
@@ -289,22 +329,20 @@ func (e *encoder) primitives(m *mesh.Mesh, attributes map[string]int, corner []u
 			}
 		}
 	}
-	var out meshes
-	for p, list := range index {
-		if len(list) == 0 {
-			continue
+	return index
+}
+
+// primitive is what draws a part, with its material.
+func (e *encoder) primitive(p mesh.Part, attributes map[string]int, index []uint32, base uint32) primitive {
+	at := e.add(accessor{Component: typeUint, Count: len(index), Type: "SCALAR"}, 34963, func(b *bytes.Buffer) {
+		var buf [4]byte
+		for _, i := range index {
+			binary.LittleEndian.PutUint32(buf[:], i-base)
+			b.Write(buf[:])
 		}
-		accessorIndex := e.add(accessor{Component: typeUint, Count: len(list), Type: "SCALAR"}, 34963, func(b *bytes.Buffer) {
-			var buf [4]byte
-			for _, i := range list {
-				binary.LittleEndian.PutUint32(buf[:], i)
-				b.Write(buf[:])
-			}
-		})
-		mat := e.materialOf(m.Parts[p])
-		out.Primitives = append(out.Primitives, primitive{Attributes: attributes, Indices: &accessorIndex, Material: &mat})
-	}
-	return out
+	})
+	mat := e.materialOf(p)
+	return primitive{Attributes: attributes, Indices: &at, Material: &mat}
 }
 
 // materialOf returns the number of a part's material, writing it when it is the
@@ -424,8 +462,12 @@ func (e *encoder) weights(attributes map[string]int, list []drawn, s *skeleton.S
 				}
 			},
 		)
+		kind, whole := typeFloat, e.weightBits == 8 || e.weightBits == 16
+		if whole {
+			kind = map[int]int{8: typeUbyte, 16: typeUshort}[e.weightBits]
+		}
 		attributes[fmt.Sprintf("WEIGHTS_%d", set)] = e.add(
-			accessor{Component: typeFloat, Count: len(list), Type: "VEC4"},
+			accessor{Component: kind, Normalised: whole, Count: len(list), Type: "VEC4"},
 			34962,
 			func(b *bytes.Buffer) {
 				for _, d := range list {
@@ -436,7 +478,15 @@ func (e *encoder) weights(attributes map[string]int, list []drawn, s *skeleton.S
 						} else if len(x) == 0 && k == 0 {
 							v = 1
 						}
-						put32(b, float64(v))
+						switch n := uint64(math.Round(float64(v) * float64(int(1)<<e.weightBits-1))); {
+						case kind == typeUbyte:
+							b.WriteByte(byte(n))
+						case kind == typeUshort:
+							b.WriteByte(byte(n))
+							b.WriteByte(byte(n >> 8))
+						default:
+							put32(b, float64(v))
+						}
 					}
 				}
 			},

@@ -12,27 +12,29 @@ import (
 // The part of the glTF 2.0 schema that we read and write. Pointers tell a
 // missing property from a zero.
 type document struct {
-	Asset              asset             `json:"asset"`
-	ExtensionsUsed     []string          `json:"extensionsUsed,omitempty"`
-	ExtensionsRequired []string          `json:"extensionsRequired,omitempty"`
-	Scene              *int              `json:"scene,omitempty"`
-	Scenes             []scene           `json:"scenes,omitempty"`
-	Nodes              []node            `json:"nodes,omitempty"`
-	Meshes             []meshes          `json:"meshes,omitempty"`
-	Materials          []json.RawMessage `json:"materials,omitempty"`
-	Textures           []json.RawMessage `json:"textures,omitempty"`
-	Samplers           []json.RawMessage `json:"samplers,omitempty"`
-	Images             []image           `json:"images,omitempty"`
-	Skins              []skin            `json:"skins,omitempty"`
-	Animations         []json.RawMessage `json:"animations,omitempty"`
-	Accessors          []accessor        `json:"accessors,omitempty"`
-	BufferViews        []bufferView      `json:"bufferViews,omitempty"`
-	Buffers            []buffer          `json:"buffers,omitempty"`
+	Asset              asset                      `json:"asset"`
+	ExtensionsUsed     []string                   `json:"extensionsUsed,omitempty"`
+	ExtensionsRequired []string                   `json:"extensionsRequired,omitempty"`
+	Scene              *int                       `json:"scene,omitempty"`
+	Scenes             []scene                    `json:"scenes,omitempty"`
+	Nodes              []node                     `json:"nodes,omitempty"`
+	Meshes             []meshes                   `json:"meshes,omitempty"`
+	Materials          []json.RawMessage          `json:"materials,omitempty"`
+	Textures           []json.RawMessage          `json:"textures,omitempty"`
+	Samplers           []json.RawMessage          `json:"samplers,omitempty"`
+	Images             []image                    `json:"images,omitempty"`
+	Skins              []skin                     `json:"skins,omitempty"`
+	Animations         []json.RawMessage          `json:"animations,omitempty"`
+	Accessors          []accessor                 `json:"accessors,omitempty"`
+	BufferViews        []bufferView               `json:"bufferViews,omitempty"`
+	Buffers            []buffer                   `json:"buffers,omitempty"`
+	Extensions         map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
 type asset struct {
-	Version   string `json:"version"`
-	Generator string `json:"generator,omitempty"`
+	Version   string          `json:"version"`
+	Generator string          `json:"generator,omitempty"`
+	Extras    json.RawMessage `json:"extras,omitempty"`
 }
 
 type scene struct {

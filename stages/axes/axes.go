@@ -70,6 +70,14 @@ func init() {
 			New:   func() studio.Operation { return &AlignEnds{} },
 		},
 		studio.Entry{
+			Name:  "zero_axes",
+			Label: "Zero the rest rotations",
+			Stage: "axes",
+			Words: "freeze identity world orientation reset rotation bind",
+			Needs: needs,
+			New:   func() studio.Operation { return &ZeroAxes{} },
+		},
+		studio.Entry{
 			Name:  "align_twists",
 			Label: "Space twist joints evenly",
 			Stage: "axes",
@@ -305,6 +313,31 @@ func (o *RollAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	s.Settings.Oriented = true
 	return s, studio.Outcome{
 		Sentence: fmt.Sprintf("Rolled %s by %.4g°", wording.Count(len(which), "joint", "joints"), o.Degrees) + still(was, s),
+	}, nil
+}
+
+// ZeroAxes gives all joints the axes of the world, so that none is rotated at rest. No joint moves, and poses and motions
+// look as they did.
+type ZeroAxes struct{}
+
+// Apply implements studio.Operation.
+func (o *ZeroAxes) Apply(_ context.Context, s studio.State, _ studio.Progress) (studio.State, studio.Outcome, error) {
+	was := s
+	out := s.Skeleton.Clone()
+	n := 0
+	for i := range out.Joints {
+		if geom.Angle(geom.Normalise(out.Joints[i].Rot), geom.Identity) > 1e-9 {
+			n++
+		}
+		out.Joints[i].Rot = geom.Identity
+	}
+	if n == 0 {
+		return s, studio.Outcome{}, studio.Nothing("no joint is rotated at rest")
+	}
+	s = s.WithAxes(out)
+	return s, studio.Outcome{
+		Sentence: fmt.Sprintf("Joints with the axes of the world: %d → %d of %d", len(out.Joints)-n, len(out.Joints), len(out.Joints)) + still(was, s),
+		Before:   fmt.Sprint(n), After: "0",
 	}, nil
 }
 

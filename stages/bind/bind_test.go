@@ -36,7 +36,7 @@ func TestABoundFileIsAccountedForAndMended(t *testing.T) {
 	require.NotEmpty(t, s.Stray())
 	bare := len(s.Stray())
 	var glb bytes.Buffer
-	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
+	require.NoError(t, handoff.Write(&glb, &s, "glb", handoff.Options{}))
 	m := studiotest.NewMemory()
 	x := studio.New(m, reading.Default)
 	ctx := context.Background()

@@ -46,7 +46,7 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 	need.Time(t)
 	s := studiotest.Bound(t)
 	var glb bytes.Buffer
-	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
+	require.NoError(t, handoff.Write(&glb, &s, "glb", handoff.Options{}))
 	off := func(a, b studio.State, same func(v int) int) float64 {
 		sum := 0.0
 		for v := range b.Mesh.Points {
@@ -141,7 +141,7 @@ func TestWeightsAreCarriedOverFromAFile(t *testing.T) {
 func TestWeightsAreCarriedOverOntoSome(t *testing.T) {
 	s := studiotest.Bound(t)
 	var glb bytes.Buffer
-	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
+	require.NoError(t, handoff.Write(&glb, &s, "glb", handoff.Options{}))
 	spoilt := studiotest.Do(t, s, "set_weights", `{"joint":"head","vertices":"100-400","value":1}`)
 	spoilt = studiotest.Do(t, spoilt, "hide_vertices", `{"vertices":"390-400"}`)
 	got, told, err := carried(spoilt, glb.Bytes(), `,"vertices":"200-400","from":"order","influences":16,"trace":0`)
@@ -227,7 +227,7 @@ func apart(a studio.State, v int, b studio.State, w int) float64 {
 func TestTheWeightsOfAnEarlierRevisionAreKept(t *testing.T) {
 	s := studiotest.Bound(t)
 	var glb bytes.Buffer
-	require.NoError(t, handoff.Write(&glb, &s, "glb", 0))
+	require.NoError(t, handoff.Write(&glb, &s, "glb", handoff.Options{}))
 	now := studiotest.Do(t, s, "set_weights", `{"joint":"head","vertices":"100-400","value":1}`)
 	kept, told, err := withFile(now, "keep_result", glb.Bytes(), `,"name":"then"`)
 	require.NoError(t, err)

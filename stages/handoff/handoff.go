@@ -36,7 +36,7 @@ var legalName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_.]{0,62}$`)
 // find holds the state against what the next program needs.
 func find(c *studio.Checked) []finding.Finding {
 	s := c.State
-	var out []finding.Finding
+	out := held(c)
 	block := func(code, title, why string, e finding.Evidence, joints []string) {
 		out = append(out, finding.Finding{Code: code, Severity: finding.Blocks, Count: max(1, len(joints)), Title: title, Why: why,
 			Evidence: []finding.Evidence{e}, Where: finding.Where{Joints: joints}})
@@ -164,7 +164,7 @@ func find(c *studio.Checked) []finding.Finding {
 	for _, x := range s.Weights.Of {
 		most = max(most, len(x))
 	}
-	if most > 4 {
+	if most > 4 && s.Settings.Profile == nil { // a profile has its own limit
 		out = append(
 			out,
 			finding.Finding{

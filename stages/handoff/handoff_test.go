@@ -32,12 +32,12 @@ func TestHandoffOfEveryKind(t *testing.T) {
 	s := studiotest.Bound(t)
 	for what, start := range map[string]string{"glb": "glTF", "skeleton": "{", "obj": "v "} {
 		var b bytes.Buffer
-		require.NoError(t, handoff.Write(&b, &s, what, 4))
+		require.NoError(t, handoff.Write(&b, &s, what, handoff.Options{Influences: 4}))
 		require.True(t, strings.HasPrefix(b.String(), start), what)
 	}
 	bare := studiotest.Odile()
-	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &bare, "skeleton", 4)))
-	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &bare, "poem", 4)))
+	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &bare, "skeleton", handoff.Options{Influences: 4})))
+	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &bare, "poem", handoff.Options{Influences: 4})))
 	require.Equal(t, "odile_as_delivered.glb", handoff.FileName("Odile as delivered", "glb"))
 	require.Equal(t, "mü_ller_skeleton.gltf", handoff.FileName("Mü/ller", "skeleton"))
 	require.Equal(t, "水鳥_2.glb", handoff.FileName("水鳥 2", "glb"))
@@ -48,7 +48,7 @@ func TestHandoffOfEveryKind(t *testing.T) {
 // Each shape target is an OBJ of its own in a ZIP, alone and fully on, and comes back as it was.
 func TestTargetsAreHandedOffAsFiles(t *testing.T) {
 	s := studiotest.Bound(t)
-	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &s, "targets", 0)))
+	require.True(t, studio.IsInput(handoff.Write(&bytes.Buffer{}, &s, "targets", handoff.Options{})))
 	m := *s.Mesh
 	m.Shapes = []mesh.Shape{
 		{Name: "Smile", Vertex: []int32{3}, Offset: []r3.Vec{{Y: 0.25}}},
@@ -58,7 +58,7 @@ func TestTargetsAreHandedOffAsFiles(t *testing.T) {
 	s.Mesh = &m
 	s = studiotest.Do(t, s, "set_target", `{"target":"Smile","value":1}`)
 	var b bytes.Buffer
-	require.NoError(t, handoff.Write(&b, &s, "targets", 0))
+	require.NoError(t, handoff.Write(&b, &s, "targets", handoff.Options{}))
 	file, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
 	require.NoError(t, err)
 	require.Len(t, file.File, 3)
@@ -83,7 +83,7 @@ func TestFromMeshToHandoff(t *testing.T) {
 		require.LessOrEqual(t, len(x), 3)
 	}
 	var buf bytes.Buffer
-	require.NoError(t, handoff.Write(&buf, &s, "glb", 4))
+	require.NoError(t, handoff.Write(&buf, &s, "glb", handoff.Options{Influences: 4}))
 	back, err := gltf.Decode(&buf, nil, reading.Default)
 	require.NoError(t, err)
 	require.Len(t, back.Mesh.Points, len(s.Mesh.Points))
@@ -190,7 +190,7 @@ func TestLengthenedJointsInAFile(t *testing.T) {
 	require.Greater(t, note.Evidence[0].Value, 1e-3)
 	require.Contains(t, note.Why, "long arm")
 	var file bytes.Buffer
-	require.NoError(t, handoff.Write(&file, &s, "reel", 0))
+	require.NoError(t, handoff.Write(&file, &s, "reel", handoff.Options{}))
 	data := file.Bytes()
 	n := binary.LittleEndian.Uint32(data[12:])
 	var doc struct {
@@ -232,5 +232,5 @@ func TestLengthenedJointsInAFile(t *testing.T) {
 		require.InDelta(t, 1.5*r3.Norm(local), most, 1e-5)
 	}
 	require.Equal(t, 1, moved)
-	require.NoError(t, handoff.Write(&file, &s, "bvh", 0))
+	require.NoError(t, handoff.Write(&file, &s, "bvh", handoff.Options{}))
 }

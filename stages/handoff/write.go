@@ -2,20 +2,27 @@ package handoff
 
 import (
 	"archive/zip"
+	"cmp"
+	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 
+	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
+	"wisemarrow/core/profile"
 	"wisemarrow/core/shape"
+	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/core/wording"
 	"wisemarrow/formats/bvh"
+	"wisemarrow/formats/collada"
 	"wisemarrow/formats/gltf"
 	"wisemarrow/formats/obj"
+	"wisemarrow/formats/usd"
 	"wisemarrow/formats/weightfile"
 	"wisemarrow/studio"
 )
@@ -24,6 +31,7 @@ import (
 type Format struct {
 	Name  string `json:"name"` // as Write takes it
 	Label string `json:"label"`
+	End   string `json:"end"` // of the file's name, after the character's
 	needs func(s *studio.State) string
 }
 
@@ -32,14 +40,18 @@ func (f Format) Missing(s *studio.State) string { return f.needs(s) }
 
 // Formats are what a character can be handed over as, the usual one first.
 var Formats = []Format{
-	{"glb", "Bound character, GLB", needs(true, false, true)},
-	{"skeleton", "Skeleton, glTF", needs(false, true, false)},
-	{"obj", "Mesh, OBJ", needs(true, false, false)},
-	{"reel", "With the test reel, GLB", needs(true, true, false)},
-	{"bvh", "Test reel, BVH", needs(false, true, false)},
-	{"csv", "Weights, CSV", needs(true, false, true)},
-	{"json", "Weights, JSON", needs(true, false, true)},
-	{"targets", "Shape targets, OBJ in a ZIP", func(s *studio.State) string {
+	{"glb", "Bound character, GLB", ".glb", needs(true, false, true)},
+	{"vrm", "Humanoid avatar, VRM 1.0", ".vrm", needs(true, true, true)},
+	{"usdz", "USD with pictures, USDZ", ".usdz", needs(true, false, false)},
+	{"usda", "USD text, USDA", ".usda", needs(true, false, false)},
+	{"dae", "COLLADA 1.4.1, DAE", ".dae", needs(true, false, false)},
+	{"skeleton", "Skeleton, glTF", "_skeleton.gltf", needs(false, true, false)},
+	{"obj", "Mesh, OBJ", ".obj", needs(true, false, false)},
+	{"reel", "With the test reel, GLB", "_reel.glb", needs(true, true, false)},
+	{"bvh", "Test reel, BVH", "_reel.bvh", needs(false, true, false)},
+	{"csv", "Weights, CSV", ".csv", needs(true, false, true)},
+	{"json", "Weights, JSON", ".json", needs(true, false, true)},
+	{"targets", "Shape targets, OBJ in a ZIP", "_targets.zip", func(s *studio.State) string {
 		if s.Mesh == nil || len(s.Mesh.Shapes) == 0 {
 			return "no shape targets to hand over"
 		}
@@ -61,11 +73,22 @@ func needs(mesh, skeleton, weights bool) func(s *studio.State) string {
 	}
 }
 
-// Write writes what is handed over. what is "glb" (mesh, skeleton, skin and motions), "reel" (the same with the
-// test reel as its only motion), "bvh" (the reel as BVH), "skeleton" (.gltf), "obj" (the mesh), "csv" or "json"
-// (the weights, as float32 exactly), "targets" (each shape target fully on, as OBJ, in a ZIP); influences caps the weights of
-// a "glb" to 4 or 8, 0 keeps all.
-func Write(w io.Writer, s *studio.State, what string, influences int) error {
+// Options are how a character is written.
+type Options struct {
+	Influences int // weights are capped to so many a vertex; 0 keeps all
+	// Profile has the file written as a receiver needs it: its limits of weights, its unit and up axis, what is left out. Rules that
+	// the character does not meet stay so: Meet them first. Nil writes the character as it is.
+	Profile *profile.Profile
+	Name    string    // of the character
+	Stamp   *Stamp    // what the file says of where it comes from; nil is nothing
+	Since   time.Time // when the revision was made, where a format asks
+}
+
+// Write writes what is handed over. what is one of Formats: "glb" (mesh, skeleton, skin and motions), "vrm" (the same as an avatar),
+// "usda", "usdz" and "dae" (the same), "reel" (a GLB with the test reel as its only motion),
+// "bvh" (the reel as BVH), "skeleton" (.gltf), "obj" (the mesh as shape targets have it at rest), "csv" or "json" (the weights, as
+// float32 exactly), "targets" (each shape target fully on, as OBJ, in a ZIP).
+func Write(w io.Writer, s *studio.State, what string, o Options) error {
 	at := slices.IndexFunc(Formats, func(f Format) bool { return f.Name == what })
 	if at < 0 {
 		var names []string
@@ -77,42 +100,175 @@ func Write(w io.Writer, s *studio.State, what string, influences int) error {
 	if why := Formats[at].Missing(s); why != "" && (what != "glb" || s.Mesh == nil) { // a mesh alone is a GLB too
 		return studio.Wrong("%s", why)
 	}
+	var file profile.File
+	if o.Profile != nil {
+		file = o.Profile.File
+	}
+	s, unit := written(s, file, what)
+	if err := write(s, what, w, unit, file, o); errors.Is(err, gltf.ErrSeveralBinds) {
+		return studio.Wrong("%v", err)
+	} else if err != nil {
+		return err
+	}
+	return nil
+}
+
+// write writes a state that is as the file has it.
+func write(s *studio.State, what string, w io.Writer, unit float64, file profile.File, o Options) error {
+	up := file.Up == "z"
 	switch what {
 	case "obj":
-		return obj.Encode(w, s.Mesh)
+		return obj.Encode(w, shown(s))
 	case "skeleton":
 		return gltf.EncodeSkeleton(w, s.Skeleton)
 	case "bvh":
 		return bvh.Encode(w, s.Skeleton, s.TestReel().Clip(s.Skeleton, "test reel").WithHelpers(s.Skeleton))
-	case "glb", "reel":
-		sk := s.Weights
-		if sk != nil && influences > 0 {
-			sk = weights.Capped(s.Mesh, sk, weights.Limits{Cap: influences})
-		}
-		var clips []*pose.Clip
-		if s.Skeleton != nil {
-			clips = studio.EachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton).WithHelpers(s.Skeleton) })
-		}
-		if what == "reel" {
-			clips = []*pose.Clip{s.TestReel().Clip(s.Skeleton, "test reel").WithHelpers(s.Skeleton)}
-		}
-		err := gltf.EncodeGLB(
-			w,
-			&gltf.Scene{
-				Mesh: s.Mesh, Skeleton: s.Skeleton, Weights: sk, Look: s.Look, Clips: clips, Binding: s.Binding,
-				Shapes: s.Shapes, Marks: s.Settings.Marks,
-			},
-		)
-		if errors.Is(err, gltf.ErrSeveralBinds) {
-			return studio.Wrong("%v", err)
-		}
-		return err
 	case "targets":
 		return writeTargets(w, s)
 	case "csv":
 		return weightfile.EncodeCSV(w, s.Weights, s.Mesh.World())
+	case "json":
+		return weightfile.EncodeJSON(w, s.Weights, s.Mesh.World())
 	}
-	return weightfile.EncodeJSON(w, s.Weights, s.Mesh.World())
+	x := sceneOf(s, what, file, o)
+	switch what {
+	case "vrm":
+		if err := asAvatar(x, s, file, o.Name); err != nil {
+			return err
+		}
+	case "usda":
+		return usd.Encode(w, x, usd.Options{Name: o.Name, Unit: unit, ZUp: up})
+	case "usdz":
+		return usd.EncodePacked(w, x, usd.Options{Name: o.Name, Unit: unit, ZUp: up})
+	case "dae":
+		x.Mesh = shown(s)
+		return collada.Encode(w, x, collada.Options{Name: o.Name, Unit: unit, ZUp: up, Since: o.Since})
+	}
+	return gltf.EncodeGLB(w, x)
+}
+
+// shown is the mesh as shape targets have it at rest.
+func shown(s *studio.State) *mesh.Mesh {
+	values := s.Rig().For(s.Skeleton, s.Settings.Marks).Values(nil)
+	if !slices.ContainsFunc(values, func(x float64) bool { return x != 0 }) {
+		return s.Mesh
+	}
+	m := s.Mesh.Placed(shape.Places(s.Mesh.World(), s.Mesh.WorldShapes(), values))
+	m.Normal = nil // they were those of the mesh without targets
+	return m
+}
+
+// written is a state as a file has it: in its unit and up axis, without what it leaves out, its parts apart. glTF is in meters and Y
+// up, whatever is asked for.
+func written(s *studio.State, file profile.File, what string) (*studio.State, float64) {
+	out, unit := *s, 1.0
+	fixed := what == "glb" || what == "vrm" || what == "reel" || what == "skeleton" || what == "csv" || what == "json"
+	if !fixed {
+		place := mesh.NoPlacement
+		if file.Unit != "" {
+			unit = profile.Units[file.Unit]
+			place.Scale = 1 / unit
+		}
+		if file.Up == "z" {
+			place.Up = "-z" // what is up becomes +Z
+		}
+		if place != mesh.NoPlacement {
+			if out.Mesh == nil { // what is moved is moved with its mesh
+				out.Mesh = &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("none")}}
+				out = out.Moved(place)
+				out.Mesh = nil
+			} else {
+				out = out.Moved(place)
+			}
+		}
+	}
+	if out.Mesh == nil {
+		return &out, unit
+	}
+	if file.Separate && len(out.Mesh.Parts) > 1 {
+		out = out.WithMesh(out.Mesh.PartsApart())
+	}
+	m := *out.Mesh
+	for _, leave := range file.Leave {
+		switch leave {
+		case "textures":
+			if out.Look != nil {
+				out.Look = out.Look.WithoutTextures()
+			}
+		case "attributes":
+			m.Extra = nil
+		case "targets":
+			m.Shapes, out.Shapes = nil, nil
+		case "motions":
+			out.Clips = nil
+		}
+	}
+	out.Mesh = &m
+	return &out, unit
+}
+
+// sceneOf is what formats with skeletons are given.
+func sceneOf(s *studio.State, what string, file profile.File, o Options) *gltf.Scene {
+	x := &gltf.Scene{Mesh: s.Mesh, Skeleton: s.Skeleton, Look: s.Look, Binding: s.Binding, Shapes: s.Shapes, Marks: s.Settings.Marks}
+	if o.Stamp != nil && !slices.Contains(file.Leave, "extras") {
+		x.Stamp = o.Stamp.Marked()
+	}
+	if w := s.Weights; w != nil {
+		most := o.Influences
+		if p := o.Profile; p != nil && p.Influences > 0 && (most == 0 || p.Influences < most) {
+			most = p.Influences
+		}
+		if most > 0 {
+			w = weights.Capped(s.Mesh, w, weights.Limits{Cap: most})
+		}
+		if o.Profile != nil && o.Profile.WeightBits > 0 {
+			w, x.WeightBits = InBits(w, o.Profile.WeightBits), o.Profile.WeightBits
+		}
+		x.Weights = w
+	}
+	if s.Skeleton == nil {
+		return x
+	}
+	x.Clips = studio.EachClip(s.Clips, func(c *pose.Clip) *pose.Clip { return c.AboutOwn(s.Skeleton).WithHelpers(s.Skeleton) })
+	if what == "reel" {
+		x.Clips = []*pose.Clip{s.TestReel().Clip(s.Skeleton, "test reel").WithHelpers(s.Skeleton)}
+	}
+	if file.InPlace {
+		x.Clips = studio.EachClip(x.Clips, func(c *pose.Clip) *pose.Clip { return c.InPlace(file.Up == "z") })
+	}
+	return x
+}
+
+// asAvatar makes a scene one of the open avatar standard, or says which bones it lacks.
+func asAvatar(x *gltf.Scene, s *studio.State, file profile.File, name string) error {
+	a := &gltf.Avatar{Bones: map[string]int{}, Meta: gltf.AvatarMeta{Name: cmp.Or(name, "character"), Authors: []string{"unknown"}}}
+	if file.Avatar != nil {
+		if err := json.Unmarshal(file.Avatar, &a.Meta); err != nil {
+			return studio.Wrong("file.avatar: %v", err)
+		}
+		a.Meta.Name = cmp.Or(a.Meta.Name, name, "character")
+	}
+	if len(a.Meta.Authors) == 0 {
+		return studio.Wrong("file.avatar: an avatar names at least one author")
+	}
+	names, err := skeleton.FindNameMap("vrm")
+	if err != nil {
+		return err
+	}
+	ours := names.Ours()
+	for i, j := range s.Skeleton.Joints {
+		if bone, ok := names.Joints[j.Name]; ok {
+			a.Bones[bone] = i
+		} else if _, ok := ours[j.Name]; ok {
+			a.Bones[j.Name] = i
+		}
+	}
+	if lacks := a.Lacks(); len(lacks) > 0 {
+		return studio.Wrong("an avatar needs the bones %s, and no joint has their names or ours for them (%s): rename joints at Placement",
+			strings.Join(lacks, ", "), ours[lacks[0]])
+	}
+	x.Avatar = a
+	return nil
 }
 
 // mostPacked bounds how many vertices are packed in all, as text: about 2 GB before they are.
@@ -152,18 +308,12 @@ const longestName = 80
 // FileName returns the file name for a handoff of a character: letters and digits of all scripts, in lower case.
 func FileName(character, what string) string {
 	name := strings.ToLower(plain(character))
-	switch what {
-	case "skeleton":
-		return fmt.Sprintf("%s_skeleton.gltf", name)
-	case "targets":
-		return fmt.Sprintf("%s_targets.zip", name)
-	case "reel":
-		return fmt.Sprintf("%s_reel.glb", name)
-	case "bvh":
-		return fmt.Sprintf("%s_reel.bvh", name)
-	default:
-		return fmt.Sprintf("%s.%s", name, what)
+	for _, f := range Formats {
+		if f.Name == what {
+			return name + f.End
+		}
 	}
+	return name + "." + what
 }
 
 // plain is a name with letters and digits of all scripts alone, as long as a file name may be.

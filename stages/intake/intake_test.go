@@ -138,7 +138,7 @@ func TestPartsOutOfTheBindStayInTheCharacter(t *testing.T) {
 	s = studiotest.Do(t, s, "follow_beneath", "")
 	require.Empty(t, s.Bind.Report.Stray)
 	var buf bytes.Buffer
-	require.NoError(t, handoff.Write(&buf, &s, "glb", 4))
+	require.NoError(t, handoff.Write(&buf, &s, "glb", handoff.Options{Influences: 4}))
 	back, err := gltf.Decode(&buf, nil, reading.Default)
 	require.NoError(t, err)
 	require.Equal(t, len(m.Points), len(back.Mesh.Points), "the lantern is handed over too")

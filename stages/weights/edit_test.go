@@ -246,7 +246,7 @@ func TestTablesComeBack(t *testing.T) {
 	}
 	for _, kind := range []string{"csv", "json"} {
 		var b bytes.Buffer
-		require.NoError(t, handoff.Write(&b, &s, kind, 0))
+		require.NoError(t, handoff.Write(&b, &s, kind, handoff.Options{}))
 		data := b.Bytes()
 		take := func(s studio.State, more string) (studio.State, error) {
 			entry, op, err := studio.ParseOperation("import_weights", []byte(`{"file":{"name":"w.`+kind+`","blob":"x"}`+more+`}`))

@@ -145,11 +145,11 @@ func TestAVertexBlendsAsItIsSaid(t *testing.T) {
 	require.Positive(t, apart)
 	require.True(t, is[worst])
 	var file bytes.Buffer
-	require.NoError(t, handoff.Write(&file, &half, "glb", 4))
+	require.NoError(t, handoff.Write(&file, &half, "glb", handoff.Options{Influences: 4}))
 	scene, err := gltf.Decode(&file, nil, reading.Default)
 	require.NoError(t, err)
 	require.Equal(t, half.Weights.Mix, scene.Weights.Mix)
 	file.Reset()
-	require.NoError(t, handoff.Write(&file, &s, "glb", 0))
+	require.NoError(t, handoff.Write(&file, &s, "glb", handoff.Options{}))
 	require.NotContains(t, file.String(), "_DUAL_QUATERNION_SHARE")
 }
