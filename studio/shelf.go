@@ -6,11 +6,12 @@ import (
 	"fmt"
 	"slices"
 
+	"wisemarrow/core/profile"
 	"wisemarrow/core/skeleton"
 )
 
 // ShelfItem is what a production keeps for its characters to use: Kind "starter"
-// is a skeleton.Own, "names" a skeleton.NameMap, "rules" are Rules, "style" is a StyleChoice.
+// is a skeleton.Own, "names" a skeleton.NameMap, "rules" are Rules, "style" is a StyleChoice, "profile" a profile.Profile.
 type ShelfItem struct {
 	Production, Kind, Name string
 	Body                   json.RawMessage
@@ -21,6 +22,8 @@ type Shelf struct {
 	Starters []*skeleton.Own    `json:"starters"`
 	Names    []skeleton.NameMap `json:"names"` // the shipped ones first
 	Rules    *Rules             `json:"rules,omitempty"`
+	// Profiles are those of the production's own, by name.
+	Profiles []profile.Profile `json:"profiles"`
 }
 
 // Rules are what a production has its new characters follow.
@@ -71,7 +74,7 @@ func (x *Studio) Shelf(ctx context.Context, character string) (Shelf, error) {
 	if err != nil {
 		return Shelf{}, err
 	}
-	out := Shelf{Starters: []*skeleton.Own{}, Names: slices.Clone(skeleton.NameMaps)}
+	out := Shelf{Starters: []*skeleton.Own{}, Names: slices.Clone(skeleton.NameMaps), Profiles: []profile.Profile{}}
 	for _, item := range list {
 		switch item.Kind {
 		case "starter":
@@ -86,6 +89,12 @@ func (x *Studio) Shelf(ctx context.Context, character string) (Shelf, error) {
 				return out, fmt.Errorf("reading the names %s: %w", item.Name, err)
 			}
 			out.Names = append(out.Names, m)
+		case profileKind:
+			p, err := profile.Decode(item.Body)
+			if err != nil {
+				return out, fmt.Errorf("reading the profile %s: %w", item.Name, err)
+			}
+			out.Profiles = append(out.Profiles, p)
 		case "rules":
 			out.Rules = &Rules{}
 			if err := json.Unmarshal(item.Body, out.Rules); err != nil {
@@ -94,6 +103,28 @@ func (x *Studio) Shelf(ctx context.Context, character string) (Shelf, error) {
 		}
 	}
 	return out, nil
+}
+
+// profileKind is what profiles are on the shelf, and mostProfiles how many a production has.
+const profileKind, mostProfiles = "profile", 200
+
+// KeepProfile keeps a profile for the production of a character, in place of its own of that name.
+func (x *Studio) KeepProfile(ctx context.Context, character string, p profile.Profile) (profile.Profile, error) {
+	if err := p.Validate(); err != nil {
+		return p, Wrong("%v", err)
+	}
+	if _, ok := profile.Find(p.Name); ok {
+		return p, Wrong("%s is a profile that ships: give yours another name", p.Name)
+	}
+	shelf, err := x.Shelf(ctx, character)
+	if err != nil {
+		return p, err
+	}
+	there := slices.ContainsFunc(shelf.Profiles, func(o profile.Profile) bool { return o.Name == p.Name })
+	if !there && len(shelf.Profiles) >= mostProfiles {
+		return p, Wrong("a production keeps at most %d profiles: discard one first", mostProfiles)
+	}
+	return p, x.Shelve(ctx, character, profileKind, p.Name, p)
 }
 
 // Shelve keeps something for the production of a character.

@@ -41,32 +41,6 @@ func (s *site) script(w http.ResponseWriter, r *http.Request) {
 	attach(w, handoff.FileName(o.Name, "jsonl"), buf.Bytes())
 }
 
-// mostInfluences is the highest cap that a file can be asked with.
-const mostInfluences = 16
-
-// handoff sends a file for the next department; with "at" as the character was at that revision.
-func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
-	o, err := s.open(r.Context(), param(r, "id"))
-	if at := r.URL.Query().Get("at"); err == nil && at != "" {
-		o, err = s.then(r.Context(), o, at)
-	}
-	influences := 0 // keeps all
-	if text := r.URL.Query().Get("influences"); err == nil && text != "" {
-		if influences, err = strconv.Atoi(text); err != nil || influences < 1 || influences > mostInfluences {
-			err = studio.Wrong("influences per vertex is a number from 1 to %d, not %q", mostInfluences, text)
-		}
-	}
-	var buf bytes.Buffer
-	if err == nil {
-		err = handoff.Write(&buf, o.state, param(r, "what"), handoff.Options{Influences: influences})
-	}
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	attach(w, handoff.FileName(o.Name, param(r, "what")), buf.Bytes())
-}
-
 // then is a character as it was at an earlier revision.
 func (s *site) then(ctx context.Context, o opened, at string) (opened, error) {
 	id, err := strconv.ParseInt(at, 10, 64)

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
+	"wisemarrow/core/profile"
 	"wisemarrow/core/wording"
 	"wisemarrow/people"
 	"wisemarrow/stages/axes"
@@ -62,6 +63,11 @@ func parsePages() pages {
 		"chainFrom": axes.ChainFrom,
 		"ownAxes":   axes.OwnAxes,
 		"formats":   func() []handoff.Format { return handoff.Formats },
+		"rigs":      handoff.Rigs,
+		"shipped":   func() []profile.Profile { return profile.Shipped },
+		"leavable":  func() []string { return profile.Leavable },
+		"namings":   handoff.Namings,
+		"unlisted":  handoff.Unlisted,
 		"list":      func(x ...string) []string { return x },
 		"times":     func(a int, b float64) float64 { return float64(a) * b },
 		"bar":       func(x float64) float64 { return min(100, 50*x) },

@@ -2,11 +2,13 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"mime"
 	"net/http"
 	"strconv"
 
+	"wisemarrow/core/profile"
 	"wisemarrow/stages/placement"
 	"wisemarrow/studio"
 )
@@ -32,6 +34,7 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 		Kind, Name, Like string
 		Joints           map[string]string
 		Style            studio.StyleChoice
+		Profile          json.RawMessage
 	}
 	err := read(w, r, &q)
 	var kept any
@@ -45,8 +48,15 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 		kept, err = s.studio.KeepRules(r.Context(), param(r, "id"))
 	case q.Kind == "style":
 		kept, err = s.studio.ChooseStyle(r.Context(), param(r, "id"), q.Style)
+	case q.Kind == "profile":
+		var p profile.Profile
+		if p, err = profile.Decode(q.Profile); err != nil {
+			err = studio.Wrong("%v", err)
+			break
+		}
+		kept, err = s.studio.KeepProfile(r.Context(), param(r, "id"), p)
 	default:
-		err = studio.InputError{What: fmt.Sprintf("a production keeps a \"starter\", \"names\", \"rules\" or \"style\", not %q", q.Kind)}
+		err = studio.InputError{What: fmt.Sprintf("a production keeps a \"starter\", \"names\", \"rules\", \"style\" or \"profile\", not %q", q.Kind)}
 	}
 	if err != nil {
 		s.problem(w, r, err)

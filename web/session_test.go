@@ -130,7 +130,7 @@ func (g guarded) routes() map[string]people.Role {
 		"POST " + at + "/mirror":            people.Look,
 		"GET /characters/" + g.character.ID: people.Look, "GET /characters/" + g.character.ID + "/tray/intake": people.Look, "GET /characters/" + g.character.ID + "/handoff/obj": people.Look,
 		"GET /characters/" + g.character.ID + "/score": people.Look, "GET /api/events": people.Look, "GET " + at + "/match": people.Look, "GET " + at + "/where/intake/none": people.Look,
-		"GET " + at + "/probe/1": people.Look, "GET " + at + "/capcost": people.Look, "GET " + at + "/handoffcost": people.Look,
+		"GET " + at + "/probe/1": people.Look, "GET " + at + "/capcost": people.Look, "GET " + at + "/handoffcost": people.Look, "GET " + at + "/handoffplan": people.Look,
 		"GET " + at + "/remains": people.Look, "GET /api/operations": people.Look, "POST " + at + "/spot": people.Look, "POST " + at + "/starter": people.Look,
 		"GET /view/reel/" + rev: people.Look, "GET /view/subdivision/" + rev: people.Look, "GET /view/weights/" + rev: people.Look, "GET /view/weights/" + rev + "/none": people.Look, "GET /view/mix/" + rev: people.Look, "GET /view/target/" + rev + "/0": people.Look,
 		"GET /view/kept/" + rev + "/none": people.Look, "GET /view/motion/" + rev + "/0": people.Look,

@@ -10,7 +10,6 @@ import (
 
 	"wisemarrow/core/finding"
 	"wisemarrow/formats"
-	"wisemarrow/stages/handoff"
 	"wisemarrow/stages/intake"
 	"wisemarrow/stages/placement"
 	"wisemarrow/stages/weights"
@@ -344,14 +343,4 @@ func (s *site) capCost(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	answer(w, http.StatusOK, struct{}{})
-}
-
-// handoffCost answers with what each cap of a file, and weights of 8 bits, cost the skin.
-func (s *site) handoffCost(w http.ResponseWriter, r *http.Request) {
-	o, err := s.open(r.Context(), param(r, "id"))
-	if err != nil {
-		s.problem(w, r, err)
-		return
-	}
-	answer(w, http.StatusOK, handoff.Costs(o.state))
 }

@@ -78,12 +78,12 @@ func most(n int) *int { return &n }
 var Shipped = []Profile{
 	{
 		Name: "Real-time, 4 influences", Note: "What most real-time engines and phones take.",
-		Influences: 4, WeightBits: 8, Rounding: 2, Joints: 128, OneRoot: true, NoIdle: true, Triangles: true, NoLeftovers: true, Floor: true,
+		Influences: 4, WeightBits: 8, Rounding: 3, Joints: 128, OneRoot: true, NoIdle: true, Triangles: true, NoLeftovers: true, Floor: true,
 		Names: &Names{Letters: "word", Longest: 63, AnyCase: true}, Clear: true, File: File{Format: "glb"},
 	},
 	{
 		Name: "Real-time, 8 influences", Note: "For engines that read two sets of four weights.",
-		Influences: 8, WeightBits: 16, Rounding: 2, Joints: 256, OneRoot: true, NoIdle: true, Triangles: true, NoLeftovers: true, Floor: true,
+		Influences: 8, WeightBits: 16, Rounding: 3, Joints: 256, OneRoot: true, NoIdle: true, Triangles: true, NoLeftovers: true, Floor: true,
 		Names: &Names{Letters: "word", Longest: 63, AnyCase: true}, Clear: true, File: File{Format: "glb"},
 	},
 	{
@@ -93,12 +93,12 @@ var Shipped = []Profile{
 	},
 	{
 		Name: "Web viewer", Note: "One small file that opens in a page.",
-		Influences: 4, WeightBits: 8, Rounding: 2, Joints: 256, Triangles: true, NoLeftovers: true, Vertices: 100_000, Clear: true,
+		Influences: 4, WeightBits: 8, Rounding: 3, Joints: 256, Triangles: true, NoLeftovers: true, Vertices: 100_000, Clear: true,
 		File: File{Format: "glb"},
 	},
 	{
 		Name: "Humanoid avatar, VRM 1.0", Note: "The open avatar standard on glTF: humanoid bones, T-pose.",
-		Influences: 4, Rounding: 2, OneRoot: true, Zero: true, Rest: "t", Floor: true, Triangles: true, NoLeftovers: true,
+		Influences: 4, Rounding: 3, OneRoot: true, Zero: true, Rest: "t", Floor: true, Triangles: true, NoLeftovers: true,
 		Names: &Names{Letters: "word", AnyCase: true}, Clear: true, File: File{Format: "vrm"},
 	},
 	{

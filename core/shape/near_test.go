@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/mat"
 	"gonum.org/v1/gonum/num/quat"
+	"gonum.org/v1/gonum/spatial/r3"
 )
 
 func of(q quat.Number) [4]float64 { return [4]float64{q.Imag, q.Jmag, q.Kmag, q.Real} }
@@ -129,4 +130,34 @@ func TestPosesThatCannotBringTargetsOn(t *testing.T) {
 	gone := rig(near(90, 50)).Renamed(map[string]string{"forearm_l": "tail"}, nil)
 	require.Equal(t, []string{"0"}, gone.For(arm(), skeleton.DefaultMarks).Lost)
 	require.Equal(t, "a pose of tail", gone.Targets[0].By())
+}
+
+// Other axes leave the poses that targets are near what they are in the world.
+func TestNearPosesKeepTheirWorldWhenAxesChange(t *testing.T) {
+	s := arm()
+	other := s.Clone()
+	for i := range other.Joints {
+		other.Joints[i].Rot = quat.Mul(other.Joints[i].Rot, geom.AxisAngle(r3.Unit(r3.Vec{X: 1, Y: 2, Z: float64(i)}), 0.9))
+	}
+	rig := &shape.Rig{Targets: []shape.Target{
+		{Name: "a", Near: &shape.Near{Reach: 60, Turns: map[string][4]float64{"forearm_l": of(pose.Turn(70, 0, 20))}}},
+		{Name: "b", Near: &shape.Near{Reach: 50, Turns: map[string][4]float64{"forearm_l": of(pose.Turn(0, 60, -20)), "upper_arm_l": of(pose.Turn(0, 0, 40))}}},
+	}}
+	rng := rand.New(rand.NewPCG(3, 4))
+	before, after := rig.For(s, skeleton.DefaultMarks), rig.Reoriented(s, other).For(other, skeleton.DefaultMarks)
+	most := 0.0
+	for range 50 {
+		p, q := pose.Pose{}, pose.Pose{}
+		for _, name := range []string{"forearm_l", "upper_arm_l"} {
+			turn := pose.Turn(90*rng.Float64(), 60*rng.Float64(), 40*rng.Float64())
+			p[name] = turn
+			by := quat.Mul(quat.Conj(other.Joints[other.Index(name)].Rot), s.Joints[s.Index(name)].Rot)
+			q[name] = quat.Mul(quat.Mul(by, turn), quat.Conj(by))
+		}
+		want, got := before.Values(p), after.Values(q)
+		require.InDeltaSlice(t, want, got, 1e-9)
+		most = max(most, want[0], want[1])
+	}
+	require.Greater(t, most, 0.2)
+	require.Nil(t, (*shape.Rig)(nil).Reoriented(s, other))
 }

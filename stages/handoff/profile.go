@@ -11,6 +11,7 @@ import (
 	"wisemarrow/core/geom"
 	"wisemarrow/core/mesh"
 	"wisemarrow/core/profile"
+	"wisemarrow/core/skeleton"
 	"wisemarrow/core/weights"
 	"wisemarrow/core/wording"
 	"wisemarrow/studio"
@@ -113,7 +114,36 @@ func held(c *studio.Checked) []finding.Finding {
 			}
 		}
 	}
-	return studio.Remedied(p.Check(given(c.State, blocking)), func(f finding.Finding) []finding.Remedy { return mends(c.State, p, f) })
+	list := studio.Remedied(p.Check(given(c.State, blocking)), func(f finding.Finding) []finding.Remedy { return mends(c.State, p, f) })
+	return append(list, rounded(c.State, p)...)
+}
+
+// rounded is the finding that cap and whole numbers, as the file has them, move the skin farther than the profile allows.
+func rounded(s *studio.State, p *profile.Profile) []finding.Finding {
+	if p.Rounding == 0 || s.Weights == nil || s.Skeleton == nil || s.Mesh == nil {
+		return nil
+	}
+	w := stored(s, p, 0)
+	if w == s.Weights {
+		return nil
+	}
+	far, apart, in := deform.ApartQuickly(s.Mesh.World(), s.Weights, w, s.Skeleton, s.Settings.Marks)
+	if 1000*apart <= p.Rounding {
+		return nil
+	}
+	out := finding.Finding{
+		Code: profile.Rounding, Severity: finding.Harms, Count: 1,
+		Title:    fmt.Sprintf("Weights as the file has them move the skin by up to %s", wording.Length(apart)),
+		Why:      fmt.Sprintf("The profile allows %s. The place that moves farthest does so in %q. Store weights in more bits, or allow more influences.", wording.Length(p.Rounding/1000), in),
+		Evidence: []finding.Evidence{{What: "farthest from the skin with all weights", Value: apart, Limit: p.Rounding / 1000, Unit: "m"}},
+	}
+	if v := slices.Index(far, apart); v >= 0 {
+		out.Where.Vertices = []int32{int32(v)}
+	}
+	if slices.ContainsFunc(s.Weights.Of, func(l []weights.Influence) bool { return p.Influences > 0 && len(l) > p.Influences }) {
+		out.Remedies = []finding.Remedy{studio.OfferOf("Solve under the cap", "solve_weights", map[string]any{"influences": p.Influences, "take": "always"})}
+	}
+	return []finding.Finding{out}
 }
 
 // mends are the remedies of a broken rule, the one that Make it so makes first.
@@ -125,7 +155,7 @@ func mends(s *studio.State, p *profile.Profile, f finding.Finding) []finding.Rem
 		}
 		return []finding.Remedy{{Label: "Go to the parts", Opens: "stage/intake"}}
 	case profile.Triangles:
-		return []finding.Remedy{studio.OfferOf("Triangulate", "triangulate", nil)}
+		return []finding.Remedy{studio.OfferOf("Triangulate", "triangulate", map[string]any{"which": "polygons"})}
 	case profile.OnePart:
 		var names []string
 		for _, x := range s.Mesh.Parts {
@@ -133,9 +163,9 @@ func mends(s *studio.State, p *profile.Profile, f finding.Finding) []finding.Rem
 		}
 		return []finding.Remedy{studio.OfferOf("Join the parts", "join_parts", map[string]any{"parts": names, "name": names[0]})}
 	case profile.OneRoot:
-		return []finding.Remedy{studio.OfferOf("Join under one root", "one_root", nil)}
+		return []finding.Remedy{studio.OfferOf("Join under one root", "one_root", map[string]any{"joint": mainRoot(s.Skeleton)})}
 	case profile.NoIdle:
-		return []finding.Remedy{studio.OfferOf("Remove them", "remove_joints", map[string]any{"joints": f.Data})}
+		return []finding.Remedy{studio.OfferOf("Remove idle joints", "remove_joints", map[string]any{"joints": f.Data})}
 	case profile.Influences:
 		return []finding.Remedy{
 			studio.OfferOf("Cap the weights", "cap_weights", map[string]any{"influences": p.Influences}),
@@ -144,11 +174,11 @@ func mends(s *studio.State, p *profile.Profile, f finding.Finding) []finding.Rem
 	case profile.Zero:
 		return []finding.Remedy{studio.OfferOf("Zero the rest rotations", "zero_axes", nil)}
 	case profile.Rest:
-		return []finding.Remedy{studio.OfferOf("Pose the arms so", "level_arms", map[string]any{"degrees": f.Data})}
+		return []finding.Remedy{studio.OfferOf(map[string]string{"t": "Pose the arms as T", "a": "Pose the arms as A"}[p.Rest], "level_arms", map[string]any{"degrees": f.Data})}
 	case profile.Floor:
-		return []finding.Remedy{studio.OfferOf("Stand it on height 0", "bake_transform", map[string]any{"stand": true})}
+		return []finding.Remedy{studio.OfferOf("Stand it at height 0", "bake_transform", map[string]any{"stand": true})}
 	case profile.JointNames:
-		return []finding.Remedy{studio.Offer("Rename them", &FitNames{Names: *p.Names})}
+		return []finding.Remedy{studio.Offer("Rename joints", &FitNames{Names: *p.Names})}
 	case profile.Checked:
 		return []finding.Remedy{studio.OfferOf("Run the motion check", "check_motion", nil)}
 	case profile.Score:
@@ -161,6 +191,17 @@ func mends(s *studio.State, p *profile.Profile, f finding.Finding) []finding.Rem
 		return []finding.Remedy{{Label: "Go to Placement", Opens: "stage/placement"}}
 	}
 	return nil
+}
+
+// mainRoot is the joint without a parent from which most others hang.
+func mainRoot(s *skeleton.Skeleton) (name string) {
+	most := 0
+	for i, j := range s.Joints {
+		if n := len(s.Branch(i)); j.Parent < 0 && n > most {
+			name, most = j.Name, n
+		}
+	}
+	return name
 }
 
 // FitNames gives joints the names that a receiver needs. What motions, shape targets and weights say of them goes along.
@@ -398,9 +439,9 @@ func inTermsOf(before, after *studio.State, of []int32) (*weights.Weights, bool)
 			names[j.Name] = k
 		}
 	}
-	if len(before.Skeleton.Joints) == len(after.Skeleton.Joints) { // renamed, in the same order
+	if len(before.Skeleton.Joints) == len(after.Skeleton.Joints) { // those whose name is new were renamed, in their order
 		for i, j := range after.Skeleton.Joints {
-			if k, ok := number[before.Skeleton.Joints[i].Name]; ok {
+			if k, ok := number[before.Skeleton.Joints[i].Name]; ok && before.Skeleton.Index(j.Name) < 0 {
 				names[j.Name] = k
 			}
 		}

@@ -38,6 +38,36 @@ type Format struct {
 // Missing says what a state lacks for the format, "" for nothing.
 func (f Format) Missing(s *studio.State) string { return f.needs(s) }
 
+// Rig reports whether the format is of the whole character: mesh, skeleton, weights.
+func (f Format) Rig() bool {
+	c := carries[f.Name]
+	return c.skin && f.Name != "reel"
+}
+
+// Rigs are the formats of the whole character.
+func Rigs() (out []Format) {
+	for _, f := range Formats {
+		if f.Rig() {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// Namings are the public namings that a profile may ask for.
+func Namings() []skeleton.NameMap { return skeleton.NameMaps }
+
+// Unlisted is a chosen profile that is neither one that ships nor one of the production's: it came with the character.
+func Unlisted(p *profile.Profile, own []profile.Profile) *profile.Profile {
+	if p == nil || slices.ContainsFunc(own, func(o profile.Profile) bool { return o.Name == p.Name }) {
+		return nil
+	}
+	if _, ok := profile.Find(p.Name); ok {
+		return nil
+	}
+	return p
+}
+
 // Formats are what a character can be handed over as, the usual one first.
 var Formats = []Format{
 	{"glb", "Bound character, GLB", ".glb", needs(true, false, true)},
@@ -213,18 +243,11 @@ func sceneOf(s *studio.State, what string, file profile.File, o Options) *gltf.S
 	if o.Stamp != nil && !slices.Contains(file.Leave, "extras") {
 		x.Stamp = o.Stamp.Marked()
 	}
-	if w := s.Weights; w != nil {
-		most := o.Influences
-		if p := o.Profile; p != nil && p.Influences > 0 && (most == 0 || p.Influences < most) {
-			most = p.Influences
+	if s.Weights != nil {
+		x.Weights = stored(s, o.Profile, o.Influences)
+		if o.Profile != nil {
+			x.WeightBits = o.Profile.WeightBits
 		}
-		if most > 0 {
-			w = weights.Capped(s.Mesh, w, weights.Limits{Cap: most})
-		}
-		if o.Profile != nil && o.Profile.WeightBits > 0 {
-			w, x.WeightBits = InBits(w, o.Profile.WeightBits), o.Profile.WeightBits
-		}
-		x.Weights = w
 	}
 	if s.Skeleton == nil {
 		return x
@@ -237,6 +260,22 @@ func sceneOf(s *studio.State, what string, file profile.File, o Options) *gltf.S
 		x.Clips = studio.EachClip(x.Clips, func(c *pose.Clip) *pose.Clip { return c.InPlace(file.Up == "z") })
 	}
 	return x
+}
+
+// stored are the weights as a file has them: capped by a profile and by a number, in whole numbers where the profile has such; the
+// very same where nothing is done to them.
+func stored(s *studio.State, p *profile.Profile, influences int) *weights.Weights {
+	w, most := s.Weights, influences
+	if p != nil && p.Influences > 0 && (most == 0 || p.Influences < most) {
+		most = p.Influences
+	}
+	if most > 0 && longest(w) > most {
+		w = weights.Capped(s.Mesh, w, weights.Limits{Cap: most})
+	}
+	if p != nil && p.WeightBits > 0 {
+		w = InBits(w, p.WeightBits)
+	}
+	return w
 }
 
 // asAvatar makes a scene one of the open avatar standard, or says which bones it lacks.

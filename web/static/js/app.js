@@ -186,7 +186,9 @@ async function showPart(name) {
 
 async function toFile(f) {
   await goTo('handoff');
-  const link = document.querySelector(f.name === 'glb' ? '#handoff button:not([disabled])' : `#tray a[href$="/handoff/${f.name}"]`);
+  const select = /** @type {any} */ (document.getElementById('handoff-format')), rig = [...(select?.options ?? [])].some((o) => o.value === f.name && !o.disabled);
+  if (rig) { select.value = f.name; select.dispatchEvent(new Event('change', { bubbles: true })); }
+  const link = /** @type {any} */ (document.querySelector(rig ? '#handoff button:not([disabled])' : `#tray a[href*="/handoff/${f.name}"]`));
   link?.focus();
   set({ say: link ? `${f.label}: Enter downloads it.` : `${f.label}: something is missing for it yet, as a skeleton or weights.` });
 }
