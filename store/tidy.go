@@ -27,9 +27,12 @@ func (t Tidied) Any() bool { return t != Tidied{} }
 const TidyAfter = 30 * 24 * time.Hour
 
 // leftover are revisions that nobody can come to again: of characters that were removed before a time, and
-// those made before it that lead neither to a character's head nor to where redo goes.
+// those made before it that lead neither to a character's head, nor to where redo goes, nor to a version or a file that was handed
+// over.
 const leftover = `with recursive line as (
 	select r.id, r.parent from revisions r join characters c on r.character = c.id and r.id in (c.head, c.tip)
+	union
+	select r.id, r.parent from revisions r where r.id in (select revision from versions union select revision from deliveries)
 	union
 	select r.id, r.parent from revisions r join line on r.id = line.parent)
 select r.id from revisions r join characters c on r.character = c.id
@@ -111,6 +114,8 @@ func (s *Store) Tidy(ctx context.Context, after time.Duration, look bool) (Tidie
 		if !look {
 			for _, sql := range []string{
 				"delete from works w using characters c where w.character = c.id and c.removed_at < @before",
+				"delete from versions v using characters c where v.character = c.id and c.removed_at < @before",
+				"delete from deliveries d using characters c where d.character = c.id and c.removed_at < @before",
 				"delete from revisions where id in (select id from leftover)",
 				"delete from characters where removed_at < @before",
 				// What an earlier night set aside and something names after all stays.

@@ -75,6 +75,7 @@ type Records interface {
 // Store keeps characters, revisions and blobs. Each method is one transaction.
 type Store interface {
 	Records
+	Versions
 	// Create adds a production if new, and a character with its first revision.
 	Create(ctx context.Context, c Character, first Commit) (Character, error)
 	// Rename gives a character another name; revisions stay as they are.

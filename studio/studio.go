@@ -183,6 +183,7 @@ func (x *Studio) blob(ctx context.Context, hash string) ([]byte, error) {
 // Attach lets the files of an operation be read from the store.
 func (x *Studio) Attach(ctx context.Context, op Operation) {
 	AttachFiles(op, func(hash string) ([]byte, error) { return x.blob(ctx, hash) }, x.limits)
+	x.attachRevisions(ctx, op)
 }
 
 // Do applies an operation to the revision base of a character. A long one

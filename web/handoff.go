@@ -2,7 +2,11 @@ package web
 
 import (
 	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"log/slog"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -32,7 +36,14 @@ func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		state := *o.state
 		options.Stamp = stampOf(o)
-		if p := state.Settings.Profile; p != nil && q.Get("fit") == "1" {
+		if q.Has("as") { // as it was handed over once, whatever was renamed or kept since
+			options.Name, options.Stamp.Name, options.Stamp.Version = q.Get("as"), q.Get("as"), q.Get("version")
+		} else if v, failed := s.studio.VersionOf(r.Context(), o.ID, o.rev.ID); failed != nil {
+			err = failed
+		} else if v != nil {
+			options.Stamp.Version = v.Name
+		}
+		if p := state.Settings.Profile; err == nil && p != nil && q.Get("fit") == "1" {
 			options.Profile, options.Stamp.Profile = p, p.Name
 			state, _, err = handoff.Meet(r.Context(), state, p, alsoOf(q.Get("also")), nil)
 		}
@@ -44,7 +55,32 @@ func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
+	// That it was handed over is worth knowing, and no reason to withhold it where it cannot be noted.
+	sum, noted := sha256.Sum256(buf.Bytes()), studio.Delivery{
+		Character: o.ID, Revision: o.rev.ID, What: what, Asked: asked(q, options.Stamp), Size: int64(buf.Len()), Author: author(r),
+	}
+	noted.Hash = hex.EncodeToString(sum[:])
+	if options.Profile != nil {
+		noted.Profile = options.Profile.Name
+	}
+	if err := s.studio.Delivered(r.Context(), noted); err != nil {
+		slog.Error("a file that was handed over is not noted", "character", o.ID, "error", err)
+	}
 	attach(w, handoff.FileName(o.Name, what), buf.Bytes())
+}
+
+// asked is how a file was asked for, at its revision: the same query gives the same file again.
+func asked(q url.Values, stamp *handoff.Stamp) string {
+	out := url.Values{"at": {strconv.FormatInt(stamp.Revision, 10)}, "as": {stamp.Name}}
+	if stamp.Version != "" {
+		out.Set("version", stamp.Version)
+	}
+	for _, name := range []string{"fit", "also", "influences"} {
+		if v := q.Get(name); v != "" {
+			out.Set(name, v)
+		}
+	}
+	return out.Encode()
 }
 
 // alsoOf are the codes of a list with commas.

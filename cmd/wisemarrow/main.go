@@ -52,6 +52,8 @@ All commands work on files. They exit with 0 when all is good, 1 when findings b
 		doCommand(),
 		testCommand(),
 		handoffCommand(),
+		compareCommand(),
+		whichCommand(),
 		runCommand(),
 		&cobra.Command{
 			Use:   "notices",

@@ -22,6 +22,8 @@ type Memory struct {
 	Items     []studio.ShelfItem
 	Made      map[string][]byte // what was derived
 	Down      bool
+	Named     []studio.Version // versions
+	Handed    []studio.Delivery
 }
 
 // NewMemory returns an empty store.

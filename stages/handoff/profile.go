@@ -231,14 +231,10 @@ func (o *FitNames) Apply(_ context.Context, s studio.State, _ studio.Progress) (
 	before := s
 	s = s.WithSkeleton(sk, names, nil)
 	s.Settings.Marks = o.Names.Marks(s.Settings.Marks)
-	if s.Mesh != nil && len(s.Mesh.Shapes) > 0 {
-		rig := s.Rig()
-		lost := rig.For(s.Skeleton, s.Settings.Marks).Lost
-		if had := before.Rig().For(before.Skeleton, before.Settings.Marks).Lost; len(lost) > len(had) {
-			return before, studio.Outcome{}, studio.Wrong(
-				"under these names what %s stand for would not be known, and the drivers of %s would be lost: rename at Placement, or leave targets out of the file",
-				few(told), strings.Join(lost, ", "))
-		}
+	if lost := lostBy(&before, &s); len(lost) > 0 {
+		return before, studio.Outcome{}, studio.Wrong(
+			"under these names what %s stand for would not be known, and the drivers of %s would be lost: rename at Placement, or leave targets out of the file",
+			few(told), strings.Join(lost, ", "))
 	}
 	return s, studio.Outcome{
 		Sentence: fmt.Sprintf("Renamed %s: %s", wording.Count(len(told), "joint", "joints"), few(told)),
@@ -266,6 +262,8 @@ type Step struct {
 	Loss  string  `json:"loss"`           // "none", "allowed", "asks" or "unknown"
 	Apart float64 `json:"apart_m"`        // how far the skin is from where it was, at rest or posed, at most
 	Pose  string  `json:"pose,omitempty"` // in which pose
+	// Lost are shape targets that would lose what brings them on.
+	Lost []string `json:"lost,omitempty"`
 }
 
 // order is that in which remedies are made: who changes the mesh first, names last.
@@ -316,8 +314,11 @@ func Meet(ctx context.Context, s studio.State, p *profile.Profile, also []string
 			continue
 		}
 		height, known := 0.0, false
+		step.Lost = lostBy(&s, &next)
 		if step.Apart, step.Pose, height, known = apart(&s, &next); known {
 			switch {
+			case len(step.Lost) > 0:
+				step.Loss = "asks"
 			case step.Apart <= noLoss*height:
 				step.Loss = "none"
 			case code == profile.Influences && 1000*step.Apart <= p.Rounding:
@@ -343,10 +344,27 @@ func Meet(ctx context.Context, s studio.State, p *profile.Profile, also []string
 	return s, steps, nil
 }
 
+// lostBy are the shape targets that what brings them on is gone of in a state, and was not in the one before it.
+func lostBy(before, after *studio.State) (out []string) {
+	if before.Mesh == nil || len(before.Mesh.Shapes) == 0 || after.Mesh == nil {
+		return nil
+	}
+	had := before.Rig().For(before.Skeleton, before.Settings.Marks).Lost
+	for _, name := range after.Rig().For(after.Skeleton, after.Settings.Marks).Lost {
+		if !slices.Contains(had, name) {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
 // lossOf says what a step would lose.
 func lossOf(x Step) string {
 	if x.Loss == "unknown" {
 		return "what it would lose cannot be measured"
+	}
+	if len(x.Lost) > 0 {
+		return "what brings on these shape targets would be gone: " + few(x.Lost)
 	}
 	out := "it would move the skin by up to " + wording.Length(x.Apart)
 	if x.Pose != "" {

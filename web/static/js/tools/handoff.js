@@ -4,8 +4,13 @@ import { ask } from '../ask.js';
 import { operate, on, set, store } from '../session.js';
 import { chooseAt } from '../plate.js';
 import { loadTray } from '../tray.js';
+import './versions.js';
 
 export const tool = { stage: 'handoff', click: chooseAt, show: () => ({}) };
+
+export function commands(add) {
+  add('keep-version', 'Keep this as a version', ['N'], () => { const f = /** @type {any} */ (document.querySelector('#keep-version [name=name]')); f?.scrollIntoView({ block: 'center' }); f?.focus(); }, () => store.stage === 'handoff', { words: 'save milestone name snapshot publish' });
+}
 
 const tray = document.getElementById('tray');
 const millimeters = (m) => `${(1000 * m).toPrecision(2)} mm`;
@@ -134,7 +139,7 @@ const plan = asked('handoffplan', (known) => {
     tick.checked = x.made || keep.has(x.code);
     tick.disabled = x.loss !== 'asks';
     what.textContent = x.does || x.title;
-    said.textContent = x.made ? `${x.title}. ${x.loss === 'allowed' ? `Moves the skin by up to ${millimeters(x.apart_m)}, which the profile allows.` : 'The skin stays.'}` : x.loss === 'asks' ? `${x.title}. Would move the skin by up to ${millimeters(x.apart_m)}${x.pose ? ` in ${x.pose}` : ''}.` : `${x.title}: ${x.said}.`;
+    said.textContent = x.made ? `${x.title}. ${x.loss === 'allowed' ? `Moves the skin by up to ${millimeters(x.apart_m)}, which the profile allows.` : 'The skin stays.'}` : x.lost?.length ? `${x.title}. Would leave these shape targets without what brings them on: ${x.lost.join(', ')}.` : x.loss === 'asks' ? `${x.title}. Would move the skin by up to ${millimeters(x.apart_m)}${x.pose ? ` in ${x.pose}` : ''}.` : `${x.title}: ${x.said}.`;
     label.className = 'tick';
     label.append(tick, what);
     li.className = x.made ? '' : 'weak';
