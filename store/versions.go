@@ -37,9 +37,9 @@ func (version) TableName() string { return "versions" }
 
 func (v version) plain() (studio.Version, error) {
 	out := studio.Version{
-		ID: v.ID, Character: v.Character, Revision: v.Revision, Name: v.Name, Note: v.Note, Author: v.Author, Time: v.Time, Profile: v.Profile,
-		Score: v.Score, Over: v.Over, Findings: []studio.FoundThen{}, Pictured: v.Pictured, Withdrawn: v.Withdrawn, WithdrawnBy: v.WithdrawnBy,
-		WithdrawnAt: v.WithdrawnAt,
+		ID: v.ID, Character: v.Character, Revision: v.Revision, Name: v.Name, Note: v.Note, Author: v.Author, Time: v.Time,
+		Profile: v.Profile, Score: v.Score, Over: v.Over, Findings: []studio.FoundThen{}, Pictured: v.Pictured,
+		Withdrawn: v.Withdrawn, WithdrawnBy: v.WithdrawnBy, WithdrawnAt: v.WithdrawnAt,
 	}
 	if err := json.Unmarshal([]byte(v.Findings), &out.Findings); err != nil {
 		return out, fmt.Errorf("reading the findings of version %d: %w", v.ID, err)
@@ -51,7 +51,8 @@ func (v version) plain() (studio.Version, error) {
 func (s *Store) Versions(ctx context.Context, character string) ([]studio.Version, error) {
 	var list []version
 	err := s.db.WithContext(ctx).
-		Select("id, character, revision, name, note, author, time, profile, score, over, findings, picture is not null as pictured, withdrawn, withdrawn_by, withdrawn_at").
+		Select("id, character, revision, name, note, author, time, profile, score, over, findings, picture is not null as pictured, "+
+			"withdrawn, withdrawn_by, withdrawn_at").
 		Where("character = ?", character).Order("id").Find(&list).Error
 	if err != nil {
 		return nil, mapped(err)
@@ -72,8 +73,8 @@ func (s *Store) KeepVersion(ctx context.Context, v studio.Version, picture []byt
 		return v, err
 	}
 	row := version{
-		Character: v.Character, Revision: v.Revision, Name: v.Name, Note: v.Note, Author: v.Author, Time: v.Time, Profile: v.Profile,
-		Score: v.Score, Over: v.Over, Findings: string(found), Picture: picture,
+		Character: v.Character, Revision: v.Revision, Name: v.Name, Note: v.Note, Author: v.Author, Time: v.Time,
+		Profile: v.Profile, Score: v.Score, Over: v.Over, Findings: string(found), Picture: picture,
 	}
 	err = s.db.WithContext(ctx).Omit("Pictured").Create(&row).Error
 	if errors.Is(err, gorm.ErrDuplicatedKey) {

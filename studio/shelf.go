@@ -108,9 +108,10 @@ func (x *Studio) Shelf(ctx context.Context, character string) (Shelf, error) {
 // profileKind is what profiles are on the shelf, and mostProfiles how many a production has.
 const profileKind, mostProfiles = "profile", 200
 
-// KeepProfile keeps a profile for the production of a character, in place of its own of that name.
-func (x *Studio) KeepProfile(ctx context.Context, character string, p profile.Profile) (profile.Profile, error) {
-	if err := p.Validate(); err != nil {
+// KeepProfile keeps a profile, as JSON, for the production of a character, in place of its own of that name.
+func (x *Studio) KeepProfile(ctx context.Context, character string, raw json.RawMessage) (profile.Profile, error) {
+	p, err := profile.Decode(raw)
+	if err != nil {
 		return p, Wrong("%v", err)
 	}
 	if _, ok := profile.Find(p.Name); ok {

@@ -82,7 +82,13 @@ const (
 )
 
 // KeepVersion keeps the head of a character under a name, for good. base is the revision that the person sees.
-func (x *Studio) KeepVersion(ctx context.Context, character string, base int64, name, note, author string, picture []byte) (Version, error) {
+func (x *Studio) KeepVersion(
+	ctx context.Context,
+	character string,
+	base int64,
+	name, note, author string,
+	picture []byte,
+) (Version, error) {
 	name = strings.TrimSpace(name)
 	if err := CheckName("a version", name); err != nil {
 		return Version{}, err
@@ -111,7 +117,10 @@ func (x *Studio) KeepVersion(ctx context.Context, character string, base int64, 
 	if err != nil {
 		return Version{}, err
 	}
-	v := Version{Character: character, Revision: rev.ID, Name: name, Note: strings.TrimSpace(note), Author: author, Time: time.Now(), Findings: []FoundThen{}}
+	v := Version{
+		Character: character, Revision: rev.ID, Name: name, Note: strings.TrimSpace(note), Author: author, Time: time.Now(),
+		Findings: []FoundThen{},
+	}
 	if p := s.Settings.Profile; p != nil {
 		v.Profile = p.Name
 	}

@@ -12,7 +12,6 @@ import (
 	"strings"
 
 	"wisemarrow/core/finding"
-	"wisemarrow/core/profile"
 	"wisemarrow/core/wording"
 	"wisemarrow/people"
 	"wisemarrow/stages/axes"
@@ -64,8 +63,8 @@ func parsePages() pages {
 		"ownAxes":   axes.OwnAxes,
 		"formats":   func() []handoff.Format { return handoff.Formats },
 		"rigs":      handoff.Rigs,
-		"shipped":   func() []profile.Profile { return profile.Shipped },
-		"leavable":  func() []string { return profile.Leavable },
+		"shipped":   handoff.Shipped,
+		"leavable":  handoff.Leavable,
 		"namings":   handoff.Namings,
 		"unlisted":  handoff.Unlisted,
 		"list":      func(x ...string) []string { return x },

@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"strconv"
 
-	"wisemarrow/core/profile"
 	"wisemarrow/stages/placement"
 	"wisemarrow/studio"
 )
@@ -49,12 +48,7 @@ func (s *site) shelve(w http.ResponseWriter, r *http.Request) {
 	case q.Kind == "style":
 		kept, err = s.studio.ChooseStyle(r.Context(), param(r, "id"), q.Style)
 	case q.Kind == "profile":
-		var p profile.Profile
-		if p, err = profile.Decode(q.Profile); err != nil {
-			err = studio.Wrong("%v", err)
-			break
-		}
-		kept, err = s.studio.KeepProfile(r.Context(), param(r, "id"), p)
+		kept, err = s.studio.KeepProfile(r.Context(), param(r, "id"), q.Profile)
 	default:
 		err = studio.InputError{What: fmt.Sprintf("a production keeps a \"starter\", \"names\", \"rules\", \"style\" or \"profile\", not %q", q.Kind)}
 	}

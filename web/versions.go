@@ -1,15 +1,10 @@
 package web
 
 import (
-	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"errors"
 	"net/http"
 	"slices"
 	"strconv"
 
-	"wisemarrow/core/compare"
 	"wisemarrow/stages/handoff"
 	"wisemarrow/studio"
 )
@@ -108,12 +103,6 @@ func (s *site) versionPicture(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(data)
 }
 
-// compared is what differs between two revisions, or a revision and a file.
-type compared struct {
-	*compare.Report
-	Said []string `json:"said"`
-}
-
 // compare answers with what differs between two revisions of a character.
 func (s *site) compare(w http.ResponseWriter, r *http.Request) {
 	o, err := s.open(r.Context(), param(r, "id"))
@@ -127,111 +116,19 @@ func (s *site) compare(w http.ResponseWriter, r *http.Request) {
 		s.problem(w, r, err)
 		return
 	}
-	report := compare.Compare(handoff.SideOf(from.state), handoff.SideOf(to.state))
-	answer(w, http.StatusOK, compared{report, handoff.Said(report)})
-}
-
-// which is what is known of a file: by its content, the file that it is, by its stamp, where it comes from, and what was changed in
-// it since.
-type which struct {
-	Handed    []studio.Delivery `json:"handed"` // files of this very content
-	Stamp     *handoff.Stamp    `json:"stamp,omitempty"`
-	Character string            `json:"character,omitempty"` // its id, where it is in this workbench
-	Name      string            `json:"name,omitempty"`
-	Revision  int64             `json:"revision,omitempty"`
-	Version   *studio.Version   `json:"version,omitempty"`
-	Changed   *compared         `json:"changed,omitempty"` // against that revision as it was handed over
-	File      *studio.File      `json:"file,omitempty"`    // kept for a day, for what is brought in from it
-	Said      string            `json:"said"`
+	answer(w, http.StatusOK, handoff.Differences(from.state, to.state))
 }
 
 // whichOne says which version of which character a file is.
 func (s *site) whichOne(w http.ResponseWriter, r *http.Request) {
 	u, err := s.upload(r, "file", handoff.Recognized)
-	var out which
+	var out handoff.Known
 	if err == nil {
-		out, err = s.recognize(r.Context(), u)
+		out, err = handoff.Recognize(r.Context(), s.studio, u)
 	}
 	if err != nil {
 		s.problem(w, r, err)
 		return
 	}
 	answer(w, http.StatusOK, out)
-}
-
-func (s *site) recognize(ctx context.Context, u studio.Upload) (which, error) {
-	sum := sha256.Sum256(u.Data)
-	out := which{Stamp: handoff.ReadStamp(u.Data)}
-	var err error
-	if out.Handed, err = s.studio.DeliveriesOf(ctx, hex.EncodeToString(sum[:]), deliveriesShown); err != nil {
-		return out, err
-	}
-	switch {
-	case len(out.Handed) > 0:
-		out.Character, out.Revision = out.Handed[0].Character, out.Handed[0].Revision
-	case out.Stamp != nil:
-		out.Character, out.Revision = out.Stamp.Character, out.Stamp.Revision
-	default:
-		out.Handed, out.Said = []studio.Delivery{}, "This file carries no stamp, and no file of its content was handed over here."
-		return out, nil
-	}
-	c, err := s.studio.Character(ctx, out.Character)
-	if errors.Is(err, studio.ErrNotFound) {
-		out.Character, out.Revision, out.Said = "", 0, "It comes from a character that is not in this workbench."
-		return out, nil
-	}
-	if err != nil {
-		return out, err
-	}
-	out.Name = c.Name
-	at, err := s.earlier(ctx, c, out.Revision)
-	if err != nil {
-		return out, err
-	}
-	if at == nil {
-		out.Said = "It comes from " + c.Name + ", from a revision that is no longer kept."
-		return out, nil
-	}
-	if out.Version, err = s.studio.VersionOf(ctx, c.ID, out.Revision); err != nil {
-		return out, err
-	}
-	if len(out.Handed) > 0 {
-		out.Said = "It is the file that was handed over, byte for byte."
-		return out, nil
-	}
-	report, file, why, err := s.against(ctx, u, out.Stamp, at)
-	if err != nil {
-		return out, err
-	}
-	out.Said = why
-	if report != nil {
-		out.Changed, out.File = &compared{report, handoff.Said(report)}, file
-	}
-	return out, nil
-}
-
-// against compares a file with the revision that it comes from, as that was handed over; why says, where it cannot be read, that.
-func (s *site) against(ctx context.Context, u studio.Upload, stamp *handoff.Stamp, at *opened) (*compare.Report, *studio.File, string, error) {
-	theirs, err := handoff.ReadBack(u.Name, u.Data, s.studio.Limits())
-	if err != nil {
-		return nil, nil, "It comes from there, and what has changed in it cannot be read: " + studio.Plain(err), nil
-	}
-	if theirs == nil {
-		return nil, nil, "It comes from there. What has changed in it can be told of GLB and VRM files.", nil
-	}
-	ours := *at.state
-	if p := ours.Settings.Profile; p != nil && stamp != nil && stamp.Profile == p.Name {
-		if ours, _, err = handoff.Meet(ctx, ours, p, nil, nil); err != nil {
-			return nil, nil, "", err
-		}
-	}
-	report := compare.Compare(handoff.SideOf(&ours), *theirs)
-	if report.Same() {
-		return report, nil, "It is that revision: nothing in it was changed.", nil
-	}
-	file, err := s.studio.TakeIn(ctx, u)
-	if err != nil {
-		return nil, nil, "", err
-	}
-	return report, &file, "It comes from there, and was changed elsewhere since.", nil
 }

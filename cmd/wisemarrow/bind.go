@@ -52,7 +52,10 @@ coordinates of the mesh's file.`,
 				"decimated": {"influences": influences, "trace": trace, "copy": copied},
 			}[method]
 			if !ok {
-				return fmt.Errorf("there is no method %q; there are: auto, motion, decimated, heat, shell, volume, near, capsules, rigid, carry", method)
+				return fmt.Errorf(
+					"there is no method %q; there are: auto, motion, decimated, heat, shell, volume, near, capsules, rigid, carry",
+					method,
+				)
 			}
 			op := "bind_" + method
 			if method == "motion" {
@@ -104,7 +107,8 @@ coordinates of the mesh's file.`,
 				}
 			}
 			if out != "" {
-				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", handoff.Options{Influences: influences}) }); err != nil {
+				o := handoff.Options{Influences: influences}
+				if err := writeFile(out, func(w io.Writer) error { return handoff.Write(w, &s, "glb", o) }); err != nil {
 					return err
 				}
 			}

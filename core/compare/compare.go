@@ -76,7 +76,8 @@ type Report struct {
 // Same reports whether nothing differs.
 func (r *Report) Same() bool {
 	return len(r.Joints) == 0 && len(r.Targets) == 0 && len(r.Motions) == 0 &&
-		r.Shift == [3]float64{} && (r.Mesh == nil || (r.Mesh.Same || r.Mesh.Cut) && r.Mesh.Moved == 0) && (r.Weights == nil || r.Weights.Vertices == 0)
+		r.Shift == [3]float64{} && (r.Mesh == nil || (r.Mesh.Same || r.Mesh.Cut) && r.Mesh.Moved == 0) &&
+		(r.Weights == nil || r.Weights.Vertices == 0)
 }
 
 const (

@@ -110,7 +110,10 @@ func TestMeshesOfOtherVertices(t *testing.T) {
 	for i := range m.Corner {
 		m.Corner[i]++
 	}
-	m.Shapes = []mesh.Shape{{Name: "tense", Vertex: []int32{5}, Offset: []r3.Vec{{Z: 0.2}}}, {Name: "new", Vertex: []int32{1}, Offset: []r3.Vec{{X: 1}}}}
+	m.Shapes = []mesh.Shape{
+		{Name: "tense", Vertex: []int32{5}, Offset: []r3.Vec{{Z: 0.2}}},
+		{Name: "new", Vertex: []int32{1}, Offset: []r3.Vec{{X: 1}}},
+	}
 	b.Mesh = &m
 	b.Weights = &weights.Weights{Joints: b.Weights.Joints, Of: append([][]weights.Influence{nil}, b.Weights.Of...)}
 	b.Clips = []*pose.Clip{{Name: "run", Step: 1}}

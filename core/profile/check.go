@@ -151,13 +151,28 @@ func (p *Profile) mesh(g Given, add adder, needs needer) {
 		} else if hidden > 0 {
 			title += ", " + wording.Count(hidden, "part is hidden", "parts are hidden")
 		}
-		add(finding.Finding{Code: Leftovers, Count: n, Title: title, Why: "The receiver takes nothing hidden or left over; it would go along in the file unseen.",
-			Evidence: needs("loose vertices and hidden parts", float64(n), 0, ""), Where: finding.Where{Vertices: cut(loose)}})
+		add(
+			finding.Finding{
+				Code:     Leftovers,
+				Count:    n,
+				Title:    title,
+				Why:      "The receiver takes nothing hidden or left over; it would go along in the file unseen.",
+				Evidence: needs("loose vertices and hidden parts", float64(n), 0, ""),
+				Where:    finding.Where{Vertices: cut(loose)},
+			},
+		)
 	}
 	if p.Triangles && len(many) > 0 {
-		add(finding.Finding{Code: Triangles, Count: len(many), Title: wording.Count(len(many), "face has", "faces have") + " more than three corners",
-			Why:      "Every program cuts such faces in its own way, so the skin may crease elsewhere than here. The receiver takes triangles.",
-			Evidence: needs("faces with more than three corners", float64(len(many)), 0, ""), Where: finding.Where{Faces: cut(many)}})
+		add(
+			finding.Finding{
+				Code:     Triangles,
+				Count:    len(many),
+				Title:    wording.Count(len(many), "face has", "faces have") + " more than three corners",
+				Why:      "Every program cuts such faces in its own way, so the skin may crease elsewhere than here. The receiver takes triangles.",
+				Evidence: needs("faces with more than three corners", float64(len(many)), 0, ""),
+				Where:    finding.Where{Faces: cut(many)},
+			},
+		)
 	}
 	parts, worst := 0, -1
 	for i, n := range faces {
@@ -169,19 +184,40 @@ func (p *Profile) mesh(g Given, add adder, needs needer) {
 		}
 	}
 	if p.OnePart && parts > 1 {
-		add(finding.Finding{Code: OnePart, Count: parts - 1, Title: fmt.Sprintf("The mesh is in %d parts", parts), Why: "The receiver takes one.",
-			Evidence: needs("parts", float64(parts), 1, "")})
+		add(
+			finding.Finding{
+				Code:     OnePart,
+				Count:    parts - 1,
+				Title:    fmt.Sprintf("The mesh is in %d parts", parts),
+				Why:      "The receiver takes one.",
+				Evidence: needs("parts", float64(parts), 1, ""),
+			},
+		)
 	}
 	if p.Vertices > 0 && worst >= 0 && vertices[worst] > p.Vertices {
-		add(finding.Finding{Code: Vertices, Title: fmt.Sprintf("%s has %s vertices", m.Parts[worst].Name, wording.Thousands(vertices[worst])),
-			Why:      fmt.Sprintf("The receiver takes %s per part: separate it into pieces, or bring in a lighter mesh and carry the weights over.", wording.Thousands(p.Vertices)),
-			Evidence: needs("vertices of the largest part", float64(vertices[worst]), float64(p.Vertices), "")})
+		add(
+			finding.Finding{
+				Code:  Vertices,
+				Title: fmt.Sprintf("%s has %s vertices", m.Parts[worst].Name, wording.Thousands(vertices[worst])),
+				Why: fmt.Sprintf(
+					"The receiver takes %s per part: separate it into pieces, or bring in a lighter mesh and carry the weights over.",
+					wording.Thousands(p.Vertices),
+				),
+				Evidence: needs("vertices of the largest part", float64(vertices[worst]), float64(p.Vertices), ""),
+			},
+		)
 	}
 	points := m.World()
 	box := geom.BoxOf(points)
 	if low := box.Min.Y; p.Floor && len(points) > 0 && math.Abs(low) > offFloor*box.Size().Y {
-		add(finding.Finding{Code: Floor, Title: fmt.Sprintf("The lowest vertex is at %s", wording.Length(low)), Why: "The receiver takes a character that stands at height 0.",
-			Evidence: needs("height of the lowest vertex", math.Abs(low), offFloor*box.Size().Y, "m")})
+		add(
+			finding.Finding{
+				Code:     Floor,
+				Title:    fmt.Sprintf("The lowest vertex is at %s", wording.Length(low)),
+				Why:      "The receiver takes a character that stands at height 0.",
+				Evidence: needs("height of the lowest vertex", math.Abs(low), offFloor*box.Size().Y, "m"),
+			},
+		)
 	}
 }
 
@@ -198,17 +234,40 @@ func (p *Profile) skeleton(g Given, add adder, needs needer) {
 		}
 	}
 	if p.OneRoot && len(roots) > 1 {
-		add(finding.Finding{Code: OneRoot, Count: len(roots) - 1, Title: fmt.Sprintf("The skeleton has %d roots", len(roots)), Why: "The receiver takes one joint that carries all others.",
-			Evidence: needs("joints without a parent", float64(len(roots)), 1, ""), Where: finding.Where{Joints: roots}})
+		add(
+			finding.Finding{
+				Code:     OneRoot,
+				Count:    len(roots) - 1,
+				Title:    fmt.Sprintf("The skeleton has %d roots", len(roots)),
+				Why:      "The receiver takes one joint that carries all others.",
+				Evidence: needs("joints without a parent", float64(len(roots)), 1, ""),
+				Where:    finding.Where{Joints: roots},
+			},
+		)
 	}
 	if idle := Idle(s, g.Weights); p.NoIdle && len(idle) > 0 {
-		add(finding.Finding{Code: NoIdle, Count: len(idle), Data: idle, Title: wording.Count(len(idle), "joint moves", "joints move") + " nothing",
-			Why:      "No vertex follows them or their descendants. The receiver takes no joint without a purpose; each costs time in every frame.",
-			Evidence: needs("joints that move nothing", float64(len(idle)), 0, ""), Where: finding.Where{Joints: idle}})
+		add(
+			finding.Finding{
+				Code:     NoIdle,
+				Count:    len(idle),
+				Data:     idle,
+				Title:    wording.Count(len(idle), "joint moves", "joints move") + " nothing",
+				Why:      "No vertex follows them or their descendants. The receiver takes no joint without a purpose; each costs time in every frame.",
+				Evidence: needs("joints that move nothing", float64(len(idle)), 0, ""),
+				Where:    finding.Where{Joints: idle},
+			},
+		)
 	}
 	if n := len(s.Joints); p.Joints > 0 && n > p.Joints {
-		add(finding.Finding{Code: Joints, Count: n - p.Joints, Title: fmt.Sprintf("%s, and the receiver takes at most %d", wording.Count(n, "joint", "joints"), p.Joints),
-			Why: "Remove joints at Placement; their weights go to the joint above.", Evidence: needs("joints", float64(n), float64(p.Joints), "")})
+		add(
+			finding.Finding{
+				Code:     Joints,
+				Count:    n - p.Joints,
+				Title:    fmt.Sprintf("%s, and the receiver takes at most %d", wording.Count(n, "joint", "joints"), p.Joints),
+				Why:      "Remove joints at Placement; their weights go to the joint above.",
+				Evidence: needs("joints", float64(n), float64(p.Joints), ""),
+			},
+		)
 	}
 	if w := g.Weights; w != nil {
 		p.weights(g, add, needs)
@@ -223,15 +282,29 @@ func (p *Profile) skeleton(g Given, add adder, needs needer) {
 		}
 	}
 	if p.Zero && len(turned) > 0 {
-		add(finding.Finding{Code: Zero, Count: len(turned), Title: wording.Count(len(turned), "joint is", "joints are") + " rotated at rest",
-			Why:      "The receiver takes joints whose rotations are zero at rest: their axes are the world’s.",
-			Evidence: needs("largest rotation at rest", most, offZero, "°"), Where: finding.Where{Joints: turned}})
+		add(
+			finding.Finding{
+				Code:     Zero,
+				Count:    len(turned),
+				Title:    wording.Count(len(turned), "joint is", "joints are") + " rotated at rest",
+				Why:      "The receiver takes joints whose rotations are zero at rest: their axes are the world’s.",
+				Evidence: needs("largest rotation at rest", most, offZero, "°"),
+				Where:    finding.Where{Joints: turned},
+			},
+		)
 	}
 	if below, ok := map[string]float64{"t": 0, "a": 45}[p.Rest]; ok {
 		if _, off, err := pose.ArmsTo(s, g.Marks, below, false); err == nil && off > offRest {
 			name := map[string]string{"t": "T-pose", "a": "A-pose"}[p.Rest]
-			add(finding.Finding{Code: Rest, Data: below, Title: fmt.Sprintf("The arms are %.0f° off a %s", off, name), Why: fmt.Sprintf("The receiver takes a %s.", name),
-				Evidence: needs("arms off the pose", off, offRest, "°")})
+			add(
+				finding.Finding{
+					Code:     Rest,
+					Data:     below,
+					Title:    fmt.Sprintf("The arms are %.0f° off a %s", off, name),
+					Why:      fmt.Sprintf("The receiver takes a %s.", name),
+					Evidence: needs("arms off the pose", off, offRest, "°"),
+				},
+			)
 		}
 	}
 	if names := p.Names.Changes(s, g.Marks); len(names) > 0 {
@@ -260,9 +333,31 @@ func (p *Profile) weights(g Given, add adder, needs needer) {
 		}
 	}
 	if len(over) > 0 {
-		add(finding.Finding{Code: Influences, Count: len(over), Title: wording.Count(len(over), "vertex follows", "vertices follow") + fmt.Sprintf(" more than %s", wording.Count(p.Influences, "joint", "joints")),
-			Why:      fmt.Sprintf("The receiver takes at most %s per vertex; what is beyond is dropped there, and the skin jumps.", wording.Count(p.Influences, "influence", "influences")),
-			Evidence: needs("influences of the busiest vertex", float64(busiest), float64(p.Influences), ""), Where: finding.Where{Vertices: cut(over)}})
+		add(
+			finding.Finding{
+				Code:  Influences,
+				Count: len(over),
+				Title: wording.Count(
+					len(over),
+					"vertex follows",
+					"vertices follow",
+				) + fmt.Sprintf(
+					" more than %s",
+					wording.Count(p.Influences, "joint", "joints"),
+				),
+				Why: fmt.Sprintf(
+					"The receiver takes at most %s per vertex; what is beyond is dropped there, and the skin jumps.",
+					wording.Count(p.Influences, "influence", "influences"),
+				),
+				Evidence: needs(
+					"influences of the busiest vertex",
+					float64(busiest),
+					float64(p.Influences),
+					"",
+				),
+				Where: finding.Where{Vertices: cut(over)},
+			},
+		)
 	}
 	if p.PartJoints == 0 || g.Mesh == nil || len(w.Of) != len(g.Mesh.Points) {
 		return
@@ -282,9 +377,15 @@ func (p *Profile) weights(g Given, add adder, needs needer) {
 	}
 	for i, set := range follows {
 		if len(set) > p.PartJoints {
-			add(finding.Finding{Code: PartJoints, Count: len(set) - p.PartJoints, Title: fmt.Sprintf("%s follows %d joints", g.Mesh.Parts[i].Name, len(set)),
-				Why:      fmt.Sprintf("The receiver takes at most %d per part: separate the part, or remove joints.", p.PartJoints),
-				Evidence: needs("joints that the part follows", float64(len(set)), float64(p.PartJoints), "")})
+			add(
+				finding.Finding{
+					Code:     PartJoints,
+					Count:    len(set) - p.PartJoints,
+					Title:    fmt.Sprintf("%s follows %d joints", g.Mesh.Parts[i].Name, len(set)),
+					Why:      fmt.Sprintf("The receiver takes at most %d per part: separate the part, or remove joints.", p.PartJoints),
+					Evidence: needs("joints that the part follows", float64(len(set)), float64(p.PartJoints), ""),
+				},
+			)
 			return // the first: the others are named once it is mended
 		}
 	}
@@ -293,20 +394,39 @@ func (p *Profile) weights(g Given, add adder, needs needer) {
 // measures checks the rules of what the stages before have measured.
 func (p *Profile) measures(g Given, add adder, needs needer) {
 	if p.Clear && g.Blocking > 0 {
-		add(finding.Finding{Code: Clear, Count: g.Blocking, Title: wording.Count(g.Blocking, "earlier finding blocks", "earlier findings block"),
-			Why: "The receiver takes no character with a finding that blocks: they are listed below by stage.", Evidence: needs("findings that block", float64(g.Blocking), 0, "")})
+		add(
+			finding.Finding{
+				Code:     Clear,
+				Count:    g.Blocking,
+				Title:    wording.Count(g.Blocking, "earlier finding blocks", "earlier findings block"),
+				Why:      "The receiver takes no character with a finding that blocks: they are listed below by stage.",
+				Evidence: needs("findings that block", float64(g.Blocking), 0, ""),
+			},
+		)
 	}
 	if p.Score == 0 && p.Over == nil || g.Weights == nil {
 		return
 	}
 	if !g.Measured {
-		add(finding.Finding{Code: Checked, Title: "The motion check has not been run on the character as it is", Why: "The profile limits its score.",
-			Evidence: needs("motion checks of this revision", 0, 1, "")})
+		add(
+			finding.Finding{
+				Code:     Checked,
+				Title:    "The motion check has not been run on the character as it is",
+				Why:      "The profile limits its score.",
+				Evidence: needs("motion checks of this revision", 0, 1, ""),
+			},
+		)
 		return
 	}
 	if p.Score > 0 && g.Score > p.Score {
-		add(finding.Finding{Code: Score, Title: fmt.Sprintf("The motion check scores %.2f", g.Score), Why: fmt.Sprintf("The profile allows %.2f: see the worst spots at Motion.", p.Score),
-			Evidence: needs("score of the motion check", g.Score, p.Score, "")})
+		add(
+			finding.Finding{
+				Code:     Score,
+				Title:    fmt.Sprintf("The motion check scores %.2f", g.Score),
+				Why:      fmt.Sprintf("The profile allows %.2f: see the worst spots at Motion.", p.Score),
+				Evidence: needs("score of the motion check", g.Score, p.Score, ""),
+			},
+		)
 	} else if p.Over != nil && g.Over > *p.Over {
 		add(finding.Finding{Code: Score, Count: g.Over - *p.Over, Title: wording.Count(g.Over, "place is", "places are") + " over a limit in the motion check",
 			Why: fmt.Sprintf("The profile allows %s: see the worst spots at Motion.", atMost(*p.Over)), Evidence: needs("places over their limits", float64(g.Over), float64(*p.Over), "")})

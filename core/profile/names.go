@@ -6,8 +6,6 @@ import (
 	"unicode"
 
 	"wisemarrow/core/skeleton"
-
-	"golang.org/x/text/unicode/norm"
 )
 
 // longestName is what a joint's name may have here: a receiver may take less.
@@ -108,12 +106,21 @@ func (n *Names) numbered(name string, k int, x skeleton.Marks) string {
 	return n.joined(stem, "_"+strconv.Itoa(k), side, x)
 }
 
+// withoutAccents writes the letters of Latin-1 as those that they are read as.
+var withoutAccents = strings.NewReplacer(
+	"À", "A", "Á", "A", "Â", "A", "Ã", "A", "Ä", "A", "Å", "A", "Æ", "AE", "Ç", "C", "È", "E", "É", "E", "Ê", "E", "Ë", "E", "Ì", "I", "Í", "I",
+	"Î", "I", "Ï", "I", "Ñ", "N", "Ò", "O", "Ó", "O", "Ô", "O", "Õ", "O", "Ö", "O", "Ø", "O", "Ù", "U", "Ú", "U", "Û", "U", "Ü", "U", "Ý", "Y",
+	"ß", "ss", "à", "a", "á", "a", "â", "a", "ã", "a", "ä", "a", "å", "a", "æ", "ae", "ç", "c", "è", "e", "é", "e", "ê", "e", "ë", "e", "ì", "i",
+	"í", "i", "î", "i", "ï", "i", "ñ", "n", "ò", "o", "ó", "o", "ô", "o", "õ", "o", "ö", "o", "ø", "o", "ù", "u", "ú", "u", "û", "u", "ü", "u",
+	"ý", "y", "ÿ", "y",
+)
+
 // plain is a text of the letters a–z and A–Z, digits and underscores, that begins with no digit.
 func plain(text string) string {
 	var b strings.Builder
-	for _, r := range norm.NFD.String(text) {
+	for _, r := range withoutAccents.Replace(text) {
 		switch {
-		case unicode.Is(unicode.Mn, r): // an accent
+		case unicode.Is(unicode.Mn, r): // an accent of its own
 		case r < unicode.MaxASCII && (unicode.IsLetter(r) || unicode.IsDigit(r)) || r == '_':
 			b.WriteRune(r)
 		default:

@@ -71,19 +71,19 @@ var Leavable = []string{"textures", "attributes", "targets", "motions", "extras"
 // Units are the lengths of a file's unit, in meters, by name.
 var Units = map[string]float64{"m": 1, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 
-func most(n int) *int { return &n }
-
 // Shipped are the profiles that every production begins with. Their limits are common practice, no source, apart from those
 // of the avatar, which are VRM 1.0's (from memory).
 var Shipped = []Profile{
 	{
 		Name: "Real-time, 4 influences", Note: "What most real-time engines and phones take.",
-		Influences: 4, WeightBits: 8, Rounding: 3, Joints: 128, OneRoot: true, NoIdle: true, Triangles: true, NoLeftovers: true, Floor: true,
+		Influences: 4, WeightBits: 8, Rounding: 3, Joints: 128, OneRoot: true, NoIdle: true,
+		Triangles: true, NoLeftovers: true, Floor: true,
 		Names: &Names{Letters: "word", Longest: 63, AnyCase: true}, Clear: true, File: File{Format: "glb"},
 	},
 	{
 		Name: "Real-time, 8 influences", Note: "For engines that read two sets of four weights.",
-		Influences: 8, WeightBits: 16, Rounding: 3, Joints: 256, OneRoot: true, NoIdle: true, Triangles: true, NoLeftovers: true, Floor: true,
+		Influences: 8, WeightBits: 16, Rounding: 3, Joints: 256, OneRoot: true, NoIdle: true,
+		Triangles: true, NoLeftovers: true, Floor: true,
 		Names: &Names{Letters: "word", Longest: 63, AnyCase: true}, Clear: true, File: File{Format: "glb"},
 	},
 	{

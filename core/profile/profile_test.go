@@ -21,9 +21,11 @@ import (
 
 // A quad and a triangle in two parts, 10 cm above the floor; the second part is hidden, and a vertex has no face.
 func body() *mesh.Mesh {
-	m := &mesh.Mesh{Parts: []mesh.Part{{Name: "body", Frame: geom.IdentityMatrix}, {Name: "belt", Frame: geom.IdentityMatrix, Hidden: true}}}
-	for _, p := range []r3.Vec{{Y: 0.1}, {X: 1, Y: 0.1}, {X: 1, Y: 1.1}, {Y: 1.1}, {X: 2, Y: 0.1}, {X: 3, Y: 0.1}, {X: 3, Y: 1.1}, {X: 9, Y: 1.1}} {
-		m.Points = append(m.Points, p)
+	m := &mesh.Mesh{
+		Parts: []mesh.Part{{Name: "body", Frame: geom.IdentityMatrix}, {Name: "belt", Frame: geom.IdentityMatrix, Hidden: true}},
+	}
+	m.Points = []r3.Vec{
+		{Y: 0.1}, {X: 1, Y: 0.1}, {X: 1, Y: 1.1}, {Y: 1.1}, {X: 2, Y: 0.1}, {X: 3, Y: 0.1}, {X: 3, Y: 1.1}, {X: 9, Y: 1.1},
 	}
 	m.AddFace(0, 0, 1, 2, 3)
 	m.AddFace(1, 4, 5, 6)
@@ -68,7 +70,9 @@ func TestEveryRuleIsHeld(t *testing.T) {
 			g.Skeleton = &skeleton.Skeleton{Joints: s.Joints[:5]}
 		}},
 		{code: profile.PartJoints, p: profile.Profile{PartJoints: 2}, value: 3, met: func(g *profile.Given) { g.Weights = nil }},
-		{code: profile.OneRoot, p: profile.Profile{OneRoot: true}, value: 2, broken: func(g *profile.Given) { g.Skeleton = &two }, met: func(g *profile.Given) {}},
+		{code: profile.OneRoot, p: profile.Profile{OneRoot: true}, value: 2, broken: func(g *profile.Given) {
+			g.Skeleton = &two
+		}, met: func(g *profile.Given) {}},
 		{code: profile.NoIdle, p: profile.Profile{NoIdle: true}, value: float64(len(s.Joints) - 3), met: func(g *profile.Given) {
 			g.Skeleton = &skeleton.Skeleton{Joints: s.Joints[:3]}
 		}},
@@ -78,12 +82,16 @@ func TestEveryRuleIsHeld(t *testing.T) {
 		{code: profile.Rest, p: profile.Profile{Rest: "a"}, met: func(g *profile.Given) {
 			g.Skeleton = &skeleton.Skeleton{Joints: s.Joints[:1]}
 		}},
-		{code: profile.JointNames, p: profile.Profile{Names: &profile.Names{Prefix: "ch_"}}, value: float64(len(s.Joints)), met: func(g *profile.Given) {
+		{code: profile.JointNames, p: profile.Profile{Names: &profile.Names{Prefix: "ch_"}}, value: float64(len(s.Joints)), met: func(
+			g *profile.Given,
+		) {
 			g.Skeleton = &skeleton.Skeleton{Joints: []skeleton.Joint{{Name: "ch_hips", Parent: -1, Rot: geom.Identity}}}
 		}},
 		{code: profile.Vertices, p: profile.Profile{Vertices: 3}, value: 4, met: func(g *profile.Given) { g.Mesh = nil }},
 		{code: profile.OnePart, p: profile.Profile{OnePart: true}, value: 2, met: func(g *profile.Given) { g.Mesh = nil }},
-		{code: profile.Triangles, p: profile.Profile{Triangles: true}, value: 1, met: func(g *profile.Given) { g.Mesh = m.Triangulate([]bool{true, true}) }},
+		{code: profile.Triangles, p: profile.Profile{Triangles: true}, value: 1, met: func(g *profile.Given) {
+			g.Mesh = m.Triangulate([]bool{true, true})
+		}},
 		{code: profile.Floor, p: profile.Profile{Floor: true}, value: 0.1, met: func(g *profile.Given) {
 			low := *m
 			low.Points = make([]r3.Vec, len(m.Points))
@@ -98,7 +106,11 @@ func TestEveryRuleIsHeld(t *testing.T) {
 		{code: profile.Clear, p: profile.Profile{Clear: true}, value: 2, met: func(g *profile.Given) { g.Blocking = 0 }},
 		{code: profile.Score, p: profile.Profile{Score: 0.3}, value: 0.5, met: func(g *profile.Given) { g.Score = 0.3 }},
 		{code: profile.Score, p: profile.Profile{Over: &none}, value: 3, met: func(g *profile.Given) { g.Over = 0 }},
-		{code: profile.Checked, p: profile.Profile{Score: 0.3}, broken: func(g *profile.Given) { g.Measured = false }, met: func(g *profile.Given) { g.Score = 0.1 }},
+		{code: profile.Checked, p: profile.Profile{Score: 0.3}, broken: func(g *profile.Given) { g.Measured = false }, met: func(
+			g *profile.Given,
+		) {
+			g.Score = 0.1
+		}},
 	} {
 		t.Run(x.code, func(t *testing.T) {
 			x.p.Name = "house"

@@ -87,7 +87,12 @@ type Surface struct {
 
 // SurfaceOf is the material of a part: that which came with the file, as far as its words go, or a matt one of its color.
 func SurfaceOf(l *look.Look, p mesh.Part) Surface {
-	out := Surface{Name: p.Name, Color: [4]float64{float64(p.Colour[0]), float64(p.Colour[1]), float64(p.Colour[2]), 1}, Roughness: 0.9, Image: -1}
+	out := Surface{
+		Name:      p.Name,
+		Color:     [4]float64{float64(p.Colour[0]), float64(p.Colour[1]), float64(p.Colour[2]), 1},
+		Roughness: 0.9,
+		Image:     -1,
+	}
 	given := p.Material - 1
 	if l == nil || given < 0 || given >= len(l.Materials) {
 		return out

@@ -11,7 +11,7 @@ import (
 
 // carried is what a format has words for, of what a character may have.
 type carried struct {
-	skin, polygons, coordinates, colors, pictures, targets, drivers, motions, reel bool
+	skin, polygons, coordinates, colors, pictures, targets, drivers, motions bool
 }
 
 // carries are those of the formats with a mesh; docs/formats.md has the same table, and a test holds them to each other.

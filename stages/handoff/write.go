@@ -54,6 +54,12 @@ func Rigs() (out []Format) {
 	return out
 }
 
+// Shipped are the profiles that every production begins with.
+func Shipped() []profile.Profile { return profile.Shipped }
+
+// Leavable is what a file may leave out.
+func Leavable() []string { return profile.Leavable }
+
 // Namings are the public namings that a profile may ask for.
 func Namings() []skeleton.NameMap { return skeleton.NameMaps }
 
