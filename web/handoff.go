@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"wisemarrow/stages/handoff"
 	"wisemarrow/studio"
@@ -25,7 +26,7 @@ func (s *site) handoff(w http.ResponseWriter, r *http.Request) {
 	if at := q.Get("at"); err == nil && at != "" {
 		o, err = s.then(r.Context(), o, at)
 	}
-	options := handoff.Options{Name: o.Name, Since: o.rev.Time}
+	options := handoff.Options{Name: o.Name, Since: o.rev.Time.Truncate(time.Second)}
 	if text := q.Get("influences"); err == nil && text != "" {
 		if options.Influences, err = strconv.Atoi(text); err != nil || options.Influences < 1 || options.Influences > mostInfluences {
 			err = studio.Wrong("influences per vertex is a number from 1 to %d, not %q", mostInfluences, text)
@@ -90,7 +91,7 @@ func alsoOf(text string) []string {
 
 // stampOf is what a file says of where it comes from.
 func stampOf(o opened) *handoff.Stamp {
-	out := &handoff.Stamp{Program: "Wise Marrow", Character: o.ID, Name: o.Name, Revision: o.rev.ID, Made: o.rev.Time.UTC()}
+	out := &handoff.Stamp{Program: "Wise Marrow", Character: o.ID, Name: o.Name, Revision: o.rev.ID, Made: o.rev.Time.UTC().Truncate(time.Second)}
 	if sheet := o.state.Sheet; sheet != nil && !sheet.Stale {
 		out.Score = &sheet.Score
 	}

@@ -115,6 +115,9 @@ func against(
 		if ours, _, err = Meet(ctx, ours, p, nil, nil); err != nil {
 			return nil, nil, "", err
 		}
+		if ours.Weights != nil {
+			ours.Weights = stored(&ours, p, 0)
+		}
 	}
 	report := compare.Compare(SideOf(&ours), *theirs)
 	if report.Same() {

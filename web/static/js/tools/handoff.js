@@ -13,7 +13,7 @@ export function commands(add) {
 }
 
 const tray = document.getElementById('tray');
-const millimeters = (m) => `${(1000 * m).toPrecision(2)} mm`;
+const millimeters = (m) => (m < 1e-6 ? 'under 0.001 mm' : `${(1000 * m).toPrecision(2)} mm`);
 
 // asked gets an answer about the character as it is, once for each revision and use, and passes over one that comes late.
 function asked(path, show) {
