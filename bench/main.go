@@ -67,6 +67,7 @@ func main() {
 		{"builds", builds},
 		{"shape-speed", shapeSpeed},
 		{"sculpt", sculptSpeed},
+		{"handoff", handoffSpeed},
 		{"pose-correctives", poseCorrectives},
 		{"limits", limits}}
 	for _, table := range tables {

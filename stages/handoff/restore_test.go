@@ -95,7 +95,7 @@ func TestWhatCameBackIsCompared(t *testing.T) {
 		side, err := handoff.ReadBack("odile.glb", file.Bytes(), reading.Default)
 		require.NoError(t, err)
 		r := compare.Compare(handoff.SideOf(&ready), *side)
-		require.Equal(t, []string{"nothing differs"}, handoff.Said(r))
+		require.Equal(t, []string{"Nothing differs"}, handoff.Said(r))
 	}
 	none, err := handoff.ReadBack("odile.usda", nil, reading.Default)
 	require.NoError(t, err)

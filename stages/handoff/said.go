@@ -72,7 +72,7 @@ func Said(r *compare.Report) []string {
 	add(r.Targets, "shape target differs", "shape targets differ", "")
 	add(r.Motions, "motion differs", "motions differ", "")
 	if len(out) == 0 {
-		return []string{"nothing differs"}
+		return []string{"Nothing differs"}
 	}
 	for i, line := range out {
 		out[i] = strings.ToUpper(line[:1]) + line[1:]
