@@ -91,6 +91,8 @@ test('draw them', async ({ page }) => {
   await page.keyboard.press('Control+z');
   await open(page, 'Odile', 'handoff');
   await marrow(page, (m) => m.set({ chosen: -1 }));
+  await page.locator('#profile').selectOption({ label: 'Humanoid avatar, VRM 1.0' });
+  await expect(page.locator('#plan li').first()).toBeVisible({ timeout: 30_000 });
   await shot(page, 'handoff');
   await page.evaluate(() => { document.documentElement.dataset.theme = 'dark'; dispatchEvent(new Event('themechange')); });
   await page.keyboard.press('6');

@@ -18,7 +18,7 @@ import (
 )
 
 // Extensions are the mesh files that can be read.
-var Extensions = []string{".obj", ".glb", ".gltf", ".ply", ".stl", ".off"}
+var Extensions = []string{".obj", ".glb", ".gltf", ".vrm", ".ply", ".stl", ".off"}
 
 // Decode reads the file of that name. A format other than glTF gives a scene
 // with a mesh only. Errors start with the name.
@@ -26,7 +26,7 @@ func Decode(name string, r io.Reader, resolve gltf.Resolver, l reading.Limits) (
 	var m *mesh.Mesh
 	var err error
 	switch ext := strings.ToLower(filepath.Ext(name)); ext {
-	case ".glb", ".gltf":
+	case ".glb", ".gltf", ".vrm":
 		s, err := gltf.Decode(r, resolve, l)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strings"
 
 	"wisemarrow/core/geom"
@@ -84,6 +85,9 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 		return nil, reading.At("JSON", "%s", strings.ReplaceAll(err.Error(), "Go struct field document.", ""))
 	}
 	for _, e := range f.doc.ExtensionsRequired {
+		if slices.Contains(understood, e) {
+			continue
+		}
 		return nil, &reading.Error{
 			Where: "extensionsRequired",
 			What:  fmt.Sprintf("the file cannot be read without %s", e),
@@ -108,6 +112,10 @@ func Decode(r io.Reader, resolve Resolver, l reading.Limits) (*Scene, error) {
 	}
 	return d.scene, d.run()
 }
+
+// understood are the extensions that a file may require: whole numbers for attributes, which are read as any other numbers are, and
+// bones of an avatar, which are joints.
+var understood = []string{"KHR_mesh_quantization", "VRMC_vrm"}
 
 // maxNodes is how many nodes, meshes, accessors and views a file may have.
 const maxNodes = 200_000

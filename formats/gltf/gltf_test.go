@@ -422,3 +422,31 @@ func TestWhatIsWrittenIsAlignedAndBounded(t *testing.T) {
 		require.Positive(t, positions)
 	}
 }
+
+// Attributes in whole numbers (KHR_mesh_quantization) are read as what they stand for; the node scales them.
+func TestQuantizedAttributesAreRead(t *testing.T) {
+	var bin []byte
+	for _, p := range [][4]int16{{0, 0, 0, 0}, {1000, 0, 0, 0}, {0, 2000, 0, 0}} {
+		for _, x := range p {
+			bin = binary.LittleEndian.AppendUint16(bin, uint16(x))
+		}
+	}
+	for range 3 {
+		bin = append(bin, 0, 0, 127, 0) // +Z, normalized
+	}
+	text := `{"asset":{"version":"2.0"},"extensionsUsed":["KHR_mesh_quantization"],"extensionsRequired":["KHR_mesh_quantization"],
+"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,` + base64.StdEncoding.EncodeToString(bin) + `"}],
+"bufferViews":[{"buffer":0,"byteLength":24,"byteStride":8},{"buffer":0,"byteOffset":24,"byteLength":12,"byteStride":4}],
+"accessors":[{"bufferView":0,"componentType":5122,"count":3,"type":"VEC3","min":[0,0,0],"max":[1000,2000,0]},
+{"bufferView":1,"componentType":5120,"normalized":true,"count":3,"type":"VEC3"}],
+"meshes":[{"name":"flag","primitives":[{"attributes":{"POSITION":0,"NORMAL":1}}]}],
+"nodes":[{"mesh":0,"name":"flag","scale":[0.001,0.001,0.001]}],"scenes":[{"nodes":[0]}],"scene":0}`
+	x, err := gltf.Decode(strings.NewReader(text), nil, reading.Default)
+	require.NoError(t, err)
+	points := x.Mesh.World()
+	require.InDelta(t, 0, r3.Norm(r3.Sub(points[1], r3.Vec{X: 1})), 1e-12)
+	require.InDelta(t, 0, r3.Norm(r3.Sub(points[2], r3.Vec{Y: 2})), 1e-12)
+	require.Equal(t, [3]float32{0, 0, 1}, x.Mesh.Normal[0])
+	_, err = gltf.Decode(strings.NewReader(strings.ReplaceAll(text, "KHR_mesh_quantization", "EXT_meshopt_compression")), nil, reading.Default)
+	require.ErrorContains(t, err, "EXT_meshopt_compression", "what cannot be read is named")
+}

@@ -307,3 +307,26 @@ func TestRoundingBeyondWhatIsAllowed(t *testing.T) {
 	require.True(t, ok)
 	require.NotEmpty(t, f.Remedies)
 }
+
+// What leaves shape targets without the joint that brings them on is asked for, though the skin would not move.
+func TestWhatDriversLoseIsAskedFor(t *testing.T) {
+	s := studiotest.Bound(t)
+	m := *s.Mesh
+	m.Shapes = []mesh.Shape{{Name: "curl", Vertex: []int32{3}, Offset: []r3.Vec{{Y: 0.01}}}}
+	s.Mesh = &m
+	s = studiotest.Do(t, s, "drive_target", `{"target":"curl","joint":"head","axis":"bend","degrees":20}`)
+	p := profile.Profile{Name: "tidy", NoIdle: true}
+	f, ok := needs(chosen(t, s, p))[profile.NoIdle]
+	require.True(t, ok)
+	require.Contains(t, f.Where.Joints, "head_end", "which gives the head its direction")
+	next, steps, err := handoff.Meet(context.Background(), s, &p, nil, nil)
+	require.NoError(t, err)
+	require.Len(t, steps, 1)
+	require.Equal(t, "asks", steps[0].Loss)
+	require.Equal(t, []string{"curl"}, steps[0].Lost)
+	require.Contains(t, steps[0].Said, "curl")
+	require.Same(t, s.Skeleton, next.Skeleton)
+	_, steps, err = handoff.Meet(context.Background(), s, &p, []string{profile.NoIdle}, nil)
+	require.NoError(t, err)
+	require.True(t, steps[0].Made)
+}

@@ -169,7 +169,7 @@ func write(s *studio.State, what string, w io.Writer, unit float64, file profile
 	x := sceneOf(s, what, file, o)
 	switch what {
 	case "vrm":
-		if err := asAvatar(x, s, file, o.Name); err != nil {
+		if err := asAvatar(x, s, o.Profile, o.Name); err != nil {
 			return err
 		}
 	case "usda":
@@ -285,7 +285,14 @@ func stored(s *studio.State, p *profile.Profile, influences int) *weights.Weight
 }
 
 // asAvatar makes a scene one of the open avatar standard, or says which bones it lacks.
-func asAvatar(x *gltf.Scene, s *studio.State, file profile.File, name string) error {
+func asAvatar(x *gltf.Scene, s *studio.State, p *profile.Profile, name string) error {
+	var file profile.File
+	prefix := ""
+	if p != nil {
+		if file = p.File; p.Names != nil {
+			prefix = p.Names.Prefix
+		}
+	}
 	a := &gltf.Avatar{Bones: map[string]int{}, Meta: gltf.AvatarMeta{Name: cmp.Or(name, "character"), Authors: []string{"unknown"}}}
 	if file.Avatar != nil {
 		if err := json.Unmarshal(file.Avatar, &a.Meta); err != nil {
@@ -302,7 +309,8 @@ func asAvatar(x *gltf.Scene, s *studio.State, file profile.File, name string) er
 	}
 	ours := names.Ours()
 	for i, j := range s.Skeleton.Joints {
-		if bone, ok := names.Joints[j.Name]; ok {
+		stem, side := s.Settings.Marks.Split(j.Name)
+		if bone, ok := names.Joints[skeleton.DefaultMarks.Join(strings.TrimPrefix(stem, prefix), side)]; ok {
 			a.Bones[bone] = i
 		} else if _, ok := ours[j.Name]; ok {
 			a.Bones[j.Name] = i

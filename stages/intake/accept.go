@@ -39,7 +39,7 @@ var guesses = []string{
 
 // statesUnits are the formats whose standard says that lengths are metres with Y up
 // (glTF 2.0, section 3.4).
-var statesUnits = []string{".glb", ".gltf"}
+var statesUnits = []string{".glb", ".gltf", ".vrm"}
 
 // Judge goes over what a check of the mesh of s found by what is known of its file and of the
 // person's mind, and adds the remedies. A guess against what the file states harms and does not block; a guess
