@@ -186,6 +186,14 @@ func TestObjectsKeepTheirNames(t *testing.T) {
 	mixed := sleeved() // objects whose vertices lie among each other stay one, so that vertices keep their numbers
 	mixed.Mesh.Parts[2].Object = `Arm "left"`
 	assert.Len(t, mixed.Mesh.Objects("skin"), 1)
+	between := &mesh.Mesh{Parts: []mesh.Part{mesh.NewPart("a"), mesh.NewPart("b"), mesh.NewPart("c")}, Points: make([]r3.Vec, 9)}
+	between.Parts[0].Object, between.Parts[1].Object, between.Parts[2].Object = "Outer", "Inner", "Outer"
+	for f := range int32(3) {
+		between.AddFace(f, 3*f, 3*f+1, 3*f+2)
+	}
+	assert.Len(t, between.Objects("skin"), 1, "no vertex is shared, and still")
+	between.Parts[2].Object = "Inner"
+	assert.Len(t, between.Objects("skin"), 2)
 	apart, origin := mixed.Mesh.PartsApart()
 	assert.Len(t, origin, 12+8+8)
 	assert.Len(t, apart.Objects("skin"), 3)

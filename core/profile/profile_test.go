@@ -293,3 +293,13 @@ func FuzzDecode(f *testing.F) {
 		p.Check(profile.Given{Skeleton: s, Mesh: body(), Marks: skeleton.DefaultMarks})
 	})
 }
+
+// A joint without vertices of its own is no idle one where another hangs from it that has some.
+func TestJointsThatCarryOthersAreNotIdle(t *testing.T) {
+	s := chain("root", "hips", "tail", "tip")
+	w := &weights.Weights{Joints: []string{"tail"}, Of: [][]weights.Influence{{{Joint: 0, Value: 1}}}}
+	assert.Equal(t, []string{"tip"}, profile.Idle(s, w))
+	s.Joints[3].Helper = &skeleton.Helper{Driver: "root"}
+	assert.Equal(t, []string{"tip"}, profile.Idle(s, w))
+	assert.Empty(t, profile.Idle(s, nil), "before a bind nothing is known")
+}
