@@ -26,7 +26,7 @@ test('what caps and eight bits cost the skin is told before the download', async
   await expect(rows).toHaveCount(4);
   await expect(rows.nth(0)).toContainText('up to 4');
   await expect(rows.nth(2)).toContainText('none');
-  await expect(rows.nth(3)).toContainText(/8 bits each.*mm/);
+  await expect(rows.nth(3)).toContainText(/8 bits each.*[cm]m/);
   await rows.nth(3).click();
   await expect(page.locator('[role=status]').filter({ hasText: /farthest at vertex \d+/ }).first()).toBeVisible();
 });

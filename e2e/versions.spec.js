@@ -36,6 +36,8 @@ test('a rule is met, a version kept, its file changed elsewhere, recognized, and
     await expect(page.locator('#profile option:checked')).toHaveText('House');
     await expect(page.locator('#plan li', { hasText: 'Rename joints' })).toContainText('The skin stays');
 
+    for (const text of await page.locator('#plan li small').allTextContents()) expect(text).not.toMatch(/e[+-]\d/);
+
     // The character itself is made to fit.
     await page.locator('[data-meet]').click();
     await expect.poll(() => page.evaluate(() => globalThis.marrow.store.character.joints.every((j) => j.name.startsWith('ch_')))).toBe(true);

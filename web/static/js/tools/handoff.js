@@ -4,7 +4,7 @@ import { ask } from '../ask.js';
 import { operate, on, set, store } from '../session.js';
 import { chooseAt } from '../plate.js';
 import { loadTray } from '../tray.js';
-import './versions.js';
+import { length } from './versions.js';
 
 export const tool = { stage: 'handoff', click: chooseAt, show: () => ({}) };
 
@@ -13,7 +13,6 @@ export function commands(add) {
 }
 
 const tray = document.getElementById('tray');
-const millimeters = (m) => (m < 1e-6 ? 'under 0.001 mm' : `${(1000 * m).toPrecision(2)} mm`);
 
 // asked gets an answer about the character as it is, once for each revision and use, and passes over one that comes late.
 function asked(path, show) {
@@ -139,7 +138,7 @@ const plan = asked('handoffplan', (known) => {
     tick.checked = x.made || keep.has(x.code);
     tick.disabled = x.loss !== 'asks';
     what.textContent = x.does || x.title;
-    said.textContent = x.made ? `${x.title}. ${x.loss === 'allowed' ? `Moves the skin by up to ${millimeters(x.apart_m)}, which the profile allows.` : 'The skin stays.'}` : x.lost?.length ? `${x.title}. Would leave these shape targets without what brings them on: ${x.lost.join(', ')}.` : x.loss === 'asks' ? `${x.title}. Would move the skin by up to ${millimeters(x.apart_m)}${x.pose ? ` in ${x.pose}` : ''}.` : `${x.title}: ${x.said}.`;
+    said.textContent = x.made ? `${x.title}. ${x.loss === 'allowed' ? `Moves the skin by up to ${length(x.apart_m)}, which the profile allows.` : 'The skin stays.'}` : x.lost?.length ? `${x.title}. Would leave these shape targets without what brings them on: ${x.lost.join(', ')}.` : x.loss === 'asks' ? `${x.title}. Would move the skin by up to ${length(x.apart_m)}${x.pose ? ` in ${x.pose}` : ''}.` : `${x.title}: ${x.said}.`;
     label.className = 'tick';
     label.append(tick, what);
     li.className = x.made ? '' : 'weak';
@@ -171,7 +170,7 @@ const costs = asked('handoffcost', (known) => {
     a.textContent = x.bits ? `up to ${x.influences}, ${x.bits} bits each` : `up to ${x.influences}`;
     b.className = d.className = 'num';
     b.textContent = x.changed ? x.changed.toLocaleString('en') : 'none';
-    d.textContent = x.changed ? millimeters(x.farthest_m) : '0';
+    d.textContent = x.changed ? length(x.farthest_m) : '0';
     tr.className = x.over ? 'weak' : '';
     if (x.vertex >= 0) {
       tr.tabIndex = 0;

@@ -7,7 +7,8 @@ const tray = document.getElementById('tray');
 const $ = (id) => /** @type {any} */ (document.getElementById(id));
 const made = (tag, text = '', className = '') => Object.assign(document.createElement(tag), { textContent: text, className });
 const when = (t) => new Date(t).toLocaleString('en-GB', { day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit' });
-const length = (m) => (m >= 0.01 ? `${(100 * m).toPrecision(3)} cm` : `${(1000 * m).toPrecision(2)} mm`);
+// length says a distance in meters in the unit that a person would.
+export const length = (m) => (m >= 0.01 ? `${(100 * m).toFixed(1)} cm` : m < 1e-6 ? 'under 0.001 mm' : `${(1000 * m).toPrecision(2)} mm`);
 
 const pictureWide = 240; // pixels
 
