@@ -56,8 +56,6 @@ type Weights struct {
 	Apart    float64 `json:"apart_m"`        // how far the skins are led apart when joints turn to the ends of their usual ranges
 	Vertex   int32   `json:"vertex"`         // of the second, that is led farthest apart; -1: none
 	Pose     string  `json:"pose,omitempty"` // in which
-	// Far is how far each vertex of the second is led apart, for a map; left out of reports.
-	Far []float64 `json:"-"`
 }
 
 // Report is what differs. Lists are cut at mostListed, and Cut says so.
@@ -385,16 +383,11 @@ func skins(r *Report, a, b Side, of []int32, was map[string]string) *Weights {
 	before := &weights.Weights{Joints: names, Of: a.Weights.Of, Mix: a.Weights.Mix}
 	copy(after.Of, a.Weights.Of)
 	counts, most := make([]int, len(names)), make([]float64, len(names))
-	back := make([]int32, len(a.Weights.Of))
-	for v := range back {
-		back[v] = -1
-	}
 	share := make([]float64, len(names))
 	for v, o := range of {
 		if o < 0 || v >= len(b.Weights.Of) {
 			continue
 		}
-		back[o] = int32(v)
 		list := make([]weights.Influence, 0, len(b.Weights.Of[v]))
 		for _, x := range b.Weights.Of[v] {
 			list = append(list, weights.Influence{Joint: column[x.Joint], Value: x.Value})
@@ -425,13 +418,10 @@ func skins(r *Report, a, b Side, of []int32, was map[string]string) *Weights {
 	}
 	if out.Vertices > 0 {
 		far, apart, in := deform.ApartQuickly(a.Mesh.World(), before, after, a.Skeleton, a.Marks)
-		out.Apart, out.Pose, out.Far = apart, in, make([]float64, len(of))
+		out.Apart, out.Pose = apart, in
 		for v, o := range of {
-			if o >= 0 {
-				out.Far[v] = far[o]
-				if far[o] == apart && apart > 0 && out.Vertex < 0 {
-					out.Vertex = int32(v)
-				}
+			if o >= 0 && far[o] == apart && apart > 0 && out.Vertex < 0 {
+				out.Vertex = int32(v)
 			}
 		}
 	}

@@ -433,7 +433,7 @@ func (p *Profile) measures(g Given, add adder, needs needer) {
 	}
 }
 
-// Idle are the joints that move nothing: no vertex follows them, or any that hangs from them, and no helper joint is driven by
+// Idle are the joints that move nothing: no vertex follows them or a joint below them, and no helper joint is driven by
 // them.
 func Idle(s *skeleton.Skeleton, w *weights.Weights) (out []string) {
 	if w == nil {

@@ -62,15 +62,10 @@ type encoder struct {
 	of      []int // by part: number of its material
 }
 
-// object is a mesh that is written, with what is to be said of it elsewhere.
+// object is a mesh that is written, and its id.
 type object struct {
-	mesh.Object
-	id, name string
-	of       *mesh.Mesh
-	verts    []int32
-	to       []int32
-	faces    []int32
-	weights  *weights.Weights
+	outgoing.Object
+	id string
 }
 
 func (e *encoder) line(format string, args ...any) {
@@ -149,43 +144,10 @@ func unitName(meters float64) string {
 	return "unit"
 }
 
-// find lists the objects and materials, and what moves them.
+// find lists the objects and materials.
 func (e *encoder) find(m *mesh.Mesh) {
-	in, out := m.Bindable()
-	w := e.x.Weights
-	if e.x.Skeleton == nil || w == nil {
-		in, out, w = m, nil, nil
-	}
-	add := func(of *mesh.Mesh, name string, loose func(v int32) bool, w *weights.Weights) {
-		used := make([]bool, len(of.Points))
-		for _, v := range of.Corner {
-			used[v] = true
-		}
-		for _, o := range of.Objects(name) {
-			x := object{Object: o, of: of, weights: w, to: make([]int32, len(of.Points)), name: o.Name, id: e.ids.Of(o.Name)}
-			for v := int32(o.From); v < int32(o.To); v++ {
-				if used[v] || loose(v) {
-					x.to[v] = int32(len(x.verts))
-					x.verts = append(x.verts, v)
-				}
-			}
-			mine := map[int32]bool{}
-			for _, p := range o.Parts {
-				mine[int32(p)] = true
-			}
-			for f := range of.Faces() {
-				if mine[of.PartOf(f)] {
-					x.faces = append(x.faces, int32(f))
-				}
-			}
-			if len(x.verts) > 0 {
-				e.objects = append(e.objects, x)
-			}
-		}
-	}
-	add(in, "skin", func(v int32) bool { return out == nil || !out[v] }, w)
-	if out != nil {
-		add(m.Unbindable(), "unbound", func(int32) bool { return false }, nil)
+	for _, o := range outgoing.Objects(e.x) {
+		e.objects = append(e.objects, object{o, e.ids.Of(o.Name)})
 	}
 	known := map[outgoing.Surface]int{}
 	for _, p := range m.Parts {
@@ -278,9 +240,9 @@ func places(list []r3.Vec) []float64 {
 
 // geometry writes an object.
 func (e *encoder) geometry(x *object) {
-	m, id, name, points := x.of, x.id, x.name, x.of.World()
-	at := make([]r3.Vec, len(x.verts))
-	for i, v := range x.verts {
+	m, id, name, points := x.Of, x.id, x.Name, x.Of.World()
+	at := make([]r3.Vec, len(x.Verts))
+	for i, v := range x.Verts {
 		at[i] = points[v]
 	}
 	e.open("geometry", `id="%s" name="%s"`, id, escaped(name))
@@ -288,11 +250,11 @@ func (e *encoder) geometry(x *object) {
 	e.source(id+"_positions", places(at), "X", "Y", "Z")
 	var normals, st []float64
 	var corners int
-	for _, f := range x.faces {
+	for _, f := range x.Faces {
 		corners += len(m.Face(int(f)))
 	}
 	if m.Normal != nil {
-		for _, f := range x.faces {
+		for _, f := range x.Faces {
 			for c := m.Start[f]; c < m.Start[f+1]; c++ {
 				n := m.Normal[c]
 				normals = append(normals, float64(n[0]), float64(n[1]), float64(n[2]))
@@ -300,15 +262,15 @@ func (e *encoder) geometry(x *object) {
 		}
 	} else {
 		smooth := m.VertexNormals(points)
-		own := make([]r3.Vec, len(x.verts))
-		for i, v := range x.verts {
+		own := make([]r3.Vec, len(x.Verts))
+		for i, v := range x.Verts {
 			own[i] = smooth[v]
 		}
 		normals = places(own)
 	}
 	e.source(id+"_normals", normals, "X", "Y", "Z")
 	if m.UV != nil {
-		for _, f := range x.faces {
+		for _, f := range x.Faces {
 			for c := m.Start[f]; c < m.Start[f+1]; c++ {
 				st = append(st, float64(m.UV[c][0]), 1-float64(m.UV[c][1])) // from the lower edge
 			}
@@ -317,11 +279,11 @@ func (e *encoder) geometry(x *object) {
 	}
 	e.line(`<vertices id="%s_vertices"><input semantic="POSITION" source="#%s_positions"/></vertices>`, id, id)
 	by := map[int32][]int{} // part → its faces by their place among those of the object
-	for k, f := range x.faces {
+	for k, f := range x.Faces {
 		by[m.PartOf(int(f))] = append(by[m.PartOf(int(f))], k)
 	}
-	first := make([]int, len(x.faces)+1) // corner of the object at which a face begins
-	for k, f := range x.faces {
+	first := make([]int, len(x.Faces)+1) // corner of the object at which a face begins
+	for k, f := range x.Faces {
 		first[k+1] = first[k] + len(m.Face(int(f)))
 	}
 	for _, p := range x.Parts {
@@ -337,7 +299,7 @@ func (e *encoder) geometry(x *object) {
 		}
 		var count, index strings.Builder
 		for n, k := range list {
-			face := m.Face(int(x.faces[k]))
+			face := m.Face(int(x.Faces[k]))
 			if n > 0 {
 				count.WriteByte(' ')
 			}
@@ -346,7 +308,7 @@ func (e *encoder) geometry(x *object) {
 				if n+c > 0 {
 					index.WriteByte(' ')
 				}
-				own := int(x.to[v])
+				own := int(x.At(v))
 				normal := own
 				if m.Normal != nil {
 					normal = first[k] + c
@@ -369,14 +331,14 @@ func (e *encoder) geometry(x *object) {
 func (e *encoder) controllers() {
 	any := false
 	for _, x := range e.objects {
-		any = any || x.weights != nil
+		any = any || x.Weights != nil
 	}
 	if !any {
 		return
 	}
 	e.open("library_controllers", "")
 	for i := range e.objects {
-		if x := &e.objects[i]; x.weights != nil {
+		if x := &e.objects[i]; x.Weights != nil {
 			e.skin(x)
 		}
 	}
@@ -397,7 +359,7 @@ func rows(m geom.Matrix) []float64 {
 func (e *encoder) skin(x *object) {
 	s, id := e.x.Skeleton, x.id+"_skin"
 	at := s.Numbers()
-	e.open("controller", `id="%s" name="%s"`, id, escaped(x.name))
+	e.open("controller", `id="%s" name="%s"`, id, escaped(x.Name))
 	e.open("skin", `source="#%s"`, x.id)
 	e.line("<bind_shape_matrix>1 0 0 0 0 1 0 0 0 0 1 0 0 0 0 1</bind_shape_matrix>")
 	e.names(id+"_joints", "Name_array", "JOINT", e.joints)
@@ -413,8 +375,8 @@ func (e *encoder) skin(x *object) {
 	var shares []float64
 	number := map[float32]int{}
 	var count, index strings.Builder
-	for i, v := range x.verts {
-		list := x.weights.Of[v]
+	for i, v := range x.Verts {
+		list := x.Weights.Of[v]
 		if len(list) == 0 {
 			list = []weights.Influence{{Joint: -1, Value: 1}} // the root leads it
 		}
@@ -425,7 +387,7 @@ func (e *encoder) skin(x *object) {
 		for k, y := range list {
 			j := 0
 			if y.Joint >= 0 {
-				j = at[x.weights.Joints[y.Joint]]
+				j = at[x.Weights.Joints[y.Joint]]
 			}
 			share := float32(y.Value)
 			n, ok := number[share]
@@ -442,7 +404,7 @@ func (e *encoder) skin(x *object) {
 	}
 	e.source(id+"_weights", shares, "WEIGHT")
 	e.line(`<joints><input semantic="JOINT" source="#%s_joints"/><input semantic="INV_BIND_MATRIX" source="#%s_binds"/></joints>`, id, id)
-	e.open("vertex_weights", `count="%d"`, len(x.verts))
+	e.open("vertex_weights", `count="%d"`, len(x.Verts))
 	e.line(`<input semantic="JOINT" source="#%s_joints" offset="0"/>`, id)
 	e.line(`<input semantic="WEIGHT" source="#%s_weights" offset="1"/>`, id)
 	e.line("<vcount>%s</vcount>", count.String())
@@ -510,13 +472,13 @@ func (e *encoder) scene() {
 	}
 	for i := range e.objects {
 		x := &e.objects[i]
-		e.open("node", `id="%s_node" name="%s"`, x.id, escaped(x.name))
+		e.open("node", `id="%s_node" name="%s"`, x.id, escaped(x.Name))
 		tag, url := "instance_geometry", x.id
-		if x.weights != nil {
+		if x.Weights != nil {
 			tag, url = "instance_controller", x.id+"_skin"
 		}
 		e.open(tag, `url="#%s"`, url)
-		if x.weights != nil {
+		if x.Weights != nil {
 			for _, r := range roots {
 				e.line("<skeleton>#%s</skeleton>", r)
 			}

@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"wisemarrow/core/geom"
-	"wisemarrow/core/mesh"
 	"wisemarrow/core/pose"
 	"wisemarrow/core/shape"
 	"wisemarrow/core/skeleton"
@@ -183,7 +182,7 @@ func (e *encoder) stage() {
 		e.skeleton(e.x.Skeleton)
 	}
 	if e.x.Mesh != nil {
-		e.mesh(e.x.Mesh)
+		e.mesh()
 		e.materials()
 	}
 	e.shut()
@@ -325,50 +324,16 @@ func (e *encoder) samples(what string, c *pose.Clip, frames []outgoing.Frame, on
 }
 
 // mesh writes each object as a mesh, those that are out of the bind without a skin.
-func (e *encoder) mesh(m *mesh.Mesh) {
-	in, out := m.Bindable()
-	w := e.x.Weights
-	if e.x.Skeleton == nil || w == nil {
-		in, out, w = m, nil, nil
-	}
-	for _, o := range in.Objects("skin") {
-		e.object(in, o, func(v int32) bool { return out == nil || !out[v] }, w)
-	}
-	if out != nil {
-		left := m.Unbindable()
-		for _, o := range left.Objects("unbound") {
-			e.object(left, o, func(int32) bool { return false }, nil)
-		}
+func (e *encoder) mesh() {
+	list := outgoing.Objects(e.x)
+	for i := range list {
+		e.object(&list[i])
 	}
 }
 
-// object writes one. Vertices without a face are written where loose says so; no others are.
-func (e *encoder) object(m *mesh.Mesh, o mesh.Object, loose func(v int32) bool, w *weights.Weights) {
-	mine := map[int32]bool{}
-	for _, p := range o.Parts {
-		mine[int32(p)] = true
-	}
-	used := make([]bool, len(m.Points))
-	var faces []int32
-	for f := range m.Faces() {
-		for _, v := range m.Face(f) {
-			used[v] = true
-		}
-		if mine[m.PartOf(f)] {
-			faces = append(faces, int32(f))
-		}
-	}
-	to := make([]int32, len(m.Points))
-	var verts []int32
-	for v := o.From; v < o.To; v++ {
-		if used[v] || loose(int32(v)) {
-			to[v] = int32(len(verts))
-			verts = append(verts, int32(v))
-		}
-	}
-	if len(verts) == 0 {
-		return
-	}
+// object writes one.
+func (e *encoder) object(o *outgoing.Object) {
+	m, verts, w := o.Of, o.Verts, o.Weights
 	name := e.names.Of(o.Name)
 	e.line("def Mesh %q (", name)
 	e.depth++
@@ -387,10 +352,10 @@ func (e *encoder) object(m *mesh.Mesh, o mesh.Object, loose func(v int32) bool, 
 	e.line("float3[] extent = %s", told([]r3.Vec{box.Min, box.Max}, vector))
 	var counts, index []int32
 	var corner []int32
-	for _, f := range faces {
+	for _, f := range o.Faces {
 		counts = append(counts, int32(len(m.Face(int(f)))))
 		for c := m.Start[f]; c < m.Start[f+1]; c++ {
-			index, corner = append(index, to[m.Corner[c]]), append(corner, c)
+			index, corner = append(index, o.At(m.Corner[c])), append(corner, c)
 		}
 	}
 	e.line("int[] faceVertexCounts = %s", told(counts, whole))
@@ -423,9 +388,9 @@ func (e *encoder) object(m *mesh.Mesh, o mesh.Object, loose func(v int32) bool, 
 		e.skin(verts, w)
 	}
 	e.line(`uniform token subdivisionScheme = "none"`)
-	e.targetsOf(m, to, verts, o)
+	e.targetsOf(o)
 	if len(o.Parts) > 1 {
-		e.subsets(m, o, faces)
+		e.subsets(o)
 	}
 	e.shut()
 	e.line("")
@@ -476,13 +441,9 @@ func (e *encoder) skin(verts []int32, w *weights.Weights) {
 }
 
 // targetsOf writes the shape targets that move a vertex of the object. Without a skeleton nothing could play them.
-func (e *encoder) targetsOf(m *mesh.Mesh, to, verts []int32, o mesh.Object) {
-	if len(m.Shapes) == 0 || e.x.Skeleton == nil || e.x.Weights == nil {
+func (e *encoder) targetsOf(o *outgoing.Object) {
+	if len(o.Of.Shapes) == 0 || e.x.Skeleton == nil || e.x.Weights == nil {
 		return
-	}
-	here := make([]bool, len(m.Points))
-	for _, v := range verts {
-		here[v] = true
 	}
 	type target struct {
 		name   string
@@ -491,11 +452,11 @@ func (e *encoder) targetsOf(m *mesh.Mesh, to, verts []int32, o mesh.Object) {
 	}
 	var list []target
 	var names []string
-	for k, x := range m.WorldShapes() {
+	for k, x := range o.Of.WorldShapes() {
 		t := target{name: e.targets[k]}
 		for i, v := range x.Vertex {
-			if here[v] {
-				t.vertex, t.offset = append(t.vertex, to[v]), append(t.offset, x.Offset[i])
+			if o.Has(v) {
+				t.vertex, t.offset = append(t.vertex, o.At(v)), append(t.offset, x.Offset[i])
 			}
 		}
 		if len(t.vertex) > 0 {
@@ -517,9 +478,10 @@ func (e *encoder) targetsOf(m *mesh.Mesh, to, verts []int32, o mesh.Object) {
 }
 
 // subsets gives each part of an object its material.
-func (e *encoder) subsets(m *mesh.Mesh, o mesh.Object, faces []int32) {
+func (e *encoder) subsets(o *outgoing.Object) {
+	m := o.Of
 	by := map[int32][]int32{}
-	for k, f := range faces {
+	for k, f := range o.Faces {
 		by[m.PartOf(int(f))] = append(by[m.PartOf(int(f))], int32(k))
 	}
 	e.line(`uniform token subsetFamily:materialBind:familyType = "nonOverlapping"`)

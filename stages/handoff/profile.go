@@ -35,6 +35,7 @@ func init() {
 			Stage: "handoff",
 			Words: "make it so conform requirements fix all receiver",
 			From:  studio.FromForm,
+			Long:  studio.LargeMesh,
 			New:   func() studio.Operation { return &MeetProfile{} },
 		},
 		studio.Entry{
@@ -193,7 +194,7 @@ func mends(s *studio.State, p *profile.Profile, f finding.Finding) []finding.Rem
 	return nil
 }
 
-// mainRoot is the joint without a parent from which most others hang.
+// mainRoot is the joint without a parent that has most joints below it.
 func mainRoot(s *skeleton.Skeleton) (name string) {
 	most := 0
 	for i, j := range s.Joints {

@@ -77,7 +77,12 @@ func Unlisted(p *profile.Profile, own []profile.Profile) *profile.Profile {
 // Formats are what a character can be handed over as, the usual one first.
 var Formats = []Format{
 	{"glb", "Bound character, GLB", ".glb", needs(true, false, true)},
-	{"vrm", "Humanoid avatar, VRM 1.0", ".vrm", needs(true, true, true)},
+	{"vrm", "Humanoid avatar, VRM 1.0", ".vrm", func(s *studio.State) string {
+		if why := needs(true, true, true)(s); why != "" {
+			return why
+		}
+		return lackingBones(s, s.Settings.Profile)
+	}},
 	{"usdz", "USD with pictures, USDZ", ".usdz", needs(true, false, false)},
 	{"usda", "USD text, USDA", ".usda", needs(true, false, false)},
 	{"dae", "COLLADA 1.4.1, DAE", ".dae", needs(true, false, false)},
@@ -287,11 +292,8 @@ func stored(s *studio.State, p *profile.Profile, influences int) *weights.Weight
 // asAvatar makes a scene one of the open avatar standard, or says which bones it lacks.
 func asAvatar(x *gltf.Scene, s *studio.State, p *profile.Profile, name string) error {
 	var file profile.File
-	prefix := ""
 	if p != nil {
-		if file = p.File; p.Names != nil {
-			prefix = p.Names.Prefix
-		}
+		file = p.File
 	}
 	a := &gltf.Avatar{Bones: map[string]int{}, Meta: gltf.AvatarMeta{Name: cmp.Or(name, "character"), Authors: []string{"unknown"}}}
 	if file.Avatar != nil {
@@ -303,25 +305,46 @@ func asAvatar(x *gltf.Scene, s *studio.State, p *profile.Profile, name string) e
 	if len(a.Meta.Authors) == 0 {
 		return studio.Wrong("file.avatar: an avatar names at least one author")
 	}
+	if why := lackingBones(s, p); why != "" {
+		return studio.Wrong("%s", why)
+	}
+	a.Bones = bonesOf(s, p)
+	x.Avatar = a
+	return nil
+}
+
+// bonesOf are the joints that are bones of the open avatar standard: by our names for them, with the prefix of a profile or without,
+// or by the standard's.
+func bonesOf(s *studio.State, p *profile.Profile) map[string]int {
+	out := map[string]int{}
 	names, err := skeleton.FindNameMap("vrm")
 	if err != nil {
-		return err
+		return out // it ships
 	}
-	ours := names.Ours()
+	prefix := ""
+	if p != nil && p.Names != nil {
+		prefix = p.Names.Prefix
+	}
+	theirs := names.Ours()
 	for i, j := range s.Skeleton.Joints {
 		stem, side := s.Settings.Marks.Split(j.Name)
 		if bone, ok := names.Joints[skeleton.DefaultMarks.Join(strings.TrimPrefix(stem, prefix), side)]; ok {
-			a.Bones[bone] = i
-		} else if _, ok := ours[j.Name]; ok {
-			a.Bones[j.Name] = i
+			out[bone] = i
+		} else if _, ok := theirs[j.Name]; ok {
+			out[j.Name] = i
 		}
 	}
-	if lacks := a.Lacks(); len(lacks) > 0 {
-		return studio.Wrong("an avatar needs the bones %s, and no joint has their names or ours for them (%s): rename joints at Placement",
-			strings.Join(lacks, ", "), ours[lacks[0]])
+	return out
+}
+
+// lackingBones says which bones an avatar needs and the skeleton has none of, "" for all there.
+func lackingBones(s *studio.State, p *profile.Profile) string {
+	a := gltf.Avatar{Bones: bonesOf(s, p)}
+	lacks := a.Lacks()
+	if len(lacks) == 0 {
+		return ""
 	}
-	x.Avatar = a
-	return nil
+	return "an avatar needs the bones " + few(lacks) + ", and no joint has their names or ours for them: rename joints at Placement"
 }
 
 // mostPacked bounds how many vertices are packed in all, as text: about 2 GB before they are.

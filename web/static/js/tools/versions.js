@@ -92,6 +92,13 @@ const shown = 30; // joints in a table
 
 function told(list, table, r) {
   list.replaceChildren(...r.said.map((x) => made('li', x)));
+  const v = r.weights?.vertex ?? -1;
+  if (v >= 0) {
+    const li = made('li'), b = Object.assign(made('button', 'Show where the skin differs most', 'button is-small'), { type: 'button' });
+    b.addEventListener('click', () => { set({ places: { vertices: [v] }, say: `Farthest apart at vertex ${v}, in ${r.weights.pose}.` }); });
+    li.append(b);
+    list.append(li);
+  }
   if (!table) return;
   table.hidden = !r.joints.length;
   table.querySelector('tbody').replaceChildren(...r.joints.slice(0, shown).map((j) => {
