@@ -111,16 +111,20 @@ func TestVersionsHoldTheirRevisions(t *testing.T) {
 	require.NoError(t, x.Delivered(ctx, studio.Delivery{Character: c.ID, Hash: "h", Revision: b.ID, What: "glb", Author: "Ada"}))
 	_, err = x.Undo(ctx, c.ID, b.ID)
 	require.NoError(t, err)
-	d, _, err := x.Do(ctx, c.ID, c.Head, "drop_faces", nil, "Ada")
-	if err == nil { // whatever came of it, both branches were left
-		_ = d
-	}
+	left, _, err := x.Do(ctx, c.ID, c.Head, "real_size", json.RawMessage(`{"height":1.5}`), "Ada")
+	require.NoError(t, err)
+	_, err = x.Undo(ctx, c.ID, left.ID)
+	require.NoError(t, err)
+	_, _, err = x.Do(ctx, c.ID, c.Head, "real_size", json.RawMessage(`{"height":1.7}`), "Ada") // all three branches were left
+	require.NoError(t, err)
 	_, err = s.Tidy(ctx, -time.Hour, false)
 	require.NoError(t, err)
 	for _, id := range []int64{a.ID, b.ID} {
 		_, err = s.Revision(ctx, id)
 		require.NoError(t, err)
 	}
+	_, err = s.Revision(ctx, left.ID)
+	require.ErrorIs(t, err, studio.ErrNotFound, "one that nothing holds goes")
 	require.NoError(t, x.Remove(ctx, c.ID))
 	out, err := s.Tidy(ctx, -time.Hour, false)
 	require.NoError(t, err)

@@ -82,7 +82,6 @@ type Surface struct {
 	Color            [4]float64 // linear RGB and opacity
 	Metal, Roughness float64
 	Image            int // number of the picture of its color; -1: none
-	RepeatS, RepeatT bool
 }
 
 // SurfaceOf is the material of a part: that which came with the file, as far as its words go, or a matt one of its color.
